@@ -1,0 +1,5 @@
+"""`python -m idlefox`."""
+
+from .commands.main import main
+
+main()

@@ -1,0 +1,91 @@
+"""The configuration: `idlefox.toml`, or `[tool.idlefox]` in `pyproject.toml`, found upwards from a folder."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from ..problems import Place, Problem, Unreadable, listed, read_text, suggestion
+
+_KEYS: dict[str, tuple[type, ...]] = {
+    "scripts": (str, list), "subject": (str,), "jobs": (int, str), "report": (str, list), "trust_python": (bool,),
+}  # fmt: skip
+
+
+class Config(NamedTuple):
+    """What the configuration says; paths are relative to the working directory."""
+
+    scripts: tuple[str, ...] = ()
+    subject: str = ""
+    jobs: str = "1"
+    reports: tuple[str, ...] = ()
+    trust_python: bool = False
+    file: str = ""
+
+
+def read_config(folder: str) -> Config:
+    """The configuration that holds in *folder*. Raises Unreadable for a file that cannot be used."""
+    here = Path(folder).resolve()
+    for each in (here, *here.parents):
+        own, project = each / "idlefox.toml", each / "pyproject.toml"
+        if own.is_file():
+            return _config(own, _load(own), here)
+        if project.is_file():
+            table = _load(project).get("tool", {}).get("idlefox") if "idlefox" in read_text(str(project)) else None
+            if table is not None:
+                return _config(project, table, here)
+    return Config()
+
+
+def _load(path: Path) -> dict[str, Any]:
+    import tomllib
+
+    shown = os.path.relpath(path)
+    text = read_text(shown)
+    try:
+        return tomllib.loads(text)
+    except tomllib.TOMLDecodeError as fault:
+        message = str(fault)
+        line, column = 1, 1
+        if "(at line " in message:
+            numbers = message.rpartition("(at line ")[2].rstrip(")").split(", column ")
+            line, column = int(numbers[0]), int(numbers[-1])
+        source = text.split("\n")[line - 1] if line <= text.count("\n") + 1 else ""
+        cause = "this is not TOML: " + message.partition(" (at")[0].lower()
+        raise Unreadable([Problem(Place(shown, line, column), cause, "see toml.io for the format", source)]) from None
+
+
+def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
+    shown = os.path.relpath(path)
+    problems: list[Problem] = []
+    lines = read_text(shown).split("\n")
+
+    def report(key: str, cause: str, remedy: str) -> None:
+        number = next((i for i, line in enumerate(lines, 1) if line.strip().startswith(key)), 1)
+        problems.append(Problem(Place(shown, number, 1, len(key)), cause, remedy, lines[number - 1]))
+
+    for key, value in table.items():
+        if key not in _KEYS:
+            report(key, f"unknown key {key!r}", suggestion(key, _KEYS, f"the keys are {listed(_KEYS, 'and')}"))
+        elif not isinstance(value, _KEYS[key]) or (isinstance(value, bool) and bool not in _KEYS[key]):
+            report(key, f"{key} cannot be {value!r}", "see the documentation of the configuration")
+        elif isinstance(value, list) and not all(isinstance(v, str) for v in value):
+            report(key, f"{key} is a list of texts", "")
+    if problems:
+        raise Unreadable(problems)
+
+    def found(name: str) -> str:
+        return os.path.relpath(path.parent / name, here)
+
+    scripts = table.get("scripts", [])
+    reports = table.get("report", [])
+    subject = table.get("subject", "")
+    return Config(
+        scripts=tuple(found(s) for s in ([scripts] if isinstance(scripts, str) else scripts)),
+        subject=found(subject) if subject and "://" not in subject else subject,
+        jobs=str(table.get("jobs", 1)),
+        reports=tuple([reports] if isinstance(reports, str) else reports),
+        trust_python=table.get("trust_python", False),
+        file=shown,
+    )

@@ -1,0 +1,64 @@
+"""Printing: styled lines to a terminal or a pipe, with colours or without."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sys
+from collections.abc import Iterable
+from typing import Any
+
+import click
+
+from ..problems import Problem
+from ..report.styled import Line
+
+_STYLES: dict[str, dict[str, Any]] = {
+    "good": {"fg": "green"},
+    "bad": {"fg": "red"},
+    "dim": {"dim": True},
+    "strong": {"bold": True},
+    "mark": {"fg": "red", "bold": True},
+}
+
+
+class Console:
+    """Where a command prints. *color*: auto, always or never (`NO_COLOR` counts for auto)."""
+
+    def __init__(self, color: str = "auto") -> None:
+        self.color = color
+
+    def width(self) -> int:
+        """The columns to write for: the terminal's (COLUMNS counts), 100 in a pipe."""
+        if os.environ.get("COLUMNS", "").isdigit() or sys.stdout.isatty():
+            return max(shutil.get_terminal_size((100, 24)).columns, 30)
+        return 100
+
+    def paints(self, stream: Any) -> bool:
+        if self.color != "auto":
+            return self.color == "always"
+        return bool(stream.isatty()) and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
+
+    def lines(self, lines: Iterable[Line], *, err: bool = False) -> None:
+        """Prints *lines*, to standard error where *err*."""
+        stream = sys.stderr if err else sys.stdout
+        paints = self.paints(stream)
+        out = []
+        for line in lines:
+            text = "".join(click.style(part, **_STYLES[style]) if paints and style and part else part for part, style in line)
+            out.append(text.rstrip() if not paints else text)
+        if out:
+            self.text("\n".join(out), err=err)
+
+    def text(self, text: str, *, err: bool = False, newline: bool = True) -> None:
+        """Prints *text*; what the stream cannot encode is escaped."""
+        stream = sys.stderr if err else sys.stdout
+        encoding = stream.encoding or "utf-8"
+        click.echo(text.encode(encoding, "backslashreplace").decode(encoding), nl=newline, err=err, color=True)
+
+    def problems(self, problems: Iterable[Problem]) -> None:
+        """Prints *problems* to standard error."""
+        from ..report.terminal import problem_lines
+
+        for problem in problems:
+            self.lines(problem_lines(problem, self.width()), err=True)

@@ -1,0 +1,104 @@
+"""The command line: `idlefox COMMAND …`. Each command lives in a module of its own, loaded when it is called."""
+
+from __future__ import annotations
+
+import os
+import sys
+from importlib import import_module
+
+import click
+
+from .. import __version__
+
+# name -> (module, what it does)
+COMMANDS: dict[str, tuple[str, str]] = {
+    "demo": ("demo", "Play the demo of Skerry Line, or leave its files in a folder."),
+    "run": ("run", "Play scripts and say what held."),
+    "outline": ("outline", "Show what a form holds."),
+    "schema": ("schema", "Print the JSON Schema of the form sheet."),
+}
+
+
+class _Commands(click.Group):
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        known = COMMANDS.get(cmd_name)
+        if known is None:
+            return None
+        module = import_module(f"idlefox.commands.{known[0]}")
+        return module.command  # type: ignore[no-any-return]
+
+    def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:
+        name = args[0] if args else ""
+        if name and not name.startswith("-") and name not in COMMANDS:
+            from ..problems import suggestion
+
+            wanted = suggestion(name, COMMANDS, f"the commands are {', '.join(COMMANDS)}")
+            if name.endswith((".fox", ".form.yaml")):
+                wanted = f"did you mean: idlefox {'run' if name.endswith('.fox') else 'outline'} {name}"
+            raise click.UsageError(f"there is no command {name!r}; {wanted}", ctx)
+        return super().resolve_command(ctx, args)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, text) for name, (_, text) in COMMANDS.items()])
+
+
+@click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, prog_name="idlefox", message="%(prog)s %(version)s")
+def cli() -> None:
+    """Idle Fox plays what a person does at a form, in virtual time and without a screen, and says what held.
+
+    \b
+    Example:
+      idlefox demo skerry            leave the demo's files in the folder skerry, and play them
+      idlefox run skerry             play every script in the folder
+      idlefox run booking.fox:41     play the scenario at line 41
+    """
+
+
+def main() -> None:
+    """The entry point of `idlefox`: no traceback ever reaches the person."""
+    try:
+        code = cli.main(standalone_mode=False, prog_name="idlefox")
+    except click.exceptions.Exit as leave:
+        code = leave.exit_code
+    except click.ClickException as fault:
+        fault.show()
+        code = 2
+    except (click.Abort, KeyboardInterrupt):
+        click.echo("interrupted", err=True)
+        code = 130
+    except BrokenPipeError:
+        _drop_output()
+        code = 0
+    except Exception as fault:
+        code = _internal_fault(fault)
+    try:
+        sys.stdout.flush()
+    except BrokenPipeError:
+        _drop_output()
+    sys.exit(code if isinstance(code, int) else 0)
+
+
+def _drop_output() -> None:
+    """Whoever read our output has gone: what is left goes nowhere, without a complaint at exit."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+
+
+def _internal_fault(fault: Exception) -> int:
+    import tempfile
+    import traceback
+
+    with tempfile.NamedTemporaryFile("w", prefix="idlefox-fault-", suffix=".txt", delete=False, encoding="utf-8") as handle:
+        handle.write(f"idlefox {__version__}, Python {sys.version}\n{' '.join(sys.argv)}\n\n")
+        handle.write("".join(traceback.format_exception(fault)))
+    click.echo(f"idlefox: an internal fault ({type(fault).__name__}): this is our mistake, not yours", err=True)
+    click.echo(f"help: please report it, with the details in {handle.name}", err=True)
+    return 3
+
+
+if __name__ == "__main__":
+    main()

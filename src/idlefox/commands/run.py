@@ -1,0 +1,165 @@
+"""`idlefox run`: plays scripts and says what held."""
+
+from __future__ import annotations
+
+import sys
+from time import perf_counter
+
+import click
+
+from ..play.player import Wishes, play_files
+from ..play.results import Run, ScenarioResult, ScriptResult
+from ..play.select import choose_files
+from ..play.subjects import Subjects
+from ..problems import Problem, Unreadable
+from ..report.terminal import scenario_failures, scenario_line, script_line, summary_line, warning_lines
+from .config import read_config
+from .console import Console
+
+_KINDS = ("json",)
+
+
+@click.command("run")
+@click.argument("paths", nargs=-1, type=click.Path())
+@click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
+@click.option("--tag", "tags", multiple=True, metavar="TAG", help="Only scenarios with this tag (repeat it for any of several).")
+@click.option("--match", default="", metavar="TEXT", help="Only scenarios whose title has TEXT in it.")
+@click.option("--stop-first", is_flag=True, help="Stop at the first scenario that does not hold.")
+@click.option("--report", "reports", multiple=True, metavar="KIND=FILE", help="Write a report: json=FILE, where - is standard output.")
+@click.option("--quiet", "-q", is_flag=True, help="Print failures and errors only.")
+@click.option("--verbose", "-v", is_flag=True, help="Print a line for every scenario.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@click.option("--trust-python", is_flag=True, default=None, help="Let sheets run the Python rules they name.")
+def command(
+    paths: tuple[str, ...],
+    subject: str | None,
+    tags: tuple[str, ...],
+    match: str,
+    stop_first: bool,
+    reports: tuple[str, ...],
+    quiet: bool,
+    verbose: bool,
+    color: str,
+    trust_python: bool | None,
+) -> None:
+    """Play scripts: files, folders, or file.fox:LINE for the scenario (or table row) at that line.
+
+    \b
+    Exit code: 0 all held; 1 something did not hold; 2 something could not be
+    read or used; 3 an internal fault; 130 interrupted.
+
+    \b
+    Example:
+      idlefox run booking.fox
+      idlefox run forms/ --tag voucher --report json=report.json
+      idlefox run booking.fox:41 --subject other.form.yaml
+    """
+    console = Console(color)
+    try:
+        config = read_config(".")
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    wanted = [_report(r) for r in (reports or config.reports)]
+    wishes = Wishes(
+        subject=subject if subject is not None else config.subject,
+        tags=tags,
+        match=match,
+        stop_first=stop_first,
+        trust_python=config.trust_python if trust_python is None else trust_python,
+    )
+    run = play(paths or config.scripts or (".",), wishes, console, quiet=quiet or any(f == "-" for _, f in wanted), verbose=verbose)
+    for kind, file in wanted:
+        write_report(run, kind, file, console)
+    raise SystemExit(run.exit_code)
+
+
+def _report(text: str) -> tuple[str, str]:
+    kind, separator, file = text.partition("=")
+    if not separator or not file:
+        raise click.UsageError(f"--report takes KIND=FILE, as in json=report.json, not {text!r}")
+    if kind not in _KINDS:
+        raise click.UsageError(f"there is no report of kind {kind!r}; there is {', '.join(_KINDS)}")
+    return kind, file
+
+
+def write_report(run: Run, kind: str, file: str, console: Console) -> None:
+    """Writes one report to *file* (``-``: standard output)."""
+    from ..report.as_json import json_report
+
+    text = json_report(run)
+    if file == "-":
+        console.text(text, newline=False)
+        return
+    try:
+        with open(file, "w", encoding="utf-8") as handle:
+            handle.write(text)
+    except OSError as fault:
+        raise click.UsageError(f"the report cannot be written to {file}: {(fault.strerror or 'unknown reason').lower()}") from None
+
+
+def play(paths: tuple[str, ...], wishes: Wishes, console: Console, *, quiet: bool = False, verbose: bool = False) -> Run:
+    """Plays the scripts at *paths* and prints what came of each as it comes."""
+    started = perf_counter()
+    chosen, problems = choose_files(paths)
+    results: list[ScriptResult] = []
+    interrupted = False
+    console.problems(problems)
+    printer = _Printer(console, quiet, verbose)
+    current: list[ScenarioResult] = []
+
+    def tell(result: ScenarioResult) -> None:
+        current.append(result)
+
+    try:
+        for result in play_files(chosen, wishes, Subjects(trust_python=wishes.trust_python), tell):
+            current.clear()
+            results.append(result)
+            printer.script(result)
+    except KeyboardInterrupt:
+        interrupted = True
+        if current:
+            results.append(ScriptResult(current[0].file, tuple(current)))
+    stopped = wishes.stop_first and any(r.errors or any(s.verdict != "pass" for s in r.scenarios) for r in results)
+    run = Run(tuple(results), tuple(_with_nothing(results, wishes, problems)), perf_counter() - started, stopped, interrupted)
+    printer.end(run, len(problems))
+    return run
+
+
+def _with_nothing(results: list[ScriptResult], wishes: Wishes, problems: list[Problem]) -> list[Problem]:
+    """The run's own problems; that nothing fits --tag or --match is one, so that a typo is no silent pass."""
+    from ..problems import Place
+
+    found = list(problems)
+    narrowed = [f"--tag {t}" for t in wishes.tags] + ([f"--match {wishes.match!r}"] if wishes.match else [])
+    if narrowed and not any(r.scenarios or r.errors for r in results):
+        found.append(Problem(Place("idlefox run", 1, 1), f"no scenario fits {' and '.join(narrowed)}", "see the titles and tags with --verbose"))
+    return found
+
+
+class _Printer:
+    """Prints results as they come."""
+
+    def __init__(self, console: Console, quiet: bool, verbose: bool) -> None:
+        self.console = console
+        self.quiet = quiet
+        self.verbose = verbose
+
+    def script(self, result: ScriptResult) -> None:
+        console, width = self.console, self.console.width()
+        if not self.quiet:
+            console.lines([script_line(result, width)])
+        sys.stdout.flush()
+        console.problems(result.errors)
+        for scenario in result.scenarios:
+            if self.verbose and not self.quiet:
+                console.lines(scenario_line(scenario, width))
+            if scenario.failures:
+                console.lines([[], *scenario_failures(scenario, width), []])
+            if not self.quiet:
+                console.lines(warning_lines(scenario, width))
+
+    def end(self, run: Run, told: int) -> None:
+        self.console.problems(run.problems[told:])
+        if not self.quiet:
+            self.console.lines([[], summary_line(run)] if run.scripts else [summary_line(run)])

@@ -1,0 +1,188 @@
+"""Makes the cells of a form as it is at load, and copies of that state for every scenario that starts from it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..forms.fitting import misfit
+from ..forms.values import reads_as
+from . import controls
+from .cells import Box, Cell, Leaf, Row, Rows, Whole, everything, leaves, value_of
+from .change import set_dirty, update_required
+from .judge import index_twin, judge, set_status
+from .live import Live
+from .plan import DERIVE, ENABLED, READONLY, VISIBLE, FieldPlan, FormPlan, Plan
+from .timing import report
+
+_NONE: Any = object()
+
+
+def start(plan: Plan, now: int) -> Live:
+    """The form of *plan* at load, at the virtual time *now*. The first at an instant is built, later ones copied."""
+    seed = plan.seeds.get(now)
+    if seed is None:
+        seed = fresh(plan, now, plan.form.server.record)
+        if len(plan.seeds) > 64:
+            plan.seeds.clear()
+        plan.seeds[now] = seed
+    return _Copy(seed).live
+
+
+def fresh(plan: Plan, now: int, record: Any) -> Live:
+    """A form at load with *record* on the server, built from the ground."""
+    live = Live(plan, now)
+    live.statics = [None] * len(plan.paths)
+    live.submission.record = dict(record) if record is not None else None
+    live.root = open_form(live, plan.main, record)
+    live.trace.clear()
+    live.warnings.clear()
+    return live
+
+
+def open_form(live: Live, form: FormPlan, record: Any) -> Whole:
+    """The cells of *form* (the main form, or a panel that opens) as they are at load."""
+    whole = Whole(form.root, live)
+    live.wholes[form.name] = whole
+    live.statics[form.root.index] = whole
+    given = record if isinstance(record, dict) else {}
+    whole.parts = [_make(live, part, whole, _NONE, given.get(part.field.name, _NONE)) for part in form.root.parts]
+    bring_to_life(live, whole)
+    return whole
+
+
+def _make(live: Live, plan: FieldPlan, up: Any, given: Any, record: Any) -> Any:
+    """The cell of *plan* and all in it. *given* is what an outer `initial` says of it, *record* what the server has."""
+    field = plan.field
+    cell: Any
+    if given is _NONE and field.has_initial:
+        given = field.initial
+    if field.kind != "group" and given is _NONE and record is not _NONE and not misfit(field.kind, field.many, record):
+        given = record
+    if field.kind == "rows":
+        cell = Rows(plan, live, up)
+        objects = given if isinstance(given, list) else [{}] * (field.start if field.start is not None else field.least)
+        cell.parts = [make_row(live, cell, each) for each in objects]
+    elif field.kind == "group":
+        cell = Box(plan, live, up)
+        values = given if isinstance(given, dict) else {}
+        behind = record if isinstance(record, dict) else {}
+        cell.parts = [
+            _make(live, p, cell, values.get(p.field.name, _NONE), behind.get(p.field.name, _NONE)) for p in plan.parts
+        ]
+    else:
+        cell = Leaf(plan, live, up)
+        if given is not _NONE and misfit(field.kind, field.many, given):
+            given = _NONE
+        value = controls.held(field, given) if given is not _NONE else plan.blank
+        cell.value = cell.initial = value
+        cell.raw = cell.initial_raw = reads_as(value)
+    if plan.level == 0:
+        live.statics[plan.index] = cell
+    return cell
+
+
+def make_row(live: Live, rows: Rows, given: Any) -> Row:
+    """A new row of *rows* with the values in the object *given*, not yet part of the list."""
+    plan = rows.plan.parts[0]
+    row = Row(plan, live, rows, rows.next_id)
+    rows.next_id += 1
+    row.shown, row.usable, row.fixed = rows.shown, rows.usable, rows.fixed
+    row.active = rows.active
+    row.parts = [_make(live, part, row, given.get(part.field.name, _NONE), _NONE) for part in plan.parts]
+    return row
+
+
+def bring_to_life(live: Live, top: Any) -> None:
+    """Judges everything in *top*, which has just been made: conditions, derived values, rules, reports at load."""
+    cells = list(everything(top))
+    for cell in cells:
+        plan: FieldPlan = cell.plan
+        up = cell.up
+        if up is not None:
+            cell.shown, cell.usable, cell.fixed, cell.active = up.shown, up.usable, up.fixed, up.active
+        if plan.derive is not None and plan.often:
+            live.enqueue_unit(cell, DERIVE)
+        if plan.kind != "row":
+            for unit, condition in ((VISIBLE, plan.visible), (ENABLED, plan.enabled), (READONLY, plan.readonly)):
+                if condition is not None:
+                    live.enqueue_unit(cell, unit)
+        update_required(live, cell)
+        if plan.unique:
+            index_twin(live, cell)
+    for cell in cells:
+        judge(live, cell)
+        set_status(live, cell)
+    live.drain()
+    for cell in cells:
+        if type(cell) is Leaf and cell.plan.derive is not None and cell.plan.often:
+            cell.initial, cell.initial_raw = cell.value, cell.raw
+            if cell.dirty:
+                set_dirty(live, cell, False)
+        elif type(cell) is Rows:
+            cell.initial_parts = tuple(cell.parts)
+            cell.initial_value = value_of(cell)
+    for cell in cells:
+        if cell.plan.first == 0 and cell.active and not cell.seen:
+            cell.seen = True
+            report(live, cell)
+    live.drain()
+
+
+_CELL = tuple(s for s in Cell.__slots__ if s not in ("live", "up", "row"))
+_LEAF = (*_CELL, *Leaf.__slots__)
+_BOX = (*_CELL, *(s for s in Box.__slots__ if s not in ("parts", "tally")))
+
+
+class _Copy:
+    """Copies a live form that has just been built, so that a scenario need not build it again."""
+
+    def __init__(self, seed: Live) -> None:
+        self.of: dict[Any, Any] = {}
+        live = Live(seed.plan, seed.now)
+        self.live = live
+        live.statics = [None] * len(seed.statics)
+        live.root = self._cell(seed.root, None)
+        live.wholes = {"": live.root}
+        live.reporting = {self.of[c]: None for c in seed.reporting}
+        live.python_said = {(self.of[c], i): text for (c, i), text in seed.python_said.items()}
+        live.submission.record = seed.submission.record
+        for old, new in self.of.items():
+            if type(old) is Rows:
+                new.twins = {key: {self.of[c]: None for c in found} for key, found in old.twins.items()}
+
+    def _cell(self, old: Any, up: Any) -> Any:
+        kind = type(old)
+        new = kind.__new__(kind)
+        new.live, new.up = self.live, up
+        if kind is Leaf:
+            for name in _LEAF:
+                setattr(new, name, getattr(old, name))
+            new.row = up.row
+        else:
+            for name in _BOX:
+                setattr(new, name, getattr(old, name))
+            new.row = new if kind is Row else up.row if up is not None else None
+            if kind is Row:
+                new.id = old.id
+            elif kind is Rows:
+                new.next_id, new.witness, new.initial_value = old.next_id, old.witness, old.initial_value
+            elif kind is Whole:
+                new.attempts, new.busy, new.open = old.attempts, old.busy, old.open
+            new.tally = list(old.tally)
+            new.parts = [self._cell(part, new) for part in old.parts]
+            if kind is Rows:
+                new.initial_parts = tuple(new.parts)
+        self.of[old] = new
+        if old.plan.level == 0 and old.plan.kind != "row":
+            self.live.statics[old.plan.index] = new
+        return new
+
+
+def dirty_fields(live: Live) -> list[Any]:
+    """The fields that are dirty, and the lists whose rows were added, removed or moved, in form order."""
+    return [c for w in live.wholes.values() for c in everything(w) if c.dirty]
+
+
+def touched_fields(live: Live) -> list[Any]:
+    """The fields that are touched, in form order."""
+    return [c for w in live.wholes.values() for c in leaves(w) if c.touched]

@@ -1,0 +1,325 @@
+"""A person's hands on controls: focus, keys, pasting, toggling, choosing.
+
+Each function is one step on one live form; it raises `Cannot` where a person could not take it.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from ..forms import whatwg
+from ..forms.model import TEXT_KINDS
+from ..forms.values import equal, is_empty, written
+from .cells import Leaf, Whole, leaves
+from .change import assign, derived, person_changes, set_touched
+from .choices import Offered, in_order, offered
+from .controls import SINGLE_LINE, TYPED
+from .sight import Cannot, controls_of, need_reach
+from .submission import cut
+from .timing import BLUR, CHANGE, moment
+
+if TYPE_CHECKING:
+    from .live import Live
+
+
+# focus
+def focus(live: Live, cell: Leaf) -> None:
+    """Puts the focus on *cell*; what had it is left first."""
+    if live.focus is cell:
+        return
+    blur(live)
+    live.set_focus(cell)
+    plan = cell.plan
+    if plan.derive is not None and not plan.often and is_empty(cell.value) and not cell.bad:
+        raw, value, bad = derived(cell)
+        if not is_empty(value):
+            assign(live, cell, raw, value, bad)
+            live.drain()
+            moment(live, cell, CHANGE)
+            live.drain()
+    if live.heap:
+        live.drain()
+
+
+def blur(live: Live) -> None:
+    """Leaves whatever has the focus: touched, `trim` and `case`, reporting, lookups that start with a blur."""
+    cell = live.focus
+    if cell is None:
+        return
+    live.set_focus(None)
+    set_touched(live, cell)
+    cut(live, cell)
+    live.drain()
+    moment(live, cell, BLUR)
+    if cell.plan.lookups:
+        live.lookups.blurred(cell)
+    live.drain()
+
+
+def step_blur(live: Live, cell: Leaf | None) -> None:
+    """The step `blur`: a control that lacks the focus is focused first."""
+    if cell is None:
+        if live.focus is None:
+            return
+    elif live.focus is not cell:
+        need_reach(live, cell, "focusing", change=False)
+        focus(live, cell)
+    blur(live)
+
+
+def step_focus(live: Live, cell: Leaf) -> None:
+    need_reach(live, cell, "focusing", change=False)
+    focus(live, cell)
+
+
+def focus_first_invalid(live: Live, whole: Whole) -> None:
+    """After a refused attempt: the first invalid control in form order gets the focus."""
+    first = next((c for c in leaves(whole) if c.mask and c.active), None)
+    if first is not None:
+        if live.focus is not first:
+            live.set_focus(None)
+        focus(live, first)
+
+
+# text
+def _change(live: Live, cell: Leaf, raw: str) -> None:
+    value, bad = cell.plan.parse(raw)
+    person_changes(live, cell, raw, value, bad)
+
+
+def _room(cell: Leaf, raw: str, text: str) -> str:
+    """As much of *text* as the control still takes after *raw*, whole code points only."""
+    limit = cell.plan.field.limit
+    if cell.plan.kind in SINGLE_LINE:
+        text = whatwg.strip_newlines(text)
+    if limit is None:
+        return text
+    left = limit - whatwg.utf16_length(raw)
+    kept = ""
+    for character in text:
+        left -= 2 if character > "\uffff" else 1
+        if left < 0:
+            break
+        kept += character
+    return kept
+
+
+def press_key(live: Live, cell: Leaf, character: str, *, over: bool = False) -> None:
+    """One key typed at the end of what is there, or *over* it all."""
+    raw = "" if over else cell.raw
+    if cell.plan.field.limit is not None or character in "\r\n":
+        character = _room(cell, raw, character)
+        if not character:
+            return
+    raw += character
+    value, bad = cell.plan.parse(raw)
+    person_changes(live, cell, raw, value, bad)
+
+
+def step_paste(live: Live, cell: Leaf, text: str) -> None:
+    need_reach(live, cell, "pasting into")
+    focus(live, cell)
+    _change(live, cell, cell.raw + _room(cell, cell.raw, text))
+
+
+def step_erase(live: Live, cell: Leaf, count: int) -> None:
+    need_reach(live, cell, "erasing in")
+    focus(live, cell)
+    for _ in range(min(count, len(cell.raw))):
+        _change(live, cell, cell.raw[:-1])
+
+
+def step_clear(live: Live, cell: Leaf) -> None:
+    need_reach(live, cell, "clearing")
+    focus(live, cell)
+    _change(live, cell, "")
+
+
+def step_set(live: Live, cell: Leaf, value: Any) -> None:
+    """One change to *value*, as a date picker or slider makes it, through the control's own sanitisation."""
+    need_reach(live, cell, "setting")
+    focus(live, cell)
+    kind = cell.plan.kind
+    text = "" if value is None else value if isinstance(value, str) else written(value)
+    if kind in whatwg.DATE_KINDS:
+        text = whatwg.sanitise_date(kind, text)
+    elif kind == "number":
+        text = text if whatwg.parse_number(text) is not None else ""
+    elif kind in ("range", "color"):
+        value, _ = cell.plan.parse(text)
+        person_changes(live, cell, value if isinstance(value, str) else written(value), value, False)
+        return
+    elif kind in TEXT_KINDS:
+        text = _room(cell, "", text)
+    _change(live, cell, text)
+
+
+# choices
+def step_pick(live: Live, cell: Leaf, mode: str, values: list[Any]) -> None:
+    """Chooses options. *mode*: "" replaces, `also` adds to, `except` takes from a multiple choice."""
+    need_reach(live, cell, "choosing in")
+    focus(live, cell)
+    found = offered(cell)
+    for value in values:
+        _need_option(cell, found, value, mode)
+    if not cell.plan.field.many:
+        value = _same(found, values[0])
+        person_changes(live, cell, _label(value), value, False)
+        return
+    chosen = list(cell.value)
+    if mode == "":
+        chosen = values
+    elif mode == "also":
+        chosen += [v for v in values if not any(equal(v, c) for c in chosen)]
+    else:
+        chosen = [c for c in chosen if not any(equal(c, v) for v in values)]
+    chosen = in_order(cell, chosen)
+    person_changes(live, cell, _label(chosen), chosen, False)
+
+
+def _same(found: list[Offered], value: Any) -> Any:
+    return next(o.value for o in found if equal(o.value, value))
+
+
+def _label(value: Any) -> str:
+    return value if isinstance(value, str) else written(value)
+
+
+def _need_option(cell: Leaf, found: list[Offered], value: Any, mode: str) -> None:
+    option = next((o for o in found if equal(o.value, value)), None)
+    address = cell.address()
+    if mode == "except" and any(equal(c, value) for c in cell.value):
+        return
+    if option is None:
+        there = ", ".join(written(o.value) for o in found) or "none"
+        raise Cannot(f"{address} has no option {written(value)}; its options are {there}", cell)
+    if not option.enabled:
+        raise Cannot(f"the option {written(value)} of {address} is disabled", cell)
+
+
+def step_turn(live: Live, cell: Leaf, on: bool | None) -> None:
+    """Turns a checkbox on or off; None toggles it. Turning it to the state it has is no change."""
+    need_reach(live, cell, "toggling" if on is None else "turning")
+    focus(live, cell)
+    value = (not cell.value) if on is None else on
+    person_changes(live, cell, "true" if value else "false", value, False)
+
+
+def step_upload(live: Live, cell: Leaf, files: list[dict[str, Any]]) -> None:
+    """Chooses *files* ({name, size, type}). A file that `accept` excludes cannot be chosen."""
+    need_reach(live, cell, "choosing files for")
+    field = cell.plan.field
+    if len(files) > 1 and not field.multiple:
+        raise Cannot(f"{cell.address()} takes one file, not {len(files)}", cell)
+    for file in files:
+        if field.accept and not any(_accepts(pattern, file) for pattern in field.accept):
+            raise Cannot(f"{cell.address()} accepts {', '.join(field.accept)}, not {file['name']} ({file['type']})", cell)
+    focus(live, cell)
+    person_changes(live, cell, ", ".join(f["name"] for f in files), files, False)
+
+
+def _accepts(pattern: str, file: dict[str, Any]) -> bool:
+    """HTML, "The accept attribute": a suffix, a media type, or one of the three wildcards."""
+    if pattern.startswith("."):
+        return str(file["name"]).lower().endswith(pattern.lower())
+    if pattern.endswith("/*"):
+        return str(file["type"]).lower().startswith(pattern[:-1].lower())
+    return str(file["type"]).lower() == pattern.lower()
+
+
+# keys
+def step_press(live: Live, key: str, cell: Leaf | None) -> str:
+    """Presses a named key. Returns "submit" where that submits the form, "close" where it closes a panel."""
+    if cell is not None:
+        need_reach(live, cell, f"pressing {key} in", change=False)
+        focus(live, cell)
+    here = live.focus
+    if key in ("Tab", "Shift+Tab"):
+        _tab(live, -1 if key == "Shift+Tab" else 1)
+        return ""
+    if key == "Escape":
+        return "close"
+    if here is None:
+        return "submit" if live.on_button and key in ("Enter", "Space") else ""
+    return _key_in(live, here, key)
+
+
+def _key_in(live: Live, here: Leaf, key: str) -> str:
+    kind = here.plan.kind
+    if key == "Enter":
+        # HTML, "Implicit submission": from a control that is not a place to type lines in.
+        if kind == "textarea":
+            need_reach(live, here, "typing into")
+            press_key(live, here, "\n")
+            return ""
+        return "" if kind in ("select", "file") else "submit"
+    if here.fixed:
+        return ""
+    if key == "Backspace" and kind in TYPED:
+        step_erase(live, here, 1)
+    elif key == "Space" and kind == "checkbox" and not here.plan.field.many:
+        step_turn(live, here, None)
+    elif key == "Space" and kind in TYPED:
+        press_key(live, here, " ")
+    elif key == "Space" and kind == "radio" and here.value is None:
+        _arrow(live, here, 1)
+    elif key.startswith("Arrow"):
+        _arrow(live, here, 1 if key in ("ArrowDown", "ArrowRight") else -1)
+    return ""
+
+
+def _arrow(live: Live, here: Leaf, by: int) -> None:
+    """Arrows move through radio buttons (round) and options (to the end), and step numbers and sliders."""
+    kind = here.plan.kind
+    if kind in ("radio", "select") and not here.plan.field.many:
+        options = [o.value for o in offered(here) if o.enabled]
+        if not options:
+            return
+        at = next((i for i, v in enumerate(options) if equal(v, here.value)), None)
+        if at is None:
+            at = 0 if by > 0 else len(options) - 1
+        elif kind == "radio":
+            at = (at + by) % len(options)
+        else:
+            at = min(max(at + by, 0), len(options) - 1)
+        person_changes(live, here, _label(options[at]), options[at], False)
+    elif kind in ("number", "range"):
+        from .stepping import stepped
+
+        value = stepped(here, -by)
+        if value is not None:
+            step_set(live, here, value)
+
+
+def _tab(live: Live, by: int) -> None:
+    """Moves to the next control in form order; behind the last stands the submit button."""
+    whole = _whole_with_focus(live)
+    controls = controls_of(live, whole)
+    here = live.focus
+    at = next((i for i, c in enumerate(controls) if c is here), None)
+    if at is None:
+        following = (0 if not live.on_button else len(controls) + 1) if by > 0 else len(controls) - 1
+    else:
+        following = at + by
+    if 0 <= following < len(controls):
+        focus(live, controls[following])
+    else:
+        blur(live)
+        live.on_button = following == len(controls)
+
+
+def _whole_with_focus(live: Live) -> Whole:
+    each = live.focus
+    if each is None:
+        opened = [w for name, w in live.wholes.items() if name and w.open]
+        return opened[-1] if opened else live.root
+    while each.up is not None:
+        each = each.up
+    return each  # type: ignore[no-any-return]
+
+
+def press_button(live: Live) -> None:
+    """The focus goes to a button: what had it is left."""
+    blur(live)
+    live.on_button = True
+

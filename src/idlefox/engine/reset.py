@@ -1,0 +1,118 @@
+"""Going back: reset, forgetting, blank forms, and kept values that become the new initial ones."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from ..forms.values import reads_as
+from .cells import Leaf, Rows, Whole, everything, leaves, value_of
+from .change import forget, set_dirty
+from .timing import drop_server, set_reported
+
+if TYPE_CHECKING:
+    from .live import Live
+
+
+def press_reset(live: Live, whole: Whole) -> None:
+    """The reset control: everything as at load; what lookups have under way is cancelled."""
+    reset_form(live, whole)
+    submission = live.submission
+    if submission.deciding is not None and submission.deciding[0] is whole:
+        submission.deciding = None
+        live.record(whole, "busy", whole.busy, False)
+        whole.busy = False
+        live.notify(whole, "busy")
+    if submission.outcome != "none":
+        live.record(None, "outcome", submission.outcome, "none")
+        submission.outcome = "none"
+    if not whole.plan.form.name:
+        live.set_view("editing")
+    live.drain()
+
+
+def reset_form(live: Live, whole: Whole) -> None:
+    """Values, raw text, dirty, touched, reported, server messages, submission count: as at load."""
+    if whole.attempts:
+        live.record(whole, "submitted", whole.attempts, 0)
+        whole.attempts = 0
+        live.notify(whole, "submitted")
+    _back(live, whole)
+    live.drain()
+    _report_at_load(live, whole)
+
+
+def _back(live: Live, cell: Any) -> None:
+    if isinstance(cell, Leaf):
+        live.lookups.cancel(cell)
+        forget(live, cell)
+        return
+    cell.seen = False
+    set_reported(live, cell, ())
+    drop_server(live, cell)
+    if isinstance(cell, Rows):
+        from .rows import restore_rows
+
+        restore_rows(live, cell)
+    for part in cell.parts:
+        _back(live, part)
+
+
+def _report_at_load(live: Live, whole: Any) -> None:
+    from .timing import report
+
+    for cell in everything(whole):
+        if cell.plan.first == 0 and cell.active and not cell.seen:
+            cell.seen = True
+            report(live, cell)
+    live.drain()
+
+
+def set_back(live: Live, cell: Any) -> None:
+    """`forget`: sets one field (or all in a group or list) back to initial."""
+    for each in [c for c in everything(cell) if isinstance(c, Rows)]:
+        from .rows import restore_rows
+
+        restore_rows(live, each)
+    for leaf in list(leaves(cell)):
+        live.lookups.stale(leaf)
+        forget(live, leaf)
+    live.drain()
+
+
+def blank_form(live: Live, whole: Whole) -> None:
+    """Empties every field; the empty form is the new initial one."""
+    for cell in list(everything(whole)):
+        if isinstance(cell, Rows):
+            from .rows import take_out
+
+            least = cell.plan.field.least
+            while len(cell.parts) > least:
+                take_out(live, cell, len(cell.parts) - 1)
+    for leaf in leaves(whole):
+        if leaf.plan.kind != "hidden":
+            _new_initial(live, leaf, leaf.plan.blank)
+    reset_form(live, whole)
+    keep_as_initial(live, whole)
+
+
+def _new_initial(live: Live, leaf: Leaf, value: Any) -> None:
+    if leaf.initial != value or type(leaf.initial) is not type(value):
+        live.record(leaf, "initial", leaf.initial, value)
+    leaf.initial, leaf.initial_raw = value, reads_as(value)
+
+
+def keep_as_initial(live: Live, whole: Whole) -> None:
+    """The values there are become the initial ones: the form is pristine again."""
+    for cell in everything(whole):
+        if isinstance(cell, Leaf):
+            if not cell.bad:
+                _new_initial(live, cell, cell.value)
+                cell.initial_raw = cell.raw
+        elif isinstance(cell, Rows):
+            live.record(cell, "initial rows", [r.id for r in cell.initial_parts], [r.id for r in cell.parts])
+            cell.initial_parts = tuple(cell.parts)
+            cell.initial_value = value_of(cell)
+            live.restructured.pop(cell, None)
+        if cell.dirty and not (isinstance(cell, Leaf) and cell.bad):
+            set_dirty(live, cell, False)
+

@@ -1,0 +1,163 @@
+"""What a person can see and reach now: views, open panels, a form that is locked while busy, buttons.
+
+Distinct from a field's own `visible` and `enabled`, which rules and payload follow (`fine-print.md`, 34).
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from ..forms.addresses import parse_address
+from .cells import Leaf, Whole, leaves
+
+if TYPE_CHECKING:
+    from .live import Live
+
+
+class Cannot(Exception):
+    """A step that a person could not take, and why. *see* is the cell whose state explains it."""
+
+    def __init__(self, reason: str, see: Any = None) -> None:
+        super().__init__(reason)
+        self.reason = reason
+        self.see = see
+
+
+def whole_of(cell: Any) -> Whole:
+    """The form or panel that *cell* belongs to."""
+    while cell.up is not None:
+        cell = cell.up
+    return cell  # type: ignore[no-any-return]
+
+
+def view_shows(live: Live, cell: Any) -> bool:
+    """Whether the present view has *cell* in it."""
+    views = live.form.views
+    if live.view not in views:
+        return live.view == "editing"
+    path = cell.plan.path
+    for address in views[live.view]:
+        wanted = tuple("*" if isinstance(s, int) else s for s in parse_address(address) or ())
+        if path[: len(wanted)] == wanted or wanted[: len(path)] == path:
+            return True
+    return False
+
+
+def hidden_by(live: Live, cell: Any) -> str:
+    """Why a person cannot see *cell*; "" where they can."""
+    if live.away:
+        return "the page has been left"
+    whole = whole_of(cell)
+    name = whole.plan.form.name
+    if name and not whole.open:
+        return f"the panel {name} is not open"
+    each = cell
+    culprit = None
+    while each is not None:
+        if not each.own_visible:
+            culprit = each
+        each = each.up
+    if culprit is not None:
+        return f"{_as_named(culprit, cell)} is hidden: its condition `visible: {culprit.plan.field.visible.text}` does not hold"
+    if cell.plan.kind == "hidden":
+        return "a field of type hidden is never on the page"
+    if not name and not view_shows(live, cell):
+        return f"the view {live.view} does not show it"
+    return ""
+
+
+def disabled_by(live: Live, cell: Any) -> str:
+    """Why *cell* takes no input; "" where it does."""
+    each = cell
+    culprit = None
+    while each is not None:
+        if not each.own_enabled:
+            culprit = each
+        each = each.up
+    if culprit is not None:
+        return f"{_as_named(culprit, cell)} is disabled: its condition `enabled: {culprit.plan.field.enabled.text}` does not hold"
+    if is_locked(cell):
+        return "the form is busy, and locked while it is"
+    return ""
+
+
+def readonly_by(cell: Any) -> str:
+    """Why *cell* cannot be changed although it is enabled; "" where it can."""
+    each = cell
+    while each is not None:
+        if each.own_readonly:
+            return f"{_as_named(each, cell)} is read-only: its condition `readonly: {each.plan.field.readonly.text}` holds"
+        each = each.up
+    return ""
+
+
+def _as_named(culprit: Any, cell: Any) -> str:
+    return "it" if culprit is cell else f"{culprit.address()}, around it,"
+
+
+def is_locked(cell: Any) -> bool:
+    """Whether *cell*'s form is busy and locks its controls meanwhile."""
+    whole = whole_of(cell)
+    return whole.busy and whole.plan.form.form.submit.while_busy == "locked"
+
+
+def is_visible(live: Live, cell: Any) -> bool:
+    """Whether a person sees *cell* now."""
+    return not hidden_by(live, cell)
+
+
+def is_enabled(live: Live, cell: Any) -> bool:
+    """Whether *cell* takes input as far as its own conditions and a busy form go."""
+    return bool(cell.usable) and not is_locked(cell)
+
+
+def need_reach(live: Live, cell: Any, doing: str, *, change: bool = True) -> None:
+    """Raises Cannot unless a person can act on *cell* now."""
+    address = cell.address()
+    reason = hidden_by(live, cell)
+    if not reason:
+        reason = disabled_by(live, cell)
+    if not reason and change:
+        reason = readonly_by(cell)
+    if reason:
+        raise Cannot(f"{doing} {address} is not possible: {reason}", cell)
+
+
+# buttons
+def button_visible(live: Live, whole: Whole) -> bool:
+    """Whether the submit button of *whole* is on show: where at least one of its fields is."""
+    if live.away or not whole.open:
+        return False
+    return any(is_visible(live, leaf) for leaf in leaves(whole))
+
+
+def button_enabled(live: Live, whole: Whole, name: str) -> bool:
+    """Whether the submit button (*name* "": the form's own) takes a press."""
+    form = whole.plan.form
+    condition = form.buttons.get(name) if name else form.enabled
+    if condition is not None and condition(whole, None) is not True:
+        return False
+    return not (whole.busy and form.form.submit.while_busy == "locked")
+
+
+def need_button(live: Live, whole: Whole, name: str) -> None:
+    """Raises Cannot unless a person can press the button."""
+    form = whole.plan.form
+    label = f"the button {name!r}" if name else "the submit button"
+    if live.away:
+        raise Cannot(f"{label} cannot be pressed: the page has been left")
+    if form.name and not whole.open:
+        raise Cannot(f"{label} cannot be pressed: the panel {form.name} is not open")
+    if not button_visible(live, whole):
+        where = f"the view {live.view} shows no field of the form" if not form.name else "nothing of the panel is on show"
+        raise Cannot(f"{label} cannot be pressed: {where}")
+    if not button_enabled(live, whole, name):
+        condition = next((b.enabled for b in form.form.buttons if b.name == name), None) if name else form.form.submit.enabled
+        if condition is not None and not (whole.busy and form.form.submit.while_busy == "locked"):
+            raise Cannot(f"{label} is disabled: its condition `enabled: {condition.text}` does not hold", whole)
+        raise Cannot(f"{label} is disabled: the form is busy, and locked while it is", whole)
+
+
+def controls_of(live: Live, whole: Whole) -> list[Leaf]:
+    """The controls a person can reach with Tab, in form order."""
+    return [c for c in leaves(whole) if c.plan.kind != "hidden" and is_visible(live, c) and is_enabled(live, c)]

@@ -1,0 +1,283 @@
+"""Submitting a form: the attempt, the request, the answer, and what comes after (`behaviour.md`, Submission)."""
+
+from __future__ import annotations
+
+from collections import deque
+from typing import TYPE_CHECKING, Any
+
+from ..forms.addresses import parse_address
+from ..forms.model import After, Button, Notice
+from .cells import INVALID, PENDING, Leaf, Row, Rows, Whole, everything, leaves, validity_of
+from .change import assign, set_touched
+from .clock import Event
+from .server import Answer, answer
+from .timing import SUBMIT, drop_server, moment, report, say_server
+from .wire import Sent, request_of
+
+if TYPE_CHECKING:
+    from .live import Live
+
+_KINDS = {"accepted": "success", "rejected": "error", "lost": "error"}
+
+
+class Submission:
+    """Outcome, requests, record, notice and location of one live form."""
+
+    def __init__(self, live: Live) -> None:
+        self.live = live
+        self.outcome = "none"
+        self.requests: list[Sent] = []
+        self.record: Any = None
+        self.location = "/"
+        self.notice: Notice | None = None
+        self.scripted: deque[Answer] = deque()
+        self.deciding: tuple[Whole, Button | None] | None = None  # waits for lookups
+        self.under_way: list[Event] = []
+        self.last_press: tuple[int, int] = (-1, -1)  # the instant and the act of the last press that sent a request
+        self._notice_ends: Event | None = None
+
+    # small changes of state, all recorded
+    def _set(self, name: str, value: Any) -> None:
+        before = getattr(self, name)
+        if before != value:
+            self.live.record(None, name, before, value)
+            setattr(self, name, value)
+
+    def _set_busy(self, whole: Whole, busy: bool) -> None:
+        if whole.busy != busy:
+            self.live.record(whole, "busy", whole.busy, busy)
+            whole.busy = busy
+            self.live.notify(whole, "busy")
+
+    def show_notice(self, notice: Notice | None) -> None:
+        """Shows *notice* in place of the one on show; None takes that one away."""
+        self.live.queue.cancel(self._notice_ends)
+        self._notice_ends = None
+        self._set("notice", notice)
+        if notice is not None and notice.lasts is not None:
+            end = self.live.now + notice.lasts
+            self._notice_ends = self.live.queue.at(end, lambda: self.show_notice(None), "the notice", waited=False)
+
+    # the attempt
+    def is_repeat(self, whole: Whole) -> bool:
+        """Whether a press now is a second one: the form is busy, or was pressed at this instant by the act before."""
+        return whole.busy or self.last_press == (self.live.now, self.live.acts - 1)
+
+    def ignore(self, whole: Whole) -> None:
+        """Records a press that is ignored."""
+        if not whole.busy:
+            self.last_press = (self.live.now, self.live.acts)
+        self.live.record(whole, "ignored press", None, None)
+
+    def attempt(self, whole: Whole, button: Button | None) -> None:
+        """A person's attempt to submit: everything is touched and reported, then refused, put off, or sent."""
+        live = self.live
+        live.record(whole, "submitted", whole.attempts, whole.attempts + 1)
+        whole.attempts += 1
+        live.notify(whole, "submitted")
+        self.show_notice(None)
+        self._drop_server(whole)
+        for cell in leaves(whole):
+            if cell.active and cell.plan.kind != "hidden":
+                cut(live, cell)
+                set_touched(live, cell)
+        live.drain()
+        for cell in list(everything(whole)):
+            if cell.active and cell.plan.checks:
+                cell.seen = True
+                report(live, cell)
+            elif cell.active:
+                moment(live, cell, SUBMIT)
+        for cell in leaves(whole):
+            if cell.plan.lookups:
+                live.lookups.attempted(cell)
+        live.drain()
+        self._decide(whole, button)
+
+    def _drop_server(self, whole: Whole) -> None:
+        for cell in list(self.live.server_said):
+            if _whole_of(cell) is whole:
+                drop_server(self.live, cell)
+
+    def _decide(self, whole: Whole, button: Button | None) -> None:
+        validity = validity_of(whole)
+        if validity == INVALID:
+            self._set_busy(whole, False)
+            self._set("outcome", "refused")
+            from .hands import focus_first_invalid
+
+            focus_first_invalid(self.live, whole)
+        elif validity == PENDING:
+            self.deciding = (whole, button)
+            self._set_busy(whole, True)
+            self._set("outcome", "waiting")
+        else:
+            self._set_busy(whole, False)
+            self.send(whole, button)
+
+    def lookups_moved(self) -> None:
+        """A lookup has answered: a submission that waited for it may be decided."""
+        if self.deciding is None:
+            return
+        whole, button = self.deciding
+        validity = validity_of(whole)
+        if validity == PENDING:
+            return
+        if validity not in (INVALID, PENDING):
+            for cell in leaves(whole):
+                if cell.plan.lookups:
+                    self.live.lookups.attempted(cell)
+            if validity_of(whole) == PENDING:
+                return
+        self.deciding = None
+        self._decide(whole, button)
+
+    # the request
+    def send(self, whole: Whole, button: Button | None) -> None:
+        """Sends what *whole* holds now and waits for the answer."""
+        live = self.live
+        form = whole.plan.form.form
+        sent = request_of(whole, button)
+        live.record(None, "request", len(self.requests), f"{sent.method} {sent.target} {sent.body}".rstrip())
+        self.requests.append(sent)
+        self.last_press = (live.now, live.acts)
+        self._set_busy(whole, True)
+        self._set("outcome", "waiting")
+        before = live.view
+        if not form.panel and (form.submit.while_busy == "replaced" or "waiting" in form.views):
+            live.set_view("waiting")
+        rows_as_sent = {cell: tuple(cell.parts) for cell in everything(whole) if isinstance(cell, Rows)}
+        found = self.scripted.popleft() if self.scripted else None
+        if found is None:
+            found = answer(live, form, sent.values)
+        if found.kind == "nothing":
+            return
+        takes = form.server.takes if found.takes is None else found.takes
+        reply = found
+        event = live.queue.at(
+            live.now + takes, lambda: self._arrive(whole, sent, reply, rows_as_sent, before), f"the answer to {sent.method} {sent.target}"
+        )
+        self.under_way.append(event)
+        live.drain()
+
+    # the answer
+    def _arrive(self, whole: Whole, sent: Sent, reply: Answer, rows: dict[Any, tuple[Row, ...]], view: str) -> None:
+        live = self.live
+        self._set_busy(whole, False)
+        if reply.kind == "failure":
+            outcome = "lost"
+        else:
+            outcome = "accepted" if reply.status < 400 else "rejected"
+        live.record(None, "answer", f"{sent.method} {sent.target}", outcome if outcome == "lost" else reply.status)
+        self._set("outcome", outcome)
+        after = whole.plan.form.form.after.get(outcome, After())
+        if live.view == "waiting" or not after.view:
+            live.set_view(view)
+        if outcome == "accepted":
+            self._accepted(whole, sent, reply, after)
+        elif outcome == "rejected":
+            self._values(whole, after)
+            self._errors(whole, reply, rows)
+        else:
+            self._values(whole, after)
+        if after.view:
+            live.set_view(after.view)
+        notice = reply.notice if reply.notice is not None else after.notice
+        if notice is not None:
+            self.show_notice(notice)
+        live.drain()
+
+    def _accepted(self, whole: Whole, sent: Sent, reply: Answer, after: After) -> None:
+        live = self.live
+        form = whole.plan.form.form
+        if form.panel:
+            from .panels import give
+
+            give(live, whole)
+        else:
+            self._set("record", reply.record if reply.has_record else sent.values)
+        if reply.to:
+            self._set("location", reply.to)
+        self._values(whole, after)
+
+    def _values(self, whole: Whole, after: After) -> None:
+        from .reset import blank_form, keep_as_initial, reset_form, set_back
+
+        live = self.live
+        if not whole.open:
+            return
+        if after.values == "initial":
+            reset_form(live, whole)
+        elif after.values == "blank":
+            blank_form(live, whole)
+        elif self.outcome == "accepted":
+            keep_as_initial(live, whole)
+        for address in after.forget:
+            for cell in find_cells(whole, address, {}):
+                set_back(live, cell)
+        live.drain()
+
+    def _errors(self, whole: Whole, reply: Answer, rows: dict[Any, tuple[Row, ...]]) -> None:
+        for address, texts in reply.errors:
+            if not texts:
+                continue
+            found = find_cells(whole, address, rows)
+            if found is GONE:
+                self.live.record(None, "dropped error", address, texts)
+                continue
+            for cell in found or [whole]:
+                say_server(self.live, cell, texts)
+
+
+GONE: Any = ("the row is gone",)
+
+
+def find_cells(whole: Whole, address: str, rows: dict[Any, tuple[Row, ...]]) -> Any:
+    """The cells *address* names, rows counted as in *rows* where they stand there; [] where nobody has it.
+
+    `GONE` where the row it means has been removed since.
+    """
+    segments = parse_address(address) if address else ()
+    if segments is None or not segments:
+        return []
+    name = whole.plan.form.name
+    if name and segments[0] == name:
+        segments = segments[1:]
+    found: list[Any] = [whole]
+    for segment in segments:
+        following: list[Any] = []
+        for cell in found:
+            if isinstance(cell, Leaf):
+                return []
+            if isinstance(cell, Rows):
+                parts = rows.get(cell, cell.parts)
+                if segment == "*":
+                    following.extend(cell.parts)
+                    continue
+                if not isinstance(segment, int) or not -len(parts) <= segment < len(parts):
+                    return []
+                if parts[segment] not in cell.parts:
+                    return GONE
+                following.append(parts[segment])
+            else:
+                following.extend(p for p in cell.parts if p.plan.field.name == segment)
+        found = following
+    return found
+
+
+def cut(live: Live, cell: Leaf) -> None:
+    """Applies `trim` and `case` to the text of *cell*, as leaving it does."""
+    change = cell.plan.cut
+    if change is None or not isinstance(cell.value, str):
+        return
+    text = change(cell.raw)
+    if text != cell.raw:
+        value, bad = cell.plan.parse(text)
+        assign(live, cell, text, value, bad, sticky=cell.edited)
+        live.drain()
+
+
+def _whole_of(cell: Any) -> Any:
+    while cell.up is not None:
+        cell = cell.up
+    return cell

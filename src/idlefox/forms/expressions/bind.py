@@ -1,0 +1,321 @@
+"""Gives every name of an expression its meaning in one form, or says which name has none.
+
+Knows the form by its *shape* only (names, kinds, nesting), which exists before the form's model does. Finds
+the static type of each part, so that a condition that can never be one is refused when the sheet is read.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from ...problems import suggestion
+from ..states import FIELD_STATES, FORM_ONLY, FORM_STATES
+from ..whatwg import DATE_KINDS
+from .parse import ExpressionError, parse
+from .tree import Binary, Call, Choice, Expression, ListOf, Literal, Logic, Name, ObjectOf, Over, Reference, Segment, Unary
+
+_RESULTS = {
+    "count": "number", "len": "number", "sum": "number", "days": "number", "years": "number", "min": "any",
+    "max": "any", "any": "boolean", "all": "boolean", "lower": "text", "upper": "text", "trim": "text",
+    "starts": "boolean", "ends": "boolean", "contains": "boolean", "matches": "boolean", "empty": "boolean",
+    "filled": "boolean", "today": "date", "now": "date",
+}  # fmt: skip
+NEVER_TRUTH = {"text": "a text", "number": "a number", "date": "a date", "list": "a list", "rows": "a list", "object": "a group"}
+
+
+@dataclass(slots=True)
+class Shape:
+    """A name of the form: its kind and what is nested in it. *path* has ``*`` for rows."""
+
+    name: str
+    kind: str
+    path: tuple[str, ...]
+    children: dict[str, Shape] | None = None
+    many: bool = False
+
+    def find(self, path: tuple[str, ...]) -> Shape | None:
+        """The shape at the schema path *path*, or None."""
+        shape: Shape | None = self
+        for segment in path:
+            if shape is None or shape.children is None:
+                return None
+            if segment != "*":
+                shape = shape.children.get(segment)
+        return shape
+
+    def walk(self) -> Iterator[Shape]:
+        """Every shape below this one, in form order."""
+        for child in (self.children or {}).values():
+            yield child
+            yield from child.walk()
+
+
+@dataclass(frozen=True, slots=True)
+class Scope:
+    """Where an expression stands: which names it may use, and what they mean there."""
+
+    root: Shape
+    panel: Shape | None = None
+    own: Shape | None = None  # the field it belongs to: `value`, `row`, bare states
+    bare: bool = False  # may bare state words be used
+    value: bool = False  # may `value` be used
+    payload: bool = False  # names are the payload's
+    lookup: bool = False  # only `value`
+
+
+def static_type(shape: Shape) -> str:
+    """The type of a value that a field of this shape holds."""
+    if shape.kind in ("number", "range"):
+        return "number"
+    if shape.kind in DATE_KINDS:
+        return "date"
+    if shape.kind == "checkbox":
+        return "list" if shape.many else "boolean"
+    if shape.kind in ("select", "radio"):
+        return "list" if shape.many else "any"
+    return {"file": "list", "rows": "rows", "group": "object", "form": "object", "hidden": "any"}.get(shape.kind, "text")
+
+
+def bind(text: str, scope: Scope, *, condition: bool = False) -> Expression:
+    """The expression *text* bound in *scope*; a *condition* must be able to be true or false.
+
+    Raises ExpressionError for what cannot be read, a name the form lacks, or a condition that is none.
+    """
+    binder = _Binder(scope)
+    node, kind = binder.node(parse(text))
+    if condition and kind in NEVER_TRUTH:
+        raise ExpressionError(
+            f"this is {NEVER_TRUTH[kind]}, which is neither true nor false", 0,
+            f"compare it, or write filled({text.strip()})" if kind in ("text", "date", "list", "rows") else "compare it",
+            len(text),
+        )  # fmt: skip
+    return Expression(text, node, tuple(binder.reads), binder.clock, kind)
+
+
+class _Binder:
+    def __init__(self, scope: Scope) -> None:
+        self.scope = scope
+        self.reads: list[Reference] = []
+        self.clock = ""
+        self.variables: dict[str, Reference] = {}
+
+    def node(self, node: Any) -> tuple[Any, str]:
+        if isinstance(node, Literal):
+            kinds = {bool: "boolean", int: "number", float: "number", str: "text", type(None): "any"}
+            return node, kinds[type(node.value)]
+        if isinstance(node, Name):
+            reference = self.name(node)
+            self.reads.append(reference)
+            return reference, reference.kind
+        if isinstance(node, Logic):
+            return node._replace(parts=tuple(self.truth(p) for p in node.parts)), "boolean"
+        if isinstance(node, Unary):
+            if node.op == "not":
+                return node._replace(operand=self.truth(node.operand)), "boolean"
+            return node._replace(operand=self.node(node.operand)[0]), "number"
+        if isinstance(node, Binary):
+            return self.binary(node)
+        if isinstance(node, Choice):
+            then, kind = self.node(node.then)
+            otherwise, other = self.node(node.otherwise)
+            return Choice(self.truth(node.condition), then, otherwise, node.at), kind if kind == other else "any"
+        if isinstance(node, ListOf):
+            return node._replace(items=tuple(self.node(i)[0] for i in node.items)), "list"
+        if isinstance(node, ObjectOf):
+            return node._replace(members=tuple((k, self.node(v)[0]) for k, v in node.members)), "object"
+        if isinstance(node, Over):
+            return self.over(node)
+        return self.call(node)
+
+    def truth(self, node: Any) -> Any:
+        bound, kind = self.node(node)
+        if kind in NEVER_TRUTH:
+            raise ExpressionError(
+                f"this is {NEVER_TRUTH[kind]}, which is neither true nor false", _start(node), "compare it, or write filled(…)"
+            )
+        return bound
+
+    def binary(self, node: Binary) -> tuple[Any, str]:
+        left, kind = self.node(node.left)
+        right, other = self.node(node.right)
+        result = "boolean"
+        if node.op in ("+", "-", "*", "/", "%"):
+            result = "text" if node.op == "+" and "text" in (kind, other) else "number"
+            if node.op == "+" and kind == "any" and other == "any":
+                result = "any"
+        return node._replace(left=left, right=right, dates="date" in (kind, other)), result
+
+    def call(self, node: Call) -> tuple[Any, str]:
+        if node.function in ("today", "now"):
+            self.clock = "now" if "now" in (self.clock, node.function) else "today"
+        arguments = tuple(self.node(a)[0] for a in node.arguments)
+        if node.function == "matches":
+            pattern = node.arguments[1]
+            if not isinstance(pattern, Literal) or not isinstance(pattern.value, str):
+                raise ExpressionError("matches takes its pattern as a text", _start(pattern), 'write matches(x, "[a-z]+")')
+            from ..patterns import PatternError, whole_match
+
+            try:
+                whole_match(pattern.value)
+            except PatternError as fault:
+                raise ExpressionError(f"this is no ECMAScript pattern: {fault}", pattern.at, "", len(pattern.value) + 2) from None
+        return node._replace(arguments=arguments), _RESULTS[node.function]
+
+    def over(self, node: Over) -> tuple[Any, str]:
+        source, kind = self.node(node.source)
+        if kind not in ("rows", "list", "any"):
+            raise ExpressionError("this is no list to go over", _start(node.source), "name a list of rows")
+        if node.variable in self.variables or node.variable in ("value", "row", "index", "form", "record"):
+            raise ExpressionError(f"the name {node.variable!r} is taken", node.at, "choose another name for the row")
+        target = source.target + ("*",) if isinstance(source, Reference) and source.target is not None else None
+        level = source.level if isinstance(source, Reference) else 0
+        base = source.base if isinstance(source, Reference) else "var"
+        self.variables[node.variable] = Reference(base, (), target, "value", "any", node.at, level, node.variable)
+        item = self.truth(node.item) if node.function in ("any", "all") else self.node(node.item)[0]
+        condition = self.truth(node.condition) if node.condition is not None else None
+        del self.variables[node.variable]
+        bound = node._replace(item=item, source=source, condition=condition)
+        return bound, _RESULTS[node.function]
+
+    # names
+    def name(self, name: Name) -> Reference:
+        first = name.segments[0]
+        assert isinstance(first, str)
+        scope = self.scope
+        dotted = name.dotted[0]
+        if dotted and first in self.variables:
+            return self.from_variable(name, self.variables[first])
+        if dotted and first == "value" and (scope.value or scope.lookup):
+            return self.own_value(name)
+        if scope.lookup:
+            raise self.nothing(name, first, ["value"], "a lookup's expression knows `value` only")
+        if dotted and first in ("row", "index") and self.levels():
+            return self.from_row(name)
+        if scope.payload:
+            return self.in_payload(name)
+        if dotted and first == "form":
+            if len(name.segments) == 1:
+                raise ExpressionError("form is not a value", name.at, "ask for a state of it, as in form.valid", 4)
+            return self.path(name, scope.panel or scope.root, 1, self.base_of_root(scope.panel))
+        if dotted and scope.bare and len(name.segments) == 1:
+            owner = scope.own
+            if first in FORM_ONLY or (owner is None and first in FORM_STATES):
+                return Reference(self.base_of_root(scope.panel), (), scope.panel.path if scope.panel else (), first, "boolean", name.at)
+            if owner is not None and first in FIELD_STATES:
+                return Reference("self", (), owner.path, first, "boolean", name.at)
+        if scope.panel is not None and first in (scope.panel.children or {}):
+            return self.path(name, scope.panel, 0, self.base_of_root(scope.panel))
+        return self.path(name, scope.root, 0, "root")
+
+    def base_of_root(self, panel: Shape | None) -> str:
+        return "root" if panel is None else f"panel:{panel.name}"
+
+    def levels(self) -> list[tuple[str, ...]]:
+        """The schema paths of the rows around the owner, the outermost first."""
+        own = self.scope.own
+        path = own.path if own is not None else ()
+        return [path[: i + 1] for i, segment in enumerate(path) if segment == "*"]
+
+    def own_value(self, name: Name) -> Reference:
+        own = self.scope.own
+        if len(name.segments) > 1:
+            raise ExpressionError("value has no members", name.at, "address the field itself", 5)
+        kind = static_type(own) if own is not None else "any"
+        return Reference("lookup" if self.scope.lookup else "self", (), own.path if own else None, "value", kind, name.at)
+
+    def from_row(self, name: Name) -> Reference:
+        levels = self.levels()
+        level = len(levels)
+        if name.segments[0] == "index":
+            return Reference("index", (), levels[-1], "value", "number", name.at, level)
+        start = 1
+        while start < len(name.segments) and name.segments[start] == "parent" and name.dotted[start]:
+            start, level = start + 1, level - 1
+        if level < 1:
+            raise ExpressionError("there is no row around this row", name.at, "", 10)
+        shape = self.scope.root.find(levels[level - 1])
+        if shape is None and self.scope.panel is not None:
+            shape = self.scope.panel.find(levels[level - 1][1:])
+        assert shape is not None
+        found = self.path(name, shape, start, "row", levels[level - 1])
+        return found._replace(level=level)
+
+    def from_variable(self, name: Name, variable: Reference) -> Reference:
+        if variable.target is None:
+            steps = name.segments[1:]
+            return Reference("var", steps, None, "value", "any", name.at, 0, str(name.segments[0]))
+        root = self.scope.root
+        shape = root.find(variable.target[:-1])
+        if shape is None and self.scope.panel is not None:
+            shape = self.scope.panel.find(variable.target[1:-1])
+        assert shape is not None
+        found = self.path(name, shape, 1, "var", variable.target)
+        base = "var" if found.base == "var" else found.base
+        return found._replace(base=base, variable=str(name.segments[0]), level=variable.level)
+
+    def in_payload(self, name: Name) -> Reference:
+        if name.segments[0] == "payload" and name.dotted[0] and "payload" not in (self.scope.root.children or {}):
+            return Reference("payload", name.segments[1:], None, "value", "any", name.at)
+        if name.segments[0] == "record" and name.dotted[0] and "record" not in (self.scope.root.children or {}):
+            return Reference("record", name.segments[1:], None, "value", "any", name.at)
+        found = self.path(name, self.scope.root, 0, "payload", states=False)
+        return found
+
+    def path(
+        self, name: Name, shape: Shape, start: int, base: str, target: tuple[str, ...] = (), *, states: bool = True
+    ) -> Reference:
+        """Follows *name* from its segment *start* through *shape*; a state word at the end asks for a state."""
+        steps: list[Segment] = []
+        path = target or shape.path
+        inside_row = bool(target)
+        for i in range(start, len(name.segments)):
+            segment = name.segments[i]
+            last = i == len(name.segments) - 1
+            if isinstance(segment, int):
+                if shape.kind != "rows" or inside_row:
+                    raise ExpressionError(f"{shape.name or 'the form'} has no rows to count", name.at, "", _width(name))
+                steps.append(segment)
+                path, inside_row = (*path, "*"), True
+                continue
+            known = FORM_STATES if shape.kind == "form" else FIELD_STATES
+            if states and last and name.dotted[i] and i > 0 and segment in known:
+                return Reference(base, tuple(steps), path, segment, "boolean", name.at)
+            children = shape.children or {}
+            if shape.kind == "rows" and not inside_row:
+                raise ExpressionError(
+                    f"{shape.name} is a list of rows: which row's {segment}?", name.at,
+                    f"write {shape.name}[0].{segment}, or any(r.{segment} … for r in {shape.name})", _width(name),
+                )  # fmt: skip
+            if segment not in children:
+                raise self.nothing(name, segment, [*children, *(known if i > 0 and last else ())], "")
+            shape = children[segment]
+            inside_row = False
+            steps.append(segment)
+            path = (*path, segment)
+        kind = "object" if inside_row else static_type(shape)
+        return Reference(base, tuple(steps), path, "value", kind, name.at)
+
+    def nothing(self, name: Name, segment: str, known: list[str], otherwise: str) -> ExpressionError:
+        if "-" in segment:
+            return ExpressionError(f"there is no field {segment!r}", name.at, "for a minus, put spaces round it", _width(name))
+        if segment in FIELD_STATES and not otherwise:
+            otherwise = f"to ask for a state, name the field: FIELD.{segment}"
+        specials = [] if otherwise else ["value", "form"] if self.scope.value else ["form"]
+        remedy = suggestion(segment, [*known, *self.variables, *specials], otherwise or "see `idlefox outline` for the form's fields")
+        return ExpressionError(f"there is no field {segment!r} here", name.at, remedy, _width(name))
+
+
+def _width(name: Name) -> int:
+    return sum(len(str(s)) + (1 if d else 2) for s, d in zip(name.segments, name.dotted, strict=True)) - (1 if name.dotted[0] else 0)
+
+
+def _start(node: Any) -> int:
+    """Where the text of *node* begins: an operator stands to the right of its left side."""
+    if isinstance(node, Binary):
+        return _start(node.left)
+    if isinstance(node, Choice):
+        return _start(node.then)
+    return int(node.at)
+

@@ -1,0 +1,129 @@
+"""What an expression is made of, before and after its names are bound.
+
+`Name` is what the person wrote; `Reference` is what it turned out to mean. Everything else is the same in
+both trees. *at* is the offset in the expression's text.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Final, NamedTuple
+
+
+class Unknown:
+    """The third truth value: what an ordering or a sum on nothing comes to (SQL's `unknown`)."""
+
+    __slots__ = ()
+
+    def __repr__(self) -> str:
+        return "unknown"
+
+    def __bool__(self) -> bool:
+        raise TypeError("unknown is neither true nor false")
+
+
+UNKNOWN: Final = Unknown()
+
+Segment = str | int
+
+
+class Literal(NamedTuple):
+    value: Any
+    at: int
+
+
+class Name(NamedTuple):
+    """An address as written. *dotted* tells for each segment whether it came after a dot (not in brackets)."""
+
+    segments: tuple[Segment, ...]
+    dotted: tuple[bool, ...]
+    at: int
+
+
+class Reference(NamedTuple):
+    """A bound name.
+
+    *base*: ``root`` (the form), ``panel:NAME``, ``row`` (*level* counts the rows around, from the outermost, 1),
+    ``var`` (a comprehension's row, *variable*), ``self`` (the field the expression belongs to), ``payload``,
+    ``record``, ``lookup`` or ``index``. *steps* lead from there; *target* is the schema path reached
+    (rows as ``*``), None in a payload. *member* is ``value`` or a state's name. *kind* is the static type.
+    """
+
+    base: str
+    steps: tuple[Segment, ...]
+    target: tuple[str, ...] | None
+    member: str
+    kind: str
+    at: int
+    level: int = 0
+    variable: str = ""
+
+
+class Unary(NamedTuple):
+    op: str
+    operand: Any
+    at: int
+
+
+class Binary(NamedTuple):
+    op: str
+    left: Any
+    right: Any
+    at: int
+    dates: bool = False
+
+
+class Logic(NamedTuple):
+    op: str
+    parts: tuple[Any, ...]
+    at: int
+
+
+class Choice(NamedTuple):
+    condition: Any
+    then: Any
+    otherwise: Any
+    at: int
+
+
+class ListOf(NamedTuple):
+    items: tuple[Any, ...]
+    at: int
+
+
+class ObjectOf(NamedTuple):
+    members: tuple[tuple[str, Any], ...]
+    at: int
+
+
+class Call(NamedTuple):
+    function: str
+    arguments: tuple[Any, ...]
+    at: int
+
+
+class Over(NamedTuple):
+    """A function over the rows of a list: ``any(ITEM for VARIABLE in SOURCE if CONDITION)``."""
+
+    function: str
+    item: Any
+    variable: str
+    source: Any
+    condition: Any
+    at: int
+
+
+Node = Literal | Name | Reference | Unary | Binary | Logic | Choice | ListOf | ObjectOf | Call | Over
+
+
+class Expression(NamedTuple):
+    """A bound expression: its *text*, its tree, every reference it reads, and whether it reads the clock."""
+
+    text: str
+    node: Any
+    reads: tuple[Reference, ...]
+    clock: str  # "", "today" or "now"
+    kind: str
+
+
+TRUE = Expression("true", Literal(True, 0), (), "", "boolean")
+FALSE = Expression("false", Literal(False, 0), (), "", "boolean")

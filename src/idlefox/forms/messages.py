@@ -1,0 +1,72 @@
+"""Messages: their placeholders, and the stock sentences for rules that bring no text of their own."""
+
+from __future__ import annotations
+
+import re
+
+from .model import Message
+
+STOCK: dict[str, str] = {
+    "required": "{label} is missing.",
+    "minlength": "{label} takes {minlength} characters or more.",
+    "maxlength": "{label} takes {maxlength} characters or fewer.",
+    "pattern": "{label} is not written as it should be.",
+    "email": "{label} is not an e-mail address.",
+    "url": "{label} is not a web address.",
+    "badInput": "{label} cannot be understood.",
+    "min": "{label} is {min} or more.",
+    "max": "{label} is {max} or less.",
+    "step": "{label} goes in steps of {step}.",
+    "among": "{label} is not one of the choices.",
+    "repeats": "{label} differs from {repeats}.",
+    "unique": "{label} is there twice.",
+    "holds": "{label} cannot be like this.",
+    "python": "{label} cannot be like this.",
+    "lookup": "{label} was not accepted.",
+    "lookup_failed": "{label} could not be checked.",
+}
+GENERAL = frozenset({"value", "label", "row", "count"})
+_BRACE = re.compile(r"\{\{|\}\}|\{([^{}]*)\}|[{}]")
+
+
+class MessageError(Exception):
+    """A message with a brace that opens or closes nothing: *at* is its offset."""
+
+    def __init__(self, cause: str, at: int) -> None:
+        super().__init__(cause)
+        self.at = at
+
+
+def read_message(text: str) -> Message:
+    """*text* cut at its placeholders; ``{{`` is a brace. Raises MessageError for a stray brace."""
+    if "{" not in text and "}" not in text:
+        return Message(text, (text,))
+    parts: list[str | tuple[str]] = []
+    literal, at = "", 0
+    for found in _BRACE.finditer(text):
+        literal += text[at : found.start()]
+        at = found.end()
+        if found[0] in ("{{", "}}"):
+            literal += found[0][0]
+        elif found[1] is None:
+            raise MessageError(f"a stray {found[0]!r} in a message: write it twice for the sign itself", found.start())
+        else:
+            if literal:
+                parts.append(literal)
+            parts.append((found[1].strip(),))
+            literal = ""
+    literal += text[at:]
+    if literal or not parts:
+        parts.append(literal)
+    return Message(text, tuple(parts))
+
+
+def stock(kind: str, texts: dict[str, Message]) -> Message:
+    """The message for a rule of *kind* without a text of its own: the sheet's, else the stock sentence."""
+    return texts.get(kind) or read_message(STOCK[kind])
+
+
+def label_of(name: str) -> str:
+    """A label for a field that has none: ``full_name`` reads `Full name`."""
+    words = name.replace("_", " ").replace("-", " ").strip()
+    return words[:1].upper() + words[1:] if words else name

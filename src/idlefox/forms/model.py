@@ -1,0 +1,273 @@
+"""The immutable model of a form: what a sheet, a page or a schema says, whatever it was read from.
+
+Nothing here is live. Addresses are *schema paths*: tuples of names with ``*`` where a row stands.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+from .expressions.bind import Shape
+from .expressions.tree import TRUE, Expression
+
+Path = tuple[str, ...]
+
+# Kinds of rules -> HTML's ValidityState flag; whatever is not here is a customError.
+FLAGS: dict[str, str] = {
+    "required": "valueMissing", "minlength": "tooShort", "maxlength": "tooLong", "pattern": "patternMismatch",
+    "email": "typeMismatch", "url": "typeMismatch", "badInput": "badInput", "min": "rangeUnderflow",
+    "max": "rangeOverflow", "step": "stepMismatch",
+}  # fmt: skip
+FLAG_NAMES = frozenset(FLAGS.values()) | {"customError"}
+RULE_KINDS = (*FLAGS, "among", "repeats", "unique", "holds", "python", "lookup")
+TEXT_KINDS = frozenset({"text", "search", "tel", "email", "url", "password", "textarea"})
+CHOICE_KINDS = frozenset({"select", "radio"})
+
+
+class Message(NamedTuple):
+    """A message as written, cut into literal texts (str) and placeholders (1-tuples of a name)."""
+
+    text: str
+    parts: tuple[str | tuple[str], ...]
+
+    @property
+    def placeholders(self) -> frozenset[str]:
+        return frozenset(p[0] for p in self.parts if isinstance(p, tuple))
+
+
+class Kind(NamedTuple):
+    """One kind of a rule: its name, ValidityState flag and parameter (a literal or an Expression)."""
+
+    name: str
+    flag: str
+    parameter: Any
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """One entry of a `rules` list. *at* is a schema path, *at_index* fixes rows of it by number."""
+
+    kinds: tuple[Kind, ...]
+    say: Message | None = None
+    when: Expression | None = None
+    id: str = ""
+    at: Path | None = None
+    at_index: tuple[int | None, ...] = ()
+    on_empty: bool = False
+    start: str = "blur"
+    debounce: int = 0
+    remember: bool = False
+    line: int = 0
+
+
+class Option(NamedTuple):
+    value: Any
+    label: str
+    enabled: Expression | None = None
+
+
+class OptionsFrom(NamedTuple):
+    """Options that are the rows of a list: *path* of the list, names of the fields that give value and label."""
+
+    path: Path
+    value: str
+    label: str
+
+
+class Derive(NamedTuple):
+    source: Expression
+    when: str
+
+
+@dataclass(frozen=True, slots=True)
+class Report:
+    first: str = "blur"
+    again: str = "change"
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """A field, group or list of rows."""
+
+    name: str
+    kind: str
+    path: Path
+    label: str
+    line: int = 0
+    initial: Any = None
+    has_initial: bool = False
+    rules: tuple[Rule, ...] = ()
+    visible: Expression | None = None
+    enabled: Expression | None = None
+    readonly: Expression | None = None
+    forget_when_hidden: bool = False
+    trim: bool = False
+    case: str = ""
+    limit: int | None = None
+    derive: Derive | None = None
+    send: bool = True
+    send_name: str = ""
+    empty: str = "keep"
+    report: Report = Report()
+    reveal: Expression = TRUE
+    messages: str = "one"
+    options: tuple[Option, ...] | OptionsFrom | None = None
+    multiple: bool = False
+    accept: tuple[str, ...] = ()
+    fields: tuple[Field, ...] = ()
+    start: int | None = None
+    least: int = 0
+    most: int | None = None
+    add: Expression | None = None
+    remove: Expression | None = None
+
+    @property
+    def many(self) -> bool:
+        """Whether its value is a list of choices."""
+        return self.multiple if self.kind == "select" else self.kind == "checkbox" and self.options is not None
+
+
+class Notice(NamedTuple):
+    text: str
+    kind: str
+    lasts: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Submit:
+    to: str = "/"
+    method: str = "POST"
+    send: str = "json"
+    enabled: Expression | None = None
+    label: str = "Submit"
+    while_busy: str = "open"
+
+
+class Button(NamedTuple):
+    name: str
+    label: str
+    enabled: Expression | None
+    past_checks: bool
+    value: Any
+
+
+class Reply(NamedTuple):
+    when: Expression | None
+    status: int
+    errors: tuple[tuple[str, tuple[str, ...]], ...]
+    to: str
+    notice: Notice | None
+    record: Any
+    has_record: bool
+    takes: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Server:
+    takes: int = 0
+    rules: tuple[Rule, ...] = ()
+    replies: tuple[Reply, ...] = ()
+    record: Mapping[str, Any] | None = None
+    fails: bool = False
+
+
+class After(NamedTuple):
+    view: str = ""
+    notice: Notice | None = None
+    values: str = "keep"
+    forget: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Lookup:
+    name: str
+    takes: int = 0
+    accept: tuple[Any, ...] | None = None
+    refuse: tuple[Any, ...] | None = None
+    holds: Expression | None = None
+    fails: bool = False
+
+
+class Gives(NamedTuple):
+    """What an accepted panel hands to the form: an option of a choice or a row of a list."""
+
+    to: Path
+    kind: str
+    value: str
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class Form:
+    """A form, or a panel of one (then *panel* is its name and the first segment of its fields' paths)."""
+
+    id: str
+    label: str
+    fields: tuple[Field, ...]
+    shape: Shape = field(compare=False)
+    rules: tuple[Rule, ...] = ()
+    report: Report = Report()
+    reveal: Expression = TRUE
+    messages: str = "one"
+    dirty: str = "compare"
+    lookups: Mapping[str, Lookup] = field(default_factory=dict)
+    submit: Submit = Submit()
+    buttons: tuple[Button, ...] = ()
+    server: Server = Server()
+    after: Mapping[str, After] = field(default_factory=dict)
+    views: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    panels: tuple[Form, ...] = ()
+    panel: str = ""
+    gives: Gives | None = None
+    draft: str = "drop"
+    python: str = ""
+    texts: Mapping[str, Message] = field(default_factory=dict)
+    file: str = ""
+
+    def walk(self) -> Iterator[Field]:
+        """Every field, group and list, in form order, panels not included."""
+        return walk(self.fields)
+
+    def find(self, path: Path) -> Field | None:
+        """The field at the schema path *path* (rows as ``*``), panels included, or None."""
+        fields = self.fields
+        found: Field | None = None
+        if not self.panel and path and any(p.panel == path[0] for p in self.panels):
+            fields, path = next(p.fields for p in self.panels if p.panel == path[0]), path[1:]
+        for name in path:
+            if name == "*":
+                continue
+            found = next((f for f in fields if f.name == name), None)
+            if found is None:
+                return None
+            fields = found.fields
+        return found
+
+
+def walk(fields: tuple[Field, ...]) -> Iterator[Field]:
+    """*fields* and everything nested in them, in form order."""
+    for each in fields:
+        yield each
+        yield from walk(each.fields)
+
+
+def written_path(path: Path) -> str:
+    """A schema path as people write it: ``passengers[*].age``."""
+    text = ""
+    for name in path:
+        if name == "*":
+            text += "[*]"
+        else:
+            text += segment_text(name, first=not text)
+    return text
+
+
+def segment_text(name: str, first: bool) -> str:
+    """One segment of an address: a plain name after a dot, any other name in brackets."""
+    plain = name.replace("-", "_").isidentifier() and name.isascii() and not name.startswith("-")
+    if plain:
+        return name if first else "." + name
+    quoted = name.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n")
+    return f'["{quoted}"]'

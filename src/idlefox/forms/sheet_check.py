@@ -1,0 +1,90 @@
+"""Holds a sheet's data against the sheet's JSON Schema, which the package ships, and says what differs.
+
+The schema knows keys and types; meanings (addresses, expressions, rings) are judged by `sheet`.
+"""
+
+from __future__ import annotations
+
+import json
+from functools import lru_cache
+from importlib import resources
+from typing import Any
+
+from ..problems import listed, nearest
+from .yaml12 import Document
+
+
+def schema_text() -> str:
+    """The JSON Schema (2020-12) of the form sheet, as text."""
+    return (resources.files(__package__) / "sheet.schema.json").read_text(encoding="utf-8")
+
+
+@lru_cache(maxsize=1)
+def _schema() -> tuple[dict[str, Any], Any]:
+    import jsonschema_rs
+
+    schema = json.loads(schema_text())
+    return schema, jsonschema_rs.Draft202012Validator(schema)
+
+
+def check(document: Document) -> bool:
+    """Reports to *document* whatever the schema does not allow; whether nothing was found."""
+    schema, validator = _schema()
+    before = len(document.problems)
+    for error in validator.iter_errors(document.data):
+        _report(document, schema, error)
+    return len(document.problems) == before
+
+
+def _part(schema: dict[str, Any], steps: list[Any]) -> dict[str, Any]:
+    """The subschema whose keyword failed, references followed."""
+    part: Any = schema
+    for step in steps[:-1]:
+        if isinstance(part, dict) and "$ref" in part and step != "$ref":
+            part = schema["$defs"][part["$ref"].rpartition("/")[2]]
+        if step == "$ref":
+            part = schema["$defs"][part["$ref"].rpartition("/")[2]]
+        elif isinstance(part, list):
+            part = part[int(step)]
+        else:
+            part = part[step]
+    return part if isinstance(part, dict) else {}
+
+
+def _shown(value: Any) -> str:
+    text = json.dumps(value, ensure_ascii=False)
+    return text if len(text) <= 60 else {dict: "keys and values", list: "a list"}.get(type(value), text[:57] + "…")
+
+
+def _report(document: Document, schema: dict[str, Any], error: Any) -> None:
+    path = tuple(error.instance_path)
+    part = _part(schema, list(error.schema_path))
+    name = error.kind.name
+    where = ".".join(str(p) for p in path)
+    spot = f" in {where}" if where else ""
+    wanted = part.get("title", "something else")
+    if name == "additionalProperties":
+        known = list(part.get("properties", {}))
+        for key in error.kind.unexpected:
+            near = nearest(key, known)
+            remedy = f"did you mean {near!r}?" if near else f"the keys here are {listed(known, 'and', 30)}"
+            document.report((*path, key), f"unknown key {key!r}{spot}", remedy, key=True)
+    elif name == "required":
+        key = error.kind.property
+        document.report(path, f"the key {key!r} is missing{spot}", f"add `{key}:`", key=bool(path))
+    elif name == "enum":
+        options = [str(o) for o in part.get("enum", []) if o is not None]
+        near = nearest(str(error.instance), options)
+        remedy = f"did you mean {near!r}?" if near else f"expected {listed(options, most=30)}"
+        document.report(path, f"{_shown(error.instance)} is not one of {listed(options, most=30)}{spot}", remedy)
+    elif name == "anyOf":
+        document.report(path, "the sheet has no fields", "add `fields:`")
+    elif name == "type" and path and path[-1] == "options":
+        document.report(path, f"expected {wanted}, found {_shown(error.instance)}{spot}")
+    else:
+        remedy = ""
+        if name == "type" and error.instance is None:
+            remedy = "write {} where there is nothing to say" if part.get("type") == "object" else "give it a value, or leave the key out"
+        elif name == "type" and part.get("type") == "string" and isinstance(error.instance, int | float | bool):
+            remedy = f'put it in quotes: "{_shown(error.instance)}"'
+        document.report(path, f"expected {wanted}, found {_shown(error.instance)}{spot}", remedy)

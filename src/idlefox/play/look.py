@@ -1,0 +1,45 @@
+"""The state of a field in one line, for failures, traces and prompts."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..engine.cells import VALIDITY, Leaf, Rows, Whole, is_dirty, is_marked, is_touched, validity_of
+from ..engine.live import Live
+from ..engine.sight import is_enabled, is_visible
+from ..engine.timing import shown_texts
+from ..forms.values import written
+
+
+def state_line(live: Live, cell: Any) -> str:
+    """``voucher   "ISLE1"   dirty  touched  invalid   breaks tooShort``."""
+    name = cell.address() or "form"
+    words = [
+        "dirty" if is_dirty(cell) else "pristine",
+        "touched" if is_touched(cell) else "untouched",
+        VALIDITY[validity_of(cell)],
+    ]
+    if not isinstance(cell, Whole):
+        if not is_visible(live, cell):
+            words.append("hidden")
+        if not is_enabled(live, cell):
+            words.append("disabled")
+        if cell.fixed:
+            words.append("readonly")
+    if is_marked(cell):
+        words.append("marked")
+    if isinstance(cell, Leaf):
+        value = written(cell.value)
+        if cell.bad:
+            value += f" (reads {written(cell.raw)})"
+    elif isinstance(cell, Rows):
+        value = f"{len(cell.parts)} row{'s' if len(cell.parts) != 1 else ''}"
+    else:
+        value = ""
+    parts = [name, value, "  ".join(words)]
+    broken = [c.id or (c.kind if c.flag == "customError" else c.flag) for c in cell.plan.checks if cell.mask & c.bit]
+    if broken:
+        parts.append("breaks " + ", ".join(broken))
+    if cell.shows:
+        parts.append("shows " + ", ".join(written(t) for t in shown_texts(cell)))
+    return "   ".join(p for p in parts if p)

@@ -1,0 +1,68 @@
+"""Which scripts and scenarios to play: paths, folders, `file.fox:LINE`, tags, words of the title."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import NamedTuple
+
+from ..problems import Place, Problem
+from ..script.expand import Scenario
+
+_WITH_LINE = re.compile(r"(.+\.fox):(\d+)(?::\d+)?")
+
+
+class Chosen(NamedTuple):
+    """A script file, and the lines asked for in it (empty: all of it)."""
+
+    file: str
+    lines: tuple[int, ...] = ()
+
+
+def choose_files(paths: Iterable[str]) -> tuple[list[Chosen], list[Problem]]:
+    """The script files that *paths* name, folders searched through, in order; and what names none."""
+    found: dict[str, list[int]] = {}
+    problems: list[Problem] = []
+    for path in paths:
+        with_line = _WITH_LINE.fullmatch(path) if not Path(path).exists() else None
+        file = Path(with_line[1] if with_line else path)
+        if file.is_dir():
+            scripts = sorted(str(p) for p in file.rglob("*.fox") if p.is_file() and not _hidden(p.relative_to(file)))
+            if not scripts:
+                problems.append(Problem(Place(path, 1, 1), "there is no script (*.fox) in this folder", "name a script or another folder"))
+            for script in scripts:
+                found.setdefault(script, [])
+        elif with_line:
+            known = found.get(str(file))
+            if known is None:
+                found[str(file)] = [int(with_line[2])]
+            elif known:
+                known.append(int(with_line[2]))
+        else:
+            found[str(file)] = []
+    return [Chosen(file, tuple(lines)) for file, lines in found.items()], problems
+
+
+def _hidden(path: Path) -> bool:
+    return any(part.startswith(".") for part in path.parts)
+
+
+def at_lines(scenarios: list[Scenario], lines: tuple[int, ...]) -> tuple[list[Scenario], list[int]]:
+    """The scenarios (or table rows) at *lines*, and the lines at which there is none."""
+    chosen: list[Scenario] = []
+    missed: list[int] = []
+    for line in lines:
+        rows = [s for s in scenarios if s.row_line == line]
+        found = rows or [s for s in scenarios if s.line <= line <= s.last_line]
+        chosen += [s for s in found if s not in chosen]
+        if not found:
+            missed.append(line)
+    order = {id(s): i for i, s in enumerate(scenarios)}
+    return sorted(chosen, key=lambda s: order[id(s)]), missed
+
+
+def wanted(tags: tuple[str, ...], match: str) -> Callable[[Scenario], bool]:
+    """A test for scenarios that have one of *tags* (any, if there are none) and *match* in their title."""
+    needle = match.casefold()
+    return lambda s: (not tags or any(t in s.tags for t in tags)) and (not needle or needle in s.title.casefold())

@@ -1,0 +1,71 @@
+"""From the text of a `subject` header (or option) to something to play on; compiled forms are kept."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import NamedTuple
+
+from ..engine.compile import compile_form
+from ..engine.plan import Plan
+from ..engine.python_rules import load
+from ..forms.model import Form
+from ..forms.sheet import read_sheet
+from ..problems import Place, Problem, Unreadable
+from .simulated import SimulatedForm
+from .subject import Subject
+
+
+class Loaded(NamedTuple):
+    """A subject that has been read: its form, and how to begin playing on it."""
+
+    form: Form
+    begin: Callable[[str], Subject]
+    warnings: tuple[str, ...] = ()
+
+
+class Subjects:
+    """The subjects of one run. Each sheet is read and compiled once. *trust_python*: sheets may run code."""
+
+    def __init__(self, *, trust_python: bool = False) -> None:
+        self.trust_python = trust_python
+        self._known: dict[str, Loaded | Unreadable] = {}
+
+    def load(self, name: str, folder: str) -> Loaded:
+        """The subject *name*, a path relative to *folder*. Raises Unreadable with all that is wrong with it."""
+        if name.startswith(("http://", "https://")):
+            raise _unsupported(name, "a served page as a subject")
+        path = str(Path(folder) / name)
+        if path.partition("#")[0].lower().endswith((".html", ".htm")):
+            raise _unsupported(name, "an HTML page as a subject")
+        if not path.endswith((".yaml", ".yml")):
+            place = Place(path, 1, 1)
+            raise Unreadable([Problem(place, f"{name} is no subject", "a subject is a form sheet, *.form.yaml")])
+        known = self._known.get(path)
+        if known is None:
+            try:
+                known = self._sheet(path)
+            except Unreadable as fault:
+                known = fault
+            self._known[path] = known
+        if isinstance(known, Unreadable):
+            raise known
+        return known
+
+    def _sheet(self, path: str) -> Loaded:
+        form = read_sheet(path)
+        plan: Plan = compile_form(form)
+        warnings: tuple[str, ...] = ()
+        if form.python:
+            if self.trust_python:
+                plan.python.update(load(form))
+            else:
+                raise Unreadable([Problem(
+                    Place(path, 1, 1), f"this sheet runs Python code ({form.python})",
+                    "if you trust it, say --trust-python, or trust_python = true in idlefox.toml",
+                )])  # fmt: skip
+        return Loaded(form, lambda folder: SimulatedForm(plan, folder), warnings)
+
+
+def _unsupported(name: str, what: str) -> Unreadable:
+    return Unreadable([Problem(Place(name, 1, 1), f"{what} is not supported yet", "play it against a form sheet, *.form.yaml")])

@@ -1,0 +1,93 @@
+"""What is wrong with a file that a person wrote: place, cause, remedy.
+
+Every reader of the package reports through this room, so that one command can print them all in one
+form. Nothing is printed here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from difflib import get_close_matches
+from typing import NamedTuple
+
+
+class Place(NamedTuple):
+    """Where something stands: *line* and *column* count from 1; *length* is in code points."""
+
+    file: str
+    line: int
+    column: int
+    length: int = 1
+
+
+class Problem(NamedTuple):
+    """One thing wrong. *source* is the offending line, *called_from* the lines that led to it."""
+
+    place: Place
+    cause: str
+    remedy: str = ""
+    source: str = ""
+    called_from: tuple[str, ...] = ()
+    severity: str = "error"
+    code: str = ""
+
+
+class Unreadable(Exception):
+    """A file cannot be used. Holds every problem found in it, in the order of their places."""
+
+    def __init__(self, problems: Iterable[Problem]) -> None:
+        self.problems = tuple(sorted(dict.fromkeys(problems), key=lambda p: p.place))
+        super().__init__("; ".join(p.cause for p in self.problems[:3]))
+
+
+def nearest(word: str, known: Iterable[str]) -> str | None:
+    """The known word that *word* was probably meant to be, or None."""
+    words = [k for k in known if k]
+    near = get_close_matches(word, words, n=1, cutoff=0.6)
+    if near:
+        return near[0]
+    lowered = {k.lower(): k for k in words}
+    near = get_close_matches(word.lower(), lowered, n=1, cutoff=0.6)
+    return lowered[near[0]] if near else None
+
+
+def suggestion(word: str, known: Iterable[str], otherwise: str = "") -> str:
+    """A remedy that names the nearest known word, else *otherwise*."""
+    near = nearest(word, known)
+    return f"did you mean {near!r}?" if near else otherwise
+
+
+def listed(words: Iterable[str], conjunction: str = "or", most: int = 12) -> str:
+    """*words* as a person writes a list: ``a, b or c``."""
+    items = list(words)
+    if len(items) > most:
+        items = [*items[:most], f"{len(items) - most} more"]
+    if len(items) < 2:
+        return "".join(items)
+    return f"{', '.join(items[:-1])} {conjunction} {items[-1]}"
+
+
+def read_text(path: str) -> str:
+    """The UTF-8 text of the file at *path*, a byte order mark left out.
+
+    Raises Unreadable, with the place of the first bad byte where the file is not UTF-8.
+    """
+    place = Place(path, 1, 1)
+    try:
+        with open(path, "rb") as handle:
+            data = handle.read()
+    except FileNotFoundError:
+        raise Unreadable([Problem(place, "there is no such file", "check the path")]) from None
+    except IsADirectoryError:
+        raise Unreadable([Problem(place, "this is a folder, not a file", "name a file in it")]) from None
+    except OSError as fault:
+        cause = (fault.strerror or "unknown reason").lower()
+        raise Unreadable([Problem(place, f"the file cannot be read: {cause}")]) from None
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as fault:
+        before = data[: fault.start]
+        line = before.count(b"\n") + 1
+        column = len(before[before.rfind(b"\n") + 1 :].decode("utf-8", "replace")) + 1
+        cause = f"this is not UTF-8: byte 0x{data[fault.start]:02x}"
+        raise Unreadable([Problem(Place(path, line, column), cause, "save the file as UTF-8")]) from None

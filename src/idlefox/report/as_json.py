@@ -1,0 +1,65 @@
+"""The JSON report of a run. Times stand under `seconds`; everything else is the same in every run."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from ..play.results import Failure, Run, ScenarioResult, ScriptResult
+from ..problems import Problem
+
+
+def json_report(run: Run) -> str:
+    """The report (`"format": 1`) as JSON text."""
+    data = {
+        "format": 1,
+        "summary": {
+            "scenarios": sum(len(s.scenarios) for s in run.scripts),
+            "passed": run.count("pass"),
+            "failed": run.count("fail"),
+            "errors": run.error_count,
+        },
+        "seconds": round(run.seconds, 6),
+        "scripts": [_script(s) for s in run.scripts],
+    }
+    if run.problems:
+        data["errors"] = [_problem(p) for p in run.problems]
+    return json.dumps(data, ensure_ascii=True, indent=2) + "\n"
+
+
+def _script(result: ScriptResult) -> dict[str, Any]:
+    return {
+        "file": result.file,
+        "errors": [_problem(p) for p in result.errors],
+        "seconds": round(result.seconds, 6),
+        "scenarios": [_scenario(s) for s in result.scenarios],
+    }
+
+
+def _problem(problem: Problem) -> dict[str, Any]:
+    place = problem.place
+    return {"file": place.file, "line": place.line, "column": place.column, "message": problem.cause, "help": problem.remedy}
+
+
+def _scenario(result: ScenarioResult) -> dict[str, Any]:
+    return {
+        "line": result.line,
+        "row_line": result.row_line or None,
+        "title": result.title,
+        "tags": list(result.tags),
+        "verdict": result.verdict,
+        "failures": [_failure(f) for f in result.failures],
+        "warnings": list(result.warnings),
+        "seconds": round(result.seconds, 6),
+    }
+
+
+def _failure(failure: Failure) -> dict[str, Any]:
+    return {
+        "file": failure.place.file,
+        "line": failure.place.line,
+        "check": failure.check,
+        "expected": failure.expected,
+        "found": failure.found,
+        "reason": failure.reason,
+    }

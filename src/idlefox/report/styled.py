@@ -1,0 +1,92 @@
+"""Lines of text with styles, before anyone knows whether the terminal has colours.
+
+A line is a list of (text, style) pairs; styles are names (`good`, `bad`, `dim`, `strong`, `mark`), painted by
+whoever prints. Widths are counted in columns: East Asian wide characters take two.
+"""
+
+from __future__ import annotations
+
+import unicodedata
+
+Line = list[tuple[str, str]]
+
+
+def plain(text: str) -> str:
+    """*text* fit for a terminal: control characters and lone surrogates as escapes."""
+    if text.isascii() and text.isprintable():
+        return text
+    return "".join(c if c.isprintable() else _escape(c) for c in text)
+
+
+def _escape(character: str) -> str:
+    code = ord(character)
+    if character == "\t":
+        return "    "
+    return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}" if code < 65536 else f"\\U{code:08x}"
+
+
+def columns(text: str) -> int:
+    """How many columns *text* takes."""
+    if text.isascii():
+        return len(text)
+    return sum(0 if unicodedata.combining(c) else 2 if unicodedata.east_asian_width(c) in "WF" else 1 for c in text)
+
+
+def wrap(text: str, width: int) -> list[str]:
+    """*text* in lines of at most *width* columns, broken at spaces where there are some."""
+    width = max(width, 12)
+    lines: list[str] = []
+    line = ""
+    for word in text.split(" "):
+        while True:
+            candidate = f"{line} {word}" if line else word
+            if columns(candidate) <= width:
+                line = candidate
+                break
+            if line:
+                lines.append(line)
+                line = ""
+                continue
+            cut = _fitting(word, width)
+            lines.append(word[:cut])
+            word = word[cut:]
+    if line or not lines:
+        lines.append(line)
+    return lines
+
+
+def _fitting(text: str, width: int) -> int:
+    used = 0
+    for i, character in enumerate(text):
+        used += columns(character)
+        if used > width:
+            return max(i, 1)
+    return len(text)
+
+
+def hanging(head: str, text: str, width: int, style: str = "") -> list[Line]:
+    """*text* after *head*, wrapped under itself."""
+    indent = columns(head)
+    parts = wrap(text, width - indent)
+    return [[(head if i == 0 else " " * indent, "dim"), (part, style)] for i, part in enumerate(parts)]
+
+
+def marked(number: int, source: str, column: int, length: int, width: int, gutter: int) -> list[Line]:
+    """A source line with a marker under *length* characters from *column* (1-based), cut to *width* around them."""
+    room = max(width - gutter - 3, 20)
+    start, end = column - 1, min(column - 1 + length, len(source.rstrip()) or 1)
+    end = max(end, start + 1)
+    left = 0
+    if columns(source) > room:
+        left = max(0, min(start - 4, len(source) - room))
+    text = source[left : left + room]
+    if left:
+        text = "…" + text[1:]
+    if left + room < len(source):
+        text = text[:-1] + "…"
+    before = plain(source[left:start])
+    under = plain(source[start : min(end, left + room)]) or " "
+    return [
+        [(f"{number:>{gutter}} │ ", "dim"), (plain(text.rstrip()), "")],
+        [(" " * gutter + "   " + " " * columns(before), ""), ("─" * max(1, columns(under)), "mark")],
+    ]

@@ -1,0 +1,119 @@
+"""Results and problems as people read them: in a terminal of any width, without colours, and in a log."""
+
+from __future__ import annotations
+
+from ..play.results import Failure, Run, ScenarioResult, ScriptResult
+from ..problems import Problem
+from .styled import Line, columns, hanging, marked, plain, wrap
+
+
+def problem_lines(problem: Problem, width: int) -> list[Line]:
+    """``FILE:LINE:COL: cause``, the line with a marker under the place, ``help:`` with the remedy."""
+    place = problem.place
+    head = f"{place.file}:{place.line}:{place.column}: "
+    lines: list[Line] = [[(plain(head), "strong"), (plain(problem.cause), "bad")]]
+    if problem.source.strip():
+        gutter = max(4, len(str(place.line)) + 1)
+        lines += marked(place.line, problem.source, place.column, place.length, width, gutter)
+    lines += [[("  " + plain(call), "dim")] for call in problem.called_from]
+    if problem.remedy:
+        lines.append([("help: ", "strong"), (plain(problem.remedy), "")])
+    return lines
+
+
+def script_line(result: ScriptResult, width: int) -> Line:
+    """How many scenarios of a script held."""
+    held = sum(s.verdict == "pass" for s in result.scenarios)
+    failed = sum(s.verdict == "fail" for s in result.scenarios)
+    counts: Line = [(f"{held:>4} held", "good" if held else "dim")]
+    if failed:
+        counts.append((f"{failed:>4} failed", "bad"))
+    if result.errors:
+        count = len(result.errors)
+        counts = [(f"     cannot be played: {count} error{'s' if count > 1 else ''}", "bad")]
+    if result.left_out and not result.errors:
+        counts.append((f"   {result.left_out} left out", "dim"))
+    taken = sum(columns(text) for text, _ in counts)
+    name = plain(result.file)
+    room = max(width - taken - 3, 10)
+    if columns(name) > room:
+        name = "…" + name[-(room - 1) :]
+    return [(" " + name + " " * max(1, min(room, 48) - columns(name)), ""), *counts]
+
+
+def scenario_line(result: ScenarioResult, width: int) -> list[Line]:
+    """One scenario with its line and verdict (`--verbose`)."""
+    word, style = {"pass": ("held  ", "good"), "fail": ("FAILED", "bad"), "error": ("ERROR ", "bad")}[result.verdict]
+    head = f"   {word} {result.at:>5}  "
+    lines = wrap(plain(result.title), width - len(head))
+    found: list[Line] = [[(f"   {word}", style), (f" {result.at:>5}  ", "dim"), (lines[0], "")]]
+    return found + [[(" " * len(head) + line, "")] for line in lines[1:]]
+
+
+def scenario_failures(result: ScenarioResult, width: int) -> list[Line]:
+    """Everything that failed in a scenario, under its title."""
+    head = f" FAILED  {plain(result.file)}:{result.at}  "
+    title = plain(result.title)
+    if columns(head) + columns(title) <= width:
+        lines: list[Line] = [[(" FAILED  ", "bad"), (head[9:], "strong"), (title, "")]]
+    else:
+        lines = [[(" FAILED  ", "bad"), (head[9:], "strong")]]
+        lines += [[("   " + part, "")] for part in wrap(title, width - 3)]
+    for failure in result.failures:
+        lines.append([])
+        lines += failure_lines(failure, width, result.file)
+    return lines
+
+
+def failure_lines(failure: Failure, width: int, file: str) -> list[Line]:
+    """One failure: the lines around, expected and found, the state of what it is about."""
+    place = failure.place
+    gutter = max(5, len(str(place.line)) + 2)
+    lines: list[Line] = []
+    if place.file != file:
+        lines.append([(f"   in {plain(place.file)}", "dim")])
+    if failure.before.strip() and not failure.before.lstrip().startswith("#"):
+        before = plain(failure.before.rstrip())
+        room = max(width - gutter - 3, 20)
+        lines.append([(f"{place.line - 1:>{gutter}} │ ", "dim"), (before if columns(before) <= room else before[: room - 1] + "…", "dim")])
+    lines += marked(place.line, failure.source, place.column, place.length, width, gutter)
+    if failure.expected:
+        lines += hanging("      expected  ", plain(failure.expected), width, "good")
+        lines += hanging("      found     ", plain(failure.found), width, "bad")
+    if failure.reason:
+        lines += hanging("      " if not failure.expected else "      where     ", plain(failure.reason), width, "" if failure.expected else "bad")
+    if failure.state:
+        lines.append([])
+        for text in failure.state:
+            lines += hanging("      ", plain(text), width)
+    lines += [[("      " + plain(call), "dim")] for call in failure.calls]
+    return lines
+
+
+def warning_lines(result: ScenarioResult, width: int) -> list[Line]:
+    """What the person should know of a scenario although it did not fail."""
+    found: list[Line] = []
+    for text in result.warnings:
+        found += hanging(f" warning {plain(result.file)}:{result.at}  ", plain(text), width)
+    return found
+
+
+def summary_line(run: Run) -> Line:
+    """``15 scenarios, 14 held, 1 failed in 0.02 s``."""
+    held, failed = run.count("pass"), run.count("fail")
+    total = held + failed + run.count("error")
+    parts = [f"{total} scenario{'s' if total != 1 else ''}", f"{held} held"]
+    if failed:
+        parts.append(f"{failed} failed")
+    if run.error_count:
+        parts.append(f"{run.error_count} error{'s' if run.error_count != 1 else ''}")
+    left_out = sum(s.left_out for s in run.scripts)
+    if left_out:
+        parts.append(f"{left_out} left out")
+    style = "bad" if run.exit_code else "good" if total else "dim"
+    line: Line = [(" " + ", ".join(parts), style), (f" in {run.seconds:.2f} s", "dim")]
+    if run.interrupted:
+        line.append((", interrupted", "bad"))
+    elif run.stopped:
+        line.append((", stopped at the first that did not hold", "dim"))
+    return line

@@ -1,0 +1,321 @@
+"""Holds a script's steps and checks against a form, before anything is played.
+
+Finds addresses nobody has, steps that do not fit the kind of field, states, rules, panels, lookups and buttons
+that are not there. What depends on the form's state is found at play.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from ..forms.addresses import AddressError, Target, locate, parse_address, write_address
+from ..forms.model import CHOICE_KINDS, FLAG_NAMES, FLAGS, Field, Form, Rule
+from ..forms.states import FIELD_STATES, FORM_STATES
+from ..forms.whatwg import DATE_KINDS
+from ..problems import Problem, listed, suggestion
+from . import tree
+from .expand import Op, lines_of
+from .tree import Address, Check, Word
+
+_TYPED = frozenset({
+    "text", "search", "tel", "email", "url", "password", "textarea", "number", "date", "month", "week", "time",
+    "datetime-local", "color", "range",
+})  # fmt: skip
+_KEYED = _TYPED - {"color", "range"}
+_CONTAINERS = frozenset({"group", "rows", "form"})
+_OUTCOMES = ("none", "refused", "waiting", "accepted", "rejected", "lost")
+_BUTTON_STATES = ("enabled", "disabled", "visible", "hidden")
+_NOTICE_STATES = ("success", "error", "info", "sticky")
+_FIELD_PREDICATES: dict[str, tuple[frozenset[str] | None, str]] = {
+    "reads": (None, "a field that holds text"),
+    "has rows": (frozenset({"rows"}), "a list of rows"),
+    "allows": (frozenset({"rows"}), "a list of rows"),
+    "offers": (CHOICE_KINDS | {"checkbox"}, "a choice"),
+    "offers all": (CHOICE_KINDS | {"checkbox"}, "a choice"),
+    "has options": (CHOICE_KINDS | {"checkbox"}, "a choice"),
+}
+
+
+def check_ops(ops: Iterable[Op], form: Form) -> list[Problem]:
+    """Everything in *ops* that does not fit *form*, each once."""
+    checker = _Checker(form)
+    for op in ops:
+        checker.op(op)
+    return list(dict.fromkeys(checker.problems))
+
+
+class _Checker:
+    def __init__(self, form: Form) -> None:
+        self.form = form
+        self.panels = [p.shape for p in form.panels]
+        self.problems: list[Problem] = []
+        self.rules = _rule_names(form)
+        self._done: set[tuple[int, tuple[str, ...]]] = set()
+        self._steps: dict[type, Callable[[Op, Any], None]] = {
+            tree.Type: lambda op, a: self.typed(op, a.address, "type"),
+            tree.Enter: lambda op, a: self.typed(op, a.address, a.how),
+            tree.Erase: lambda op, a: self.typed(op, a.address, "erase"),
+            tree.On: self.on,
+            tree.Set: self.set,
+            tree.Pick: self.pick,
+            tree.Turn: lambda op, a: self.checkbox(op, a.address, "turn"),
+            tree.Upload: lambda op, a: self.kind(op, a.address, "upload", frozenset({"file"}), "a file field"),
+            tree.Press: lambda op, a: self.control(op, a.address, "press") if a.address else None,
+            tree.FillLine: self.fill,
+            tree.Add: lambda op, a: self.rows(op, a.address, "add", row=False),
+            tree.Remove: lambda op, a: self.rows(op, a.address, "remove", row=True),
+            tree.Move: lambda op, a: self.rows(op, a.address, "move", row=True),
+            tree.Panel: lambda op, a: self.panel(op, a.name),
+            tree.Submit: self.submit,
+            tree.Answer: self.answer,
+            Check: self.check,
+        }
+
+    def op(self, op: Op) -> None:
+        mark = (id(op.act), op.calls)
+        if mark in self._done:
+            return
+        self._done.add(mark)
+        step = self._steps.get(type(op.act))
+        if step is not None:
+            step(op, op.act)
+
+    def report(self, op: Op, offset: int, length: int, cause: str, remedy: str = "") -> None:
+        lines = lines_of(op.source)
+        place = lines.place(op.source.file, offset, length)
+        self.problems.append(Problem(place, cause, remedy, lines.line(place.line), op.calls))
+
+    # addresses
+    def locate(self, op: Op, address: Address) -> Target | None:
+        try:
+            return locate(self.form.shape, address.segments, self.panels)  # type: ignore[arg-type]
+        except AddressError as fault:
+            self.report(op, address.offset, address.length, fault.cause, fault.remedy)
+            return None
+
+    def kind(self, op: Op, address: Address, verb: str, kinds: frozenset[str], what: str) -> Target | None:
+        """The target of *address*, which must be one of *kinds*."""
+        target = self.locate(op, address)
+        if target is None:
+            return None
+        if target.row or target.shape.kind not in kinds:
+            self.wrong_kind(op, address, target, verb, what)
+            return None
+        return target
+
+    def wrong_kind(self, op: Op, address: Address, target: Target, verb: str, what: str) -> None:
+        found = "a row" if target.row else f"{_article(target.shape.kind)} {target.shape.kind}"
+        remedy = _REMEDIES.get("row" if target.row else target.shape.kind, "")
+        self.report(op, address.offset, address.length, f"{verb} needs {what}; {write_address(address.segments)} is {found}", remedy)
+
+    def typed(self, op: Op, address: Address, verb: str) -> None:
+        self.kind(op, address, verb, _KEYED, "a field one types into")
+
+    def control(self, op: Op, address: Address, verb: str) -> Target | None:
+        target = self.locate(op, address)
+        if target is not None and (target.row or target.shape.kind in _CONTAINERS or target.shape.kind == "hidden"):
+            self.wrong_kind(op, address, target, verb, "a control")
+            return None
+        return target
+
+    def on(self, op: Op, act: tree.On) -> None:
+        if act.address is None:
+            return
+        if act.verb == "toggle":
+            self.checkbox(op, act.address, "toggle")
+        elif act.verb == "clear":
+            self.typed(op, act.address, "clear")
+        else:
+            self.control(op, act.address, act.verb)
+
+    def checkbox(self, op: Op, address: Address, verb: str) -> None:
+        target = self.kind(op, address, verb, frozenset({"checkbox"}), "a checkbox")
+        if target is not None and target.shape.many:
+            self.report(op, address.offset, address.length, f"{verb} needs one checkbox; {write_address(address.segments)} is a group of them", "use pick, with also or except")
+
+    def set(self, op: Op, act: tree.Set) -> None:
+        self.kind(op, act.address, "set", _TYPED, "a field that holds one value")
+
+    def pick(self, op: Op, act: tree.Pick) -> None:
+        target = self.kind(op, act.address, "pick", CHOICE_KINDS | {"checkbox"}, "a choice")
+        if target is None:
+            return
+        name = write_address(act.address.segments)
+        if target.shape.kind == "checkbox" and not target.shape.many:
+            self.report(op, act.address.offset, act.address.length, f"pick needs a choice; {name} is one checkbox", "use turn … on or off")
+        elif not target.shape.many and (act.mode or len(act.values) > 1):
+            what = f"pick … {act.mode}" if act.mode else "several values"
+            self.report(op, act.address.offset, act.address.length, f"{name} is a single choice: it takes no {what}", "pick one value")
+
+    def fill(self, op: Op, line: tree.FillLine) -> None:
+        target = self.locate(op, line.address)
+        if target is not None and target.shape.kind == "hidden":
+            self.wrong_kind(op, line.address, target, "fill", "a control")
+
+    def rows(self, op: Op, address: Address, verb: str, *, row: bool) -> None:
+        target = self.locate(op, address)
+        if target is None:
+            return
+        if target.shape.kind != "rows" or target.row is not row:
+            what = "one row, as in passengers[0]" if row else "a list of rows"
+            self.wrong_kind(op, address, target, verb, what)
+
+    # names
+    def panel(self, op: Op, word: Word) -> None:
+        known = [p.panel for p in self.form.panels]
+        if word.text not in known:
+            remedy = suggestion(word.text, known, f"the panels are {listed(known)}" if known else "the form has no panels")
+            self.report(op, word.offset, len(word.text), f"there is no panel {word.text!r}", remedy)
+
+    def submit(self, op: Op, act: tree.Submit) -> None:
+        form = self.form
+        if act.panel is not None:
+            self.panel(op, act.panel)
+            form = next((p for p in form.panels if p.panel == act.panel.text), form)
+        if act.button is not None:
+            self.button(op, act.button, form, op.offset, op.length)
+
+    def button(self, op: Op, name: str, form: Form, offset: int, length: int) -> None:
+        known = [b.name for b in form.buttons]
+        if name not in known:
+            remedy = suggestion(name, known, f"the buttons are {listed(known)}" if known else "the form has its submit button only")
+            self.report(op, offset, length, f"there is no button {name!r}", remedy)
+
+    def answer(self, op: Op, act: tree.Answer) -> None:
+        if act.lookup is not None and act.lookup.text not in self.form.lookups:
+            name, known = act.lookup.text, [*self.form.lookups, "submit"]
+            self.report(op, act.lookup.offset, len(name), f"there is no lookup {name!r}", suggestion(name, known, f"one can answer {listed(known)}"))
+        if act.lookup is None and act.value is not None and not isinstance(act.value, dict):
+            self.report(op, op.offset, op.length, "what a server answers is an object", 'write it as in {"errors": {"email": "Taken."}}')
+        elif act.lookup is None and isinstance(act.value, dict):
+            for key in act.value:
+                if key not in ("errors", "to", "notice", "record"):
+                    remedy = suggestion(key, ("errors", "to", "notice", "record"), "a reply has errors, to, notice and record")
+                    self.report(op, op.offset, op.length, f"a reply has no {key!r}", remedy)
+
+    # checks
+    def check(self, op: Op, check: Check) -> None:
+        noun = check.noun
+        if noun.kind == "address":
+            assert noun.address is not None
+            self.field_check(op, check, noun.address)
+        elif noun.kind == "button":
+            self.button(op, noun.name, self.form, noun.offset, noun.length)
+            self.words(op, check, _BUTTON_STATES, "a state of a button")
+        elif noun.kind in ("dirty", "touched", "focus"):
+            for address in check.arguments:
+                self.locate(op, address)
+        elif noun.kind == "errors":
+            self.errors(op, check)
+        elif check.predicate == "is":
+            known, what = self._words_of(noun.kind)
+            self.words(op, check, known, what)
+        elif check.predicate in ("breaks", "breaks only"):
+            self.rule_words(op, check, self.rules.get((), set()), "the form")
+
+    def _words_of(self, noun: str) -> tuple[Iterable[str], str]:
+        views = ["editing", "waiting", *self.form.views, *(a.view for a in self.form.after.values() if a.view)]
+        return {
+            "form": (FORM_STATES, "a state of a form"),
+            "submit": (_BUTTON_STATES, "a state of a button"),
+            "outcome": (_OUTCOMES, "an outcome"),
+            "notice": (_NOTICE_STATES, "a kind of notice"),
+            "view": (list(dict.fromkeys(views)), "a view of this form"),
+        }[noun]
+
+    def words(self, op: Op, check: Check, known: Iterable[str], what: str) -> None:
+        known = list(known)
+        for given in check.arguments:
+            word = given[1] if isinstance(given, tuple) else given
+            if word.text not in known:
+                self.report(op, word.offset, len(word.text), f"{word.text!r} is not {what}", suggestion(word.text, known, f"there are {listed(known, 'and', 40)}"))
+
+    def errors(self, op: Op, check: Check) -> None:
+        for expected in check.arguments:
+            for key in expected if isinstance(expected, dict) else ():
+                segments = parse_address(key)
+                if key == "":
+                    continue
+                if segments is None or "*" in segments:
+                    self.report(op, check.offset, check.length, f"{key!r} is no address", 'the form itself stands under ""')
+                else:
+                    self.locate(op, Address(segments, False, check.offset, check.length))
+
+    def field_check(self, op: Op, check: Check, address: Address) -> None:
+        target = self.locate(op, address)
+        if target is None:
+            return
+        name = write_address(address.segments)
+        kind = "row" if target.row else target.shape.kind
+        if check.predicate in _FIELD_PREDICATES:
+            kinds, what = _FIELD_PREDICATES[check.predicate]
+            wrong = kind in (*_CONTAINERS, "row") if kinds is None else kind not in kinds
+            wrong = wrong or (check.predicate.startswith(("offers", "has options")) and kind == "checkbox" and not target.shape.many)
+            if wrong:
+                self.wrong_kind(op, address, target, check.predicate.split()[0], what)
+        elif check.predicate == "is":
+            known = list(FORM_STATES if kind == "form" else FIELD_STATES)
+            if kind != "checkbox" or target.shape.many:
+                known = [k for k in known if k not in ("on", "off")]
+            self.words(op, check, known, "a state of a form" if kind == "form" else f"a state of {_article(kind)} {kind}")
+        elif check.predicate in ("breaks", "breaks only"):
+            self.rule_words(op, check, self.rules.get(target.path, set()), name)
+
+    def rule_words(self, op: Op, check: Check, known: set[str], name: str) -> None:
+        for word in check.arguments:
+            if word.text not in known and word.text not in FLAG_NAMES:
+                there = sorted(known)
+                remedy = suggestion(word.text, [*there, *FLAG_NAMES], f"its rules are {listed(there)}" if there else f"{name} has no rules")
+                self.report(op, word.offset, len(word.text), f"{name} has no rule {word.text!r}", remedy)
+
+
+def _article(word: str) -> str:
+    return "an" if word[:1] in "aeiou" else "a"
+
+
+_REMEDIES = {
+    "group": "name a field in it",
+    "rows": "name a row, as in passengers[0], or a field of one",
+    "row": "name a field of the row",
+    "checkbox": "use turn … on or off, or pick in a group",
+    "select": "use pick",
+    "radio": "use pick",
+    "file": "use upload",
+    "color": "use set",
+    "range": "use set",
+    "hidden": "a hidden field cannot be acted on",
+    **dict.fromkeys(("text", "email", "number", *DATE_KINDS), "use type, retype or set"),
+}
+
+
+def _rule_names(form: Form) -> dict[tuple[str, ...], set[str]]:
+    """What the rules at each schema path may be called: flags, kinds, ids."""
+    found: dict[tuple[str, ...], set[str]] = {}
+
+    def add(path: tuple[str, ...], rules: tuple[Rule, ...]) -> None:
+        for rule in rules:
+            names = found.setdefault(rule.at if rule.at is not None else path, set())
+            for kind in rule.kinds:
+                names.update((kind.name, kind.flag))
+            if rule.id:
+                names.add(rule.id)
+
+    def own(field: Field) -> None:
+        names = found.setdefault(field.path, set())
+        if field.kind in ("email", "url"):
+            names.update((field.kind, FLAGS[field.kind]))
+        if field.kind == "number" or field.kind in DATE_KINDS:
+            names.add("badInput")
+        if field.options is not None:
+            names.add("among")
+
+    for one in (form, *form.panels):
+        add((one.panel,) if one.panel else (), one.rules)
+        for field in one.walk():
+            add(field.path, field.rules)
+            own(field)
+    return found
+
+
+

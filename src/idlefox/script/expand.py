@@ -1,0 +1,371 @@
+"""Turns a script into the scenarios to play: routines put in place, parameters replaced, addresses made whole.
+
+What comes out is flat: every scenario (every row of a table is one) is a list of `Op`s whose acts hold plain
+values and absolute addresses. Every fault on the way is noted with its place; nothing is played here.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Mapping
+from dataclasses import dataclass, fields, is_dataclass, replace
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from ..forms.addresses import parse_address
+from ..forms.durations import parse_duration
+from ..forms.values import as_text
+from ..problems import Place, Problem, Unreadable, read_text, suggestion
+from .reader import Lines, read_script
+from .tree import (
+    Address, Anything, Block, Body, Check, Do, Duration, Fill, Inside, Like, Many, Parameter, Row, Script, Statement,
+    Template, Word,
+)  # fmt: skip
+
+_DEEPEST = 40
+_DURATIONS = frozenset({"every", "within", "lasting", "duration", "after"})
+_NUMBERS = frozenset({"count", "to", "at", "status", "size"})
+_TEXTS = frozenset({"text", "name", "button", "type"})
+Env = Mapping[str, Any]
+
+
+class Op(NamedTuple):
+    """One step or check to play. *calls* tell which lines led here; *source* is the script it stands in."""
+
+    act: Any
+    line: int
+    offset: int
+    length: int
+    source: Script
+    calls: tuple[str, ...]
+
+    @property
+    def place(self) -> Place:
+        return lines_of(self.source).place(self.source.file, self.offset, self.length)
+
+
+@dataclass(frozen=True, slots=True)
+class Scenario:
+    """A scenario to play: *row_line* is the line of the table's row it is played for, or 0."""
+
+    title: str
+    tags: tuple[str, ...]
+    line: int
+    last_line: int
+    row_line: int
+    ops: tuple[Op, ...]
+
+
+_LINES: dict[int, tuple[str, Lines]] = {}
+
+
+def lines_of(script: Script) -> Lines:
+    """The lines of a script's text (kept for the last few scripts asked for)."""
+    known = _LINES.get(id(script))
+    if known is None or known[0] is not script.text:
+        if len(_LINES) > 16:
+            _LINES.clear()
+        known = _LINES[id(script)] = (script.text, Lines(script.text))
+    return known[1]
+
+
+class _Wrong(Exception):
+    def __init__(self, cause: str, remedy: str = "", offset: int | None = None, length: int = 1) -> None:
+        super().__init__(cause)
+        self.cause, self.remedy, self.offset, self.length = cause, remedy, offset, length
+
+
+def expand(script: Script) -> tuple[list[Scenario], list[Problem]]:
+    """The scenarios of *script*, and everything that is wrong with how it is put together."""
+    expander = _Expander(script)
+    scenarios = [s for block in script.blocks if block.kind == "scenario" for s in expander.scenarios(block)]
+    expander.uncalled()
+    return scenarios, list(dict.fromkeys(expander.problems))
+
+
+class _Expander:
+    def __init__(self, script: Script) -> None:
+        self.script = script
+        self.problems: list[Problem] = []
+        self.routines: dict[str, tuple[Block, Script]] = {}
+        self.prelude = next((b for b in script.blocks if b.kind == "prelude"), None)
+        self.played: set[str] = set()
+        self._collect(script, ())
+        self._cache: dict[tuple[int, tuple[Any, ...]], Any] = {}
+
+    def report(self, script: Script, offset: int, length: int, cause: str, remedy: str = "", calls: tuple[str, ...] = ()) -> None:
+        lines = lines_of(script)
+        place = lines.place(script.file, offset, length)
+        self.problems.append(Problem(place, cause, remedy, lines.line(place.line), calls))
+
+    def _collect(self, script: Script, trail: tuple[str, ...]) -> None:
+        """The routines of *script* and of all it uses."""
+        for block in script.blocks:
+            if block.kind != "routine":
+                continue
+            known = self.routines.get(block.name)
+            if known is not None and (known[1].file, known[0].line) != (script.file, block.line):
+                cause = f"there is a routine {block.name!r} already, in {known[1].file}:{known[0].line}"
+                self.report(script, block.offset, len("routine"), cause, "rename one of them")
+            self.routines.setdefault(block.name, (block, script))
+        for header in script.headers:
+            if header.kind != "use":
+                continue
+            path = str(Path(script.file).parent / header.text)
+            here = str(Path(path).resolve())
+            if here in trail or here == str(Path(script.file).resolve()):
+                self.report(script, header.offset, 3, f"{header.text} is used in a ring", "let one of the files not use the other")
+                continue
+            try:
+                used = read_script(path)
+            except Unreadable as fault:
+                if any(p.place.line > 1 or p.source for p in fault.problems):
+                    self.problems.extend(fault.problems)
+                else:
+                    self.report(script, header.offset, 3, f"{header.text}: {fault.problems[0].cause}", fault.problems[0].remedy)
+                continue
+            self._collect(used, (*trail, str(Path(script.file).resolve())))
+
+    # scenarios
+    def scenarios(self, block: Block) -> list[Scenario]:
+        found: list[Scenario] = []
+        for env, row_line in self._rows(block):
+            ops: list[Op] = []
+            try:
+                title = as_text(_value(block.title, env))
+            except _Wrong as fault:
+                self.report(self.script, block.offset, len("scenario"), fault.cause, fault.remedy)
+                continue
+            if self.prelude is not None:
+                self._body(self.prelude.body, {}, (), self.script, (), ops, ())
+            calls = (f"row at line {row_line}",) if row_line else ()
+            self._body(block.body, env, (), self.script, calls, ops, ())
+            found.append(Scenario(title, block.tags, block.line, block.last_line, row_line, tuple(ops)))
+        return found
+
+    def _rows(self, block: Block) -> list[tuple[Env, int]]:
+        table = block.body.table
+        if table is None:
+            return [({}, 0)]
+        if table.csv is not None:
+            return self._csv(block, table.csv)
+        return [(dict(zip(table.names, self._cells(row), strict=True)), row.line) for row in table.rows]
+
+    def _cells(self, row: Row) -> list[Any]:
+        return [_value(value, {}) for value in row.values]
+
+    def _csv(self, block: Block, name: str) -> list[tuple[Env, int]]:
+        """The rows of an RFC 4180 file whose header names the parameters; its cells are strings."""
+        path = str(Path(self.script.file).parent / name)
+        offset = lines_of(self.script).starts[(block.body.table.line if block.body.table else block.line) - 1]
+        try:
+            text = read_text(path)
+        except Unreadable as fault:
+            self.report(self.script, offset, 1, f"{name}: {fault.problems[0].cause}", fault.problems[0].remedy)
+            return []
+        reader = csv.reader(io.StringIO(text, newline=""), strict=True)
+        rows: list[tuple[Env, int]] = []
+        try:
+            header = next(reader, [])
+            for cells in reader:
+                if not cells:
+                    continue
+                if len(cells) != len(header):
+                    place = Place(path, reader.line_num, 1)
+                    cause = f"this row has {len(cells)} cells, the header {len(header)}"
+                    self.problems.append(Problem(place, cause, "give one cell for each parameter"))
+                    continue
+                rows.append((dict(zip(header, cells, strict=True)), reader.line_num))
+        except csv.Error as fault:
+            self.problems.append(Problem(Place(path, reader.line_num, 1), f"this is no CSV: {fault}", "see RFC 4180"))
+        if not rows and not self.problems:
+            self.report(self.script, offset, 1, f"{name} has no rows", "put a header and at least one row in it")
+        return rows
+
+    # bodies
+    def _body(
+        self, body: Body, env: Env, prefix: tuple[Any, ...], source: Script, calls: tuple[str, ...], ops: list[Op], trail: tuple[str, ...]
+    ) -> None:
+        for statement in body.statements:
+            try:
+                self._statement(statement, env, prefix, source, calls, ops, trail)
+            except _Wrong as fault:
+                offset = statement.offset if fault.offset is None else fault.offset
+                length = statement.length if fault.offset is None else fault.length
+                self.report(source, offset, length, fault.cause, fault.remedy, calls)
+
+    def _statement(
+        self, statement: Statement, env: Env, prefix: tuple[Any, ...], source: Script, calls: tuple[str, ...], ops: list[Op],
+        trail: tuple[str, ...],
+    ) -> None:  # fmt: skip
+        act = statement.act
+        if isinstance(act, Inside):
+            inner = _address(act.address, env, prefix).segments
+            self._body(act.body, env, inner, source, calls, ops, trail)
+        elif isinstance(act, Do):
+            self._do(act, statement, env, prefix, source, calls, ops, trail)
+        elif isinstance(act, Fill):
+            for line in act.lines:
+                offset = line.address.offset
+                address = _address(line.address, env, prefix)
+                one = replace(line, address=address, value=_value(line.value, env))
+                ops.append(Op(one, line.line, offset, line.address.length, source, calls))
+        else:
+            key = (id(statement), prefix)
+            resolved = None if statement.templated else self._cache.get(key)
+            if resolved is None:
+                resolved = _resolve(act, env, prefix)
+                if not statement.templated:
+                    self._cache[key] = resolved
+            ops.append(Op(resolved, statement.line, statement.offset, statement.length, source, calls))
+
+    def _do(
+        self, act: Do, statement: Statement, env: Env, prefix: tuple[Any, ...], source: Script, calls: tuple[str, ...],
+        ops: list[Op], trail: tuple[str, ...],
+    ) -> None:  # fmt: skip
+        name = act.routine.text
+        known = self.routines.get(name)
+        if known is None:
+            remedy = suggestion(name, self.routines, "define it with `routine`, or bring it in with `use`")
+            raise _Wrong(f"there is no routine {name!r}", remedy, act.routine.offset, len(name))
+        if name in trail:
+            raise _Wrong(f"the routine {name!r} plays itself: {' → '.join((*trail, name))}", "break the ring", act.routine.offset, len(name))
+        if len(trail) >= _DEEPEST:
+            raise _Wrong(f"routines nested deeper than {_DEEPEST}", "", act.routine.offset, len(name))
+        self.played.add(name)
+        block, origin = known
+        if len(act.values) != len(block.parameters):
+            wanted = ", ".join(block.parameters) or "nothing"
+            raise _Wrong(f"{name} takes {len(block.parameters)} values ({wanted}), not {len(act.values)}", "", act.routine.offset, len(name))
+        values = dict(zip(block.parameters, [_value(v, env) for v in act.values], strict=True))
+        where = f"line {statement.line}" if source is self.script else f"{source.file}:{statement.line}"
+        self._body(block.body, values, prefix, origin, (f"called from {where}", *calls), ops, (*trail, name))
+
+
+    def uncalled(self) -> None:
+        """Looks through the routines that no scenario plays: a ring or a missing routine in them is a fault too."""
+        for name, (block, source) in self.routines.items():
+            if name not in self.played and source is self.script:
+                self._look(block.body, source, (name,))
+
+    def _look(self, body: Body, source: Script, trail: tuple[str, ...]) -> None:
+        for statement in body.statements:
+            act = statement.act
+            if isinstance(act, Inside):
+                self._look(act.body, source, trail)
+            elif isinstance(act, Do):
+                name = act.routine.text
+                known = self.routines.get(name)
+                if known is None:
+                    remedy = suggestion(name, self.routines, "define it with `routine`, or bring it in with `use`")
+                    self.report(source, act.routine.offset, len(name), f"there is no routine {name!r}", remedy)
+                elif name in trail:
+                    cause = f"the routine {name!r} plays itself: {' → '.join((*trail, name))}"
+                    self.report(source, act.routine.offset, len(name), cause, "break the ring")
+                elif name not in self.played:
+                    self._look(known[0].body, known[1], (*trail, name))
+
+
+# values and addresses
+def _value(value: Any, env: Env) -> Any:
+    """A value of the tree as plain data; `any` and `like` stay what they are."""
+    if isinstance(value, Parameter):
+        return _parameter(value, env)
+    if isinstance(value, Template):
+        return "".join(p if isinstance(p, str) else as_text(_parameter(p, env)) for p in value.parts)
+    if isinstance(value, Many):
+        if value.kind == "list":
+            return [_value(m.value, env) for m in value.members]
+        return {as_text(_value(m.key, env)): _value(m.value, env) for m in value.members}
+    return value
+
+
+def _parameter(parameter: Parameter, env: Env) -> Any:
+    if parameter.name not in env:
+        known = f"the parameters here are {', '.join('$' + k for k in env)}" if env else "there are no parameters here; $$ is a dollar sign"
+        remedy = suggestion(parameter.name, env, known)
+        raise _Wrong(f"there is no parameter ${parameter.name}", remedy, parameter.offset or None, len(parameter.name) + 1)
+    return env[parameter.name]
+
+
+def _address(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
+    """*address* with its parameters replaced, from the form's root."""
+    segments: list[str | int] = []
+    relative = address.relative
+    for i, segment in enumerate(address.segments):
+        if not isinstance(segment, Parameter):
+            segments.append(segment)
+            continue
+        value = _parameter(segment, env)
+        if i == 0:
+            found = parse_address(value.removeprefix(".")) if isinstance(value, str) else None
+            if found is None or "*" in found:
+                raise _Wrong(f"${segment.name} is {as_text(value)!r}, which is no address", "", segment.offset, len(segment.name) + 1)
+            relative = relative or value.startswith(".")
+            segments.extend(found)
+        elif isinstance(value, int) and not isinstance(value, bool):
+            segments.append(value)
+        elif isinstance(value, str) and value.lstrip("-").isdigit():
+            segments.append(int(value))
+        else:
+            raise _Wrong(f"${segment.name} is {as_text(value)!r}, which is no row's number", "", segment.offset, len(segment.name) + 1)
+    whole = (*prefix, *segments) if relative else tuple(segments)
+    return Address(whole, False, address.offset, address.length)
+
+
+def _resolve(thing: Any, env: Env, prefix: tuple[Any, ...], name: str = "") -> Any:
+    """Any part of an act with its parameters replaced. *name* is the slot it stands in."""
+    if isinstance(thing, Address):
+        return _address(thing, env, prefix)
+    if isinstance(thing, Duration):
+        return thing.ms
+    if isinstance(thing, Many):
+        return _value(thing, env)
+    if isinstance(thing, Template):
+        return _value(thing, env)
+    if isinstance(thing, Parameter):
+        return _fitting(_parameter(thing, env), name, thing)
+    if isinstance(thing, Word | Like | Anything):
+        return thing
+    if isinstance(thing, tuple):
+        return tuple(_resolve(each, env, prefix, name) for each in thing)
+    if is_dataclass(thing) and not isinstance(thing, type):
+        changes = {}
+        for each in fields(thing):
+            old = getattr(thing, each.name)
+            new = _resolve(old, env, prefix, "word" if isinstance(thing, Check) and each.name == "arguments" and _of_words(thing) else each.name)
+            if new is not old:
+                changes[each.name] = new
+        return replace(thing, **changes) if changes else thing
+    return thing
+
+
+def _of_words(check: Check) -> bool:
+    return check.predicate in ("is", "breaks", "breaks only")
+
+
+def _fitting(value: Any, name: str, parameter: Parameter) -> Any:
+    """A parameter's value as the slot *name* wants it."""
+    where = (parameter.offset, len(parameter.name) + 1)
+    if name == "word":
+        return Word(as_text(value), parameter.offset)
+    if name in _DURATIONS:
+        ms = parse_duration(value) if isinstance(value, str) else None
+        if ms is None:
+            raise _Wrong(f"${parameter.name} is {as_text(value)!r}, which is no duration", 'write it as in "3s"', *where)
+        return ms
+    if name in _NUMBERS:
+        if isinstance(value, str) and value.lstrip("-").isdigit() and len(value) < 16:
+            return int(value)
+        if not isinstance(value, int) or isinstance(value, bool):
+            raise _Wrong(f"${parameter.name} is {as_text(value)!r}, which is no whole number", "", *where)
+        return value
+    if name == "on":
+        states = {"on": True, "off": False, True: True, False: False}
+        if not isinstance(value, str | bool) or value not in states:
+            raise _Wrong(f"${parameter.name} is {as_text(value)!r}, which is neither on nor off", "", *where)
+        return states[value]
+    return as_text(value) if name in _TEXTS else value
+
+

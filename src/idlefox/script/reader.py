@@ -1,0 +1,420 @@
+"""Reads a script's text into its tree, line by line; collects every error of the file.
+
+A line that makes no sense is noted and passed over, so that one slip does not hide the next.
+"""
+
+from __future__ import annotations
+
+import gc
+import re
+from bisect import bisect_right
+from typing import Any
+
+from ..forms.durations import parse_instant
+from ..problems import Place, Problem, Unreadable, read_text, suggestion
+from .checks import read_check
+from .scan import Scanner, Slip
+from .steps import STEPS
+from .tree import Act, Block, Body, Fill, FillLine, Header, Inside, Row, Script, Statement, With
+
+_LINE = re.compile(r"( *)([A-Za-z_][A-Za-z0-9_-]*|[^\n]?)")
+_REST = re.compile(r" *(#[^\n]*)?\r?(?:\n|\Z)")
+_BLOCKS = ("prelude", "routine", "scenario")
+_HEADERS = ("subject", "use", "clock")
+_DEEPEST = 50
+_VERBS = (*STEPS, "expect", "inside", "fill")
+
+
+def read_script(file: str) -> Script:
+    """The tree of the script *file*. Raises Unreadable with every problem found in it."""
+    return read_script_text(read_text(file), file)
+
+
+def read_script_text(text: str, file: str) -> Script:
+    """The tree of the script *text*; *file* is its name in messages."""
+    reader = _Reader(text, file)
+    # A tree has no cycles: letting the collector walk it while it grows is a third of the time of a large file.
+    collecting = gc.isenabled()
+    gc.disable()
+    try:
+        script = reader.script()
+    finally:
+        if collecting:
+            gc.enable()
+    if reader.problems:
+        raise Unreadable(reader.problems)
+    return script
+
+
+class Lines:
+    """Line numbers and line texts of a text, by offset."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.starts = [0]
+        self.starts.extend(m.end() for m in re.finditer("\n", text))
+
+    def place(self, file: str, offset: int, length: int = 1) -> Place:
+        index = bisect_right(self.starts, offset) - 1
+        return Place(file, index + 1, offset - self.starts[index] + 1, max(1, length))
+
+    def line(self, number: int) -> str:
+        start = self.starts[number - 1]
+        end = self.text.find("\n", start)
+        return self.text[start : end if end >= 0 else len(self.text)].rstrip("\r")
+
+
+class _Reader:
+    def __init__(self, text: str, file: str) -> None:
+        self.text = text
+        self.file = file
+        self.s = Scanner(text)
+        self.problems: list[Problem] = []
+        self.line = 1  # of self.at
+        self.at = 0  # where the next line begins
+        self.trivia: list[tuple[int, str]] = []  # comments and blank lines not yet given to a statement
+        self.depth = 0
+        self.word_at = 0  # where the first word of the next line stands
+        self.word = ""  # that word, or whatever sign stands there
+        self._lines: Lines | None = None
+
+    @property
+    def lines(self) -> Lines:
+        if self._lines is None:
+            self._lines = Lines(self.text)
+        return self._lines
+
+    def slip(self, fault: Slip) -> None:
+        place = self.lines.place(self.file, fault.offset, fault.length)
+        self.problems.append(Problem(place, fault.cause, fault.remedy, self.lines.line(place.line)))
+
+    # lines
+    def peek(self) -> int:
+        """The indentation of the next line with a statement on it, -1 at the end; trivia before it are kept."""
+        text = self.text
+        while True:
+            found = _LINE.match(text, self.at)
+            assert found is not None
+            indent, first = len(found[1]), found[2]
+            if first and first not in "#\r":
+                self.word_at = self.at + indent
+                self.word = first
+                if first == "\t":
+                    self.slip(Slip("a tab in the indentation", self.at + indent, "indent with spaces"))
+                return indent
+            if not first and found.end() >= len(text):
+                return -1
+            end = text.find("\n", self.at)
+            end = len(text) if end < 0 else end
+            content = text[self.at : end].strip() if first == "#" else ""
+            if first == "\r" and text[self.at : end].strip():
+                self.slip(Slip("a line break that is none", self.at + indent, "end lines with \\n or \\r\\n"))
+            self.trivia.append((indent, content))
+            self.at = end + 1
+            self.line += 1
+            if end >= len(text):
+                return -1
+
+    def begin(self) -> None:
+        """Puts the cursor at the next line's first word."""
+        self.s.at = self.word_at
+        self.s.templated = False
+
+    def finish(self) -> str:
+        """Ends the statement that has been read: nothing but a comment may follow. The comment."""
+        s = self.s
+        found = _REST.match(self.text, s.at)
+        if found is None:
+            raise s.expected("the end of the line")
+        self.line += 1
+        if s.broken:  # a value in brackets went over several lines
+            self.line += self.text.count("\n", self.at, s.at)
+            s.broken = False
+        self.at = found.end() if self.text.startswith("\n", found.end() - 1) else found.end() + 1
+        return found[1].rstrip() if found[1] else ""
+
+    def skip(self, indent: int, offset: int) -> None:
+        """After an error: goes on at the next line that is not indented deeper and begins with a word."""
+        text = self.text
+        at = text.find("\n", max(offset, self.at))
+        while at >= 0:
+            found = _LINE.match(text, at + 1)
+            assert found is not None
+            if len(found[1]) <= indent and (found[2][:1].isalpha() or found[2] == "#") or not found[2] and found.end() >= len(text):
+                break
+            at = text.find("\n", at + 1)
+        end = at if at >= 0 else len(text)
+        self.line += text.count("\n", self.at, end) + 1
+        self.at = end + 1
+
+    def skip_line(self, offset: int) -> None:
+        """After an error: goes on at the next line, whatever it is."""
+        end = self.text.find("\n", max(offset, self.at))
+        end = len(self.text) if end < 0 else end
+        self.line += self.text.count("\n", self.at, end) + 1
+        self.at = end + 1
+
+    def lead(self) -> tuple[str, ...]:
+        found = tuple(content for _, content in self.trivia)
+        self.trivia.clear()
+        return found
+
+    def left_over(self, indent: int) -> tuple[str, ...]:
+        """The comments that end a body indented by *indent*: those that are indented like it."""
+        kept = 0
+        for i, (column, content) in enumerate(self.trivia):
+            if content and column >= indent:
+                kept = i + 1
+        found = tuple(content for _, content in self.trivia[:kept])
+        del self.trivia[:kept]
+        return found
+
+    # the file
+    def script(self) -> Script:
+        headers: list[Header] = []
+        blocks: list[Block] = []
+        while (indent := self.peek()) >= 0:
+            self.begin()
+            start = self.s.at
+            try:
+                if indent > 0:
+                    raise Slip("this line is indented, but no block is open", start, "begin a scenario above it, or move it to the margin")
+                word = self.s.peek_word()
+                if word in _HEADERS:
+                    header = self.header(word)
+                    if blocks:
+                        raise Slip(f"{word!r} stands before the first block", start, "move it to the top of the file", len(word))
+                    if word != "use" and any(h.kind == word for h in headers):
+                        raise Slip(f"{word!r} stands here twice", start, "keep one of them", len(word))
+                    headers.append(header)
+                elif word in _BLOCKS:
+                    block = self.block(word)
+                    if word == "prelude" and any(b.kind == "prelude" for b in blocks):
+                        raise Slip("there is a prelude already", start, "put its steps into the first one", len(word))
+                    blocks.append(block)
+                else:
+                    raise self._no_statement(word, (*_HEADERS, *_BLOCKS), "subject, use, clock, prelude, routine or scenario")
+            except Slip as fault:
+                self.slip(fault)
+                if self.at <= start:
+                    self.skip(0, fault.offset)
+        self._same_names(blocks)
+        return Script(tuple(headers), tuple(blocks), self.lead(), self.file, self.text)
+
+    def _no_statement(self, word: str, known: tuple[str, ...], wanted: str) -> Slip:
+        remedy = suggestion(word, known) if word else ""
+        if word in _VERBS and "scenario" in known:
+            return Slip(f"{word!r} is a step: it belongs into a scenario", self.s.at, "indent it under a scenario", len(word))
+        if word in (*_BLOCKS, *_HEADERS):
+            return Slip(f"{word!r} begins at the margin", self.s.at, "remove the spaces before it", len(word))
+        return self.s.expected(wanted, remedy)
+
+    def _same_names(self, blocks: list[Block]) -> None:
+        seen: set[str] = set()
+        for block in blocks:
+            if block.kind == "routine":
+                if block.name in seen:
+                    self.slip(Slip(f"there is a routine {block.name!r} already", block.offset, "rename one of them", len("routine")))
+                seen.add(block.name)
+
+    def header(self, word: str) -> Header:
+        s = self.s
+        lead, line, start = self.lead(), self.line, s.at
+        s.at += len(word)
+        ms = 0
+        if word == "clock":
+            s.space()
+            found = re.compile(r"[^\s#]+").match(self.text, s.at)
+            text = found[0] if found else ""
+            instant = parse_instant(text)
+            if instant is None:
+                raise s.expected("an RFC 3339 time", "write it as in 2031-05-02T09:00:00Z")
+            s.at += len(text)
+            ms = instant
+        else:
+            text = s.plain_string("a path in double quotes")
+        return Header(word, text, lead, self.finish(), ms, line, start)
+
+    def block(self, word: str) -> Block:
+        s = self.s
+        lead, line, start = self.lead(), self.line, s.at
+        s.at += len(word)
+        name, parameters, title, tags = "", (), "", ()  # type: str, tuple[str, ...], Any, tuple[str, ...]
+        if word == "routine":
+            name = s.name("the routine's name").text
+            parameters = self._parameters()
+        elif word == "scenario":
+            s.space()
+            if not s.text.startswith('"', s.at):
+                raise s.expected("the scenario's title in double quotes")
+            title = s.quoted()
+            tags = self._tags()
+        tail = self.finish()
+        body = self.body(0, f"the {word}'s statements", start, word == "scenario")
+        return Block(word, body, name, parameters, title, tags, lead, tail, line, self.line - 1 - len(self.trivia), start)
+
+    def _parameters(self) -> tuple[str, ...]:
+        s = self.s
+        found: list[str] = []
+        if s.take("(") and not s.take(")"):
+            while True:
+                word = s.name("a parameter's name")
+                if word.text in found:
+                    raise Slip(f"the parameter {word.text!r} stands here twice", word.offset, "", len(word.text))
+                found.append(word.text)
+                if s.take(")"):
+                    break
+                s.need(",", "or ')'")
+        return tuple(found)
+
+    def _tags(self) -> tuple[str, ...]:
+        s = self.s
+        found: list[str] = []
+        if s.take("[") and not s.take("]"):
+            while True:
+                found.append(s.name("a tag").text)
+                if s.take("]"):
+                    break
+                s.need(",", "or ']'")
+        return tuple(found)
+
+    # bodies
+    def body(self, outer: int, what: str, start: int, table: bool = False) -> Body:
+        """The statements indented deeper than *outer*."""
+        self.depth += 1
+        if self.depth > _DEEPEST:
+            self.depth -= 1
+            raise Slip(f"nested deeper than {_DEEPEST}", start, "use addresses with more segments")
+        indent = self.peek()
+        statements: list[Statement] = []
+        found_table: With | None = None
+        if indent <= outer:
+            self.slip(Slip(f"expected {what}, indented", start, "put at least one statement under it"))
+        else:
+            while (column := self.peek()) > outer:
+                if column != indent:
+                    self.begin()
+                    cause = f"this line is indented by {column}, the statements around it by {indent}"
+                    self.slip(Slip(cause, self.s.at, f"indent it by {indent}"))
+                if table and not statements and found_table is None and self.word == "with":
+                    found_table = self._guarded(column, self.table)
+                else:
+                    statement = self._guarded(column, self.statement)
+                    if statement is not None:
+                        statements.append(statement)
+        self.depth -= 1
+        end = self.left_over(indent) if indent > outer else ()
+        return Body(tuple(statements), found_table, end)
+
+    def _guarded(self, indent: int, read: Any) -> Any:
+        """Reads with *read*; after a slip notes it and goes on behind it."""
+        before = self.at
+        self.begin()
+        try:
+            return read(indent)
+        except Slip as fault:
+            self.slip(fault)
+            self.trivia.clear()
+            if self.at == before:
+                self.skip(indent, fault.offset)
+            return None
+
+    def statement(self, indent: int) -> Statement:
+        s = self.s
+        lead = tuple([content for _, content in self.trivia]) if self.trivia else ()
+        line, start, word = self.line, s.at, self.word
+        s.at += len(word)
+        act: Act
+        if word == "expect":
+            act = read_check(s)
+        elif word in STEPS:
+            act = STEPS[word](s)
+        elif word == "inside":
+            return self._inside(indent, lead, line, start)
+        elif word == "fill":
+            return self._fill(indent, lead, line, start)
+        elif word == "with":
+            s.at = start
+            raise Slip("`with` stands first in a scenario", start, "move it up", 4)
+        else:
+            s.at = start
+            raise self._no_statement(s.peek_word(), _VERBS, "a step or `expect`")
+        end = s.at
+        tail = self.finish()
+        self.trivia.clear()
+        return Statement(act, lead, tail, s.templated, line, start, end - start)
+
+    def _inside(self, indent: int, lead: tuple[str, ...], line: int, start: int) -> Statement:
+        s = self.s
+        address = s.address()
+        templated, end = s.templated, s.at
+        tail = self.finish()
+        self.trivia.clear()
+        body = self.body(indent, "what is done inside", start)
+        return Statement(Inside(address, body), lead, tail, templated, line, start, end - start)
+
+    def _fill(self, indent: int, lead: tuple[str, ...], line: int, start: int) -> Statement:
+        tail = self.finish()
+        self.trivia.clear()
+        inner = self.peek()
+        lines: list[FillLine] = []
+        templated = False
+        if inner <= indent:
+            self.slip(Slip("expected lines of an address and a value, indented", start, "put at least one under `fill`", 4))
+        while (column := self.peek()) > indent:
+            found = self._guarded(column, self._fill_line)
+            if found is not None:
+                lines.append(found)
+            templated = templated or self.s.templated
+        end = self.left_over(inner) if inner > indent else ()
+        return Statement(Fill(tuple(lines), end), lead, tail, templated, line, start, 4)
+
+    def _fill_line(self, indent: int) -> FillLine:
+        lead, line = self.lead(), self.line
+        address, value = self.s.address(), self.s.value(pattern=True)
+        return FillLine(address, value, lead, self.finish(), line)
+
+    def table(self, indent: int) -> With:
+        s = self.s
+        lead, line = self.lead(), self.line
+        start = s.at
+        s.at += len("with")
+        if s.take_word("csv"):
+            path = s.plain_string("a path in double quotes")
+            return With((), (), path, lead, self.finish(), (), line)
+        names: list[str] = []
+        while True:
+            word = s.name("a parameter's name")
+            if word.text in names:
+                raise Slip(f"the parameter {word.text!r} stands here twice", word.offset, "", len(word.text))
+            names.append(word.text)
+            if not s.take(","):
+                break
+        tail = self.finish()
+        inner = self.peek()
+        rows: list[Row] = []
+        if inner <= indent:
+            self.slip(Slip("expected rows of values, indented", start, "put at least one under `with`", 4))
+        while self.peek() > indent:
+            row = self._guarded(indent, lambda _: self._row(len(names)))
+            if row is not None:
+                rows.append(row)
+        end = self.left_over(inner) if inner > indent else ()
+        return With(tuple(names), tuple(rows), None, lead, tail, end, line)
+
+    def _row(self, width: int) -> Row:
+        s = self.s
+        lead, line, start = self.lead(), self.line, s.at
+        s.table = True
+        try:
+            values = [s.value()]
+            while s.take(","):
+                values.append(s.value())
+            length = s.at - start
+            tail = self.finish()
+        finally:
+            s.table = False
+        if len(values) != width:
+            self.slip(Slip(f"this row has {len(values)} values, the table {width} parameters", start, "give one value for each", length))
+        return Row(tuple(values), lead, tail, line)
+

@@ -1,0 +1,198 @@
+"""Reads one step: a verb and what follows it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from .scan import Scanner, Slip
+from .tree import (
+    Act, Add, Answer, Do, Enter, Erase, Move, Note, On, Panel, Pick, Plain, Press, Remove, Set, Settle, Submit,
+    Turn, Type, Upload, UploadFile, Wait,
+)  # fmt: skip
+
+# UI Events, "Keyboard events": the named keys a form knows.
+KEYS = (
+    "Enter", "Tab", "Shift+Tab", "Escape", "Space", "Backspace", "ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight",
+)  # fmt: skip
+
+
+def _type(s: Scanner) -> Act:
+    address, text = s.address(), s.string("the text to type, in double quotes")
+    return Type(address, text, s.duration() if s.take_word("every") else None)
+
+
+def _retype(s: Scanner) -> Act:
+    return Enter("retype", s.address(), s.string("the text to type, in double quotes"))
+
+
+def _paste(s: Scanner) -> Act:
+    return Enter("paste", s.address(), s.string("the text to paste, in double quotes"))
+
+
+def _erase(s: Scanner) -> Act:
+    address = s.address()
+    return Erase(address) if s.at_end() else Erase(address, s.integer("how many backspaces", 1))
+
+
+def _only_address(verb: str) -> Callable[[Scanner], Act]:
+    return lambda s: On(verb, s.address())
+
+
+def _blur(s: Scanner) -> Act:
+    return On("blur", None if s.at_end() else s.address())
+
+
+def _set(s: Scanner) -> Act:
+    return Set(s.address(), s.value())
+
+
+def _pick(s: Scanner) -> Act:
+    address = s.address()
+    mode = s.take_word("also", "except")
+    return Pick(address, mode, _values(s))
+
+
+def _values(s: Scanner) -> tuple[Any, ...]:
+    values = [s.value()]
+    while s.take(","):
+        values.append(s.value())
+    return tuple(values)
+
+
+def _turn(s: Scanner) -> Act:
+    address = s.address()
+    s.space()
+    if s.text.startswith("$", s.at):
+        return Turn(address, s.parameter())
+    return Turn(address, s.need_word("on or off", "on", "off") == "on")
+
+
+def _upload(s: Scanner) -> Act:
+    address = s.address()
+    files = [_file(s)]
+    while s.take(","):
+        files.append(_file(s))
+    return Upload(address, tuple(files))
+
+
+def _file(s: Scanner) -> UploadFile:
+    name = s.string("a file's name in double quotes")
+    size = None
+    s.space()
+    if s.text[s.at : s.at + 1].isdigit() or s.text.startswith("$", s.at):
+        size = s.integer("the file's size")
+        s.need_word("bytes", "bytes", "byte")
+    s.space()
+    media_type = s.string() if s.text.startswith('"', s.at) else None
+    return UploadFile(name, size, media_type)
+
+
+def _press(s: Scanner) -> Act:
+    key = s.name("the name of a key").text
+    start = s.at - len(key)
+    if s.text.startswith("+", s.at):
+        s.at += 1
+        key += "+" + s.name("the name of a key").text
+    if key not in KEYS:
+        from ..problems import listed, suggestion
+
+        raise Slip(f"there is no key {key!r} to press", start, suggestion(key, KEYS, f"the keys are {listed(KEYS, 'and')}"), len(key))
+    return Press(key, s.address() if s.take_word("in") else None)
+
+
+def _add(s: Scanner) -> Act:
+    address = s.address()
+    at = s.integer("the row's number") if s.take_word("at") else None
+    if s.take_word("with"):
+        return Add(address, at, s.value(pattern=True), True)
+    return Add(address, at)
+
+
+def _move(s: Scanner) -> Act:
+    address = s.address()
+    s.need_word("to", "to")
+    return Move(address, s.integer("the row's new number", None))
+
+
+def _panel(verb: str) -> Callable[[Scanner], Act]:
+    return lambda s: Panel(verb, s.name("the name of a panel"))
+
+
+def _submit(s: Scanner) -> Act:
+    panel = button = None
+    past = False
+    while not s.at_end():
+        if s.take_word("past"):
+            s.need_word("checks", "checks")
+            past = True
+        elif s.take_word("by"):
+            button = s.string("the button's name in double quotes")
+        elif panel is None and button is None and not past:
+            panel = s.name("a panel, `by \"BUTTON\"` or `past checks`")
+        else:
+            raise s.expected("the end of the line")
+    return Submit(panel, button, past)
+
+
+def _answer(s: Scanner) -> Act:
+    name = s.name("`submit` or the name of a lookup")
+    lookup = None if name.text == "submit" else name
+    s.need_word("with", "with")
+    kind = s.take_word("nothing", "failure")
+    status: Any = None
+    value: Any = None
+    if not kind and lookup is None:
+        kind, status = "status", s.integer("an HTTP status, nothing or failure", 100)
+        if isinstance(status, int) and status > 599:
+            raise Slip(f"{status} is no HTTP status", s.at - len(str(status)), "a status lies between 100 and 599", len(str(status)))
+        if not s.at_end() and s.peek_word() != "after":
+            value = s.value()
+    elif not kind:
+        kind = s.need_word("accept, refuse, nothing or failure", "accept", "refuse")
+        if not s.at_end() and s.peek_word() != "after":
+            value = s.string("a message in double quotes")
+    after = s.duration() if s.take_word("after") else None
+    return Answer(lookup, kind, status, value, after)
+
+
+def _do(s: Scanner) -> Act:
+    name = s.name("the name of a routine")
+    values: tuple[Any, ...] = ()
+    if s.take("(") and not s.take(")"):
+        values = _values(s)
+        s.need(")", "after the values")
+    return Do(name, values)
+
+
+STEPS: dict[str, Callable[[Scanner], Act]] = {
+    "type": _type,
+    "retype": _retype,
+    "paste": _paste,
+    "erase": _erase,
+    "clear": _only_address("clear"),
+    "set": _set,
+    "pick": _pick,
+    "toggle": _only_address("toggle"),
+    "turn": _turn,
+    "upload": _upload,
+    "focus": _only_address("focus"),
+    "blur": _blur,
+    "press": _press,
+    "add": _add,
+    "remove": lambda s: Remove(s.address("the address of a row")),
+    "move": _move,
+    "open": _panel("open"),
+    "close": _panel("close"),
+    "submit": _submit,
+    "reset": lambda s: Plain("reset"),
+    "dismiss": lambda s: Plain("dismiss"),
+    "leave": lambda s: Plain("leave"),
+    "return": lambda s: Plain("return"),
+    "reload": lambda s: Plain("reload"),
+    "wait": lambda s: Wait(s.duration()),
+    "settle": lambda s: Settle(s.duration() if s.take_word("within") else None),
+    "answer": _answer,
+    "do": _do,
+    "note": lambda s: Note(s.string()),
+}
