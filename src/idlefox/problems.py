@@ -7,7 +7,6 @@ form. Nothing is printed here.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from difflib import get_close_matches
 from typing import NamedTuple
 
 
@@ -42,6 +41,8 @@ class Unreadable(Exception):
 
 def nearest(word: str, known: Iterable[str]) -> str | None:
     """The known word that *word* was probably meant to be, or None."""
+    from difflib import get_close_matches
+
     words = [k for k in known if k]
     near = get_close_matches(word, words, n=1, cutoff=0.6)
     if near:

@@ -133,7 +133,8 @@ def _with_nothing(results: list[ScriptResult], wishes: Wishes, problems: list[Pr
     found = list(problems)
     narrowed = [f"--tag {t}" for t in wishes.tags] + ([f"--match {wishes.match!r}"] if wishes.match else [])
     if narrowed and not any(r.scenarios or r.errors for r in results):
-        found.append(Problem(Place("idlefox run", 1, 1), f"no scenario fits {' and '.join(narrowed)}", "see the titles and tags with --verbose"))
+        cause = f"no scenario fits {' and '.join(narrowed)}"
+        found.append(Problem(Place("idlefox run", 1, 1), cause, "see the titles and tags with --verbose"))
     return found
 
 

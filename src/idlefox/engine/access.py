@@ -13,7 +13,7 @@ from ..forms.expressions import Closure, Reference
 from ..forms.expressions.closures import Rows as Variables
 from ..forms.states import FIELD_STATES, FORM_ONLY, FORM_STATES
 from ..forms.values import is_empty
-from .cells import VALIDITY, Box, Leaf, Row, Whole, is_dirty, is_marked, is_touched, judged_value, validity_of
+from .cells import VALIDITY, Leaf, Whole, is_dirty, is_marked, is_touched, judged_value, validity_of
 from .plan import EVERY, FieldPlan, Plan
 
 Finder = Callable[[Any, Variables], Any]

@@ -151,8 +151,8 @@ class _Copy:
                 new.twins = {key: {self.of[c]: None for c in found} for key, found in old.twins.items()}
 
     def _cell(self, old: Any, up: Any) -> Any:
-        kind = type(old)
-        new = kind.__new__(kind)
+        kind: Any = type(old)
+        new: Any = object.__new__(kind)
         new.live, new.up = self.live, up
         if kind is Leaf:
             for name in _LEAF:

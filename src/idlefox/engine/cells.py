@@ -58,8 +58,8 @@ class Cell:
         if isinstance(self, Row):
             return f"{self.up.key()}#{self.id}"
         if isinstance(self, Whole):
-            return self.plan.form.name
-        above = self.up.key()
+            return str(self.plan.form.name)
+        above: str = self.up.key()
         return above + segment_text(self.plan.field.name, first=not above)
 
     def address(self) -> str:
@@ -67,8 +67,8 @@ class Cell:
         if isinstance(self, Row):
             return f"{self.up.address()}[{self.index()}]"
         if isinstance(self, Whole):
-            return self.plan.form.name
-        above = self.up.address()
+            return str(self.plan.form.name)
+        above: str = self.up.address()
         return above + segment_text(self.plan.field.name, first=not above)
 
 

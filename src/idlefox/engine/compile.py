@@ -18,7 +18,19 @@ from ..forms.values import as_text
 from . import controls
 from .access import LiveAccess, chain_between
 from .plan import (
-    CHECK, DERIVE, ENABLED, MOMENTS, READONLY, REQUIRED, REVEAL, SAME, VISIBLE, CheckPlan, FieldPlan, FormPlan, Plan,
+    CHECK,
+    DERIVE,
+    ENABLED,
+    MOMENTS,
+    READONLY,
+    REQUIRED,
+    REVEAL,
+    SAME,
+    VISIBLE,
+    CheckPlan,
+    FieldPlan,
+    FormPlan,
+    Plan,
     Watch,
 )  # fmt: skip
 from .rules import test_for
@@ -249,7 +261,7 @@ class _Compiler:
         for each in rule.kinds:
             if each.name == "repeats":
                 node = each.parameter.node
-                other = self.plan.paths.get(node.target) if isinstance(node, Reference) else None
+                other = self.plan.paths.get(node.target or ()) if isinstance(node, Reference) else None
                 found[each.name] = other.label if other is not None else written_path(node.target or ())
             elif isinstance(each.parameter, Expression):
                 found[each.name] = self.compile(each.parameter)

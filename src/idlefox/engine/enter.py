@@ -69,7 +69,8 @@ def _enter_field(live: Live, cell: Leaf, value: Any) -> None:
     kind = cell.plan.kind
     if kind == "file":
         files = value if isinstance(value, list) else [value]
-        hands.step_upload(live, cell, [f if isinstance(f, dict) else {"name": str(f), "size": 0, "type": media_type(str(f))} for f in files])
+        chosen = [f if isinstance(f, dict) else {"name": str(f), "size": 0, "type": media_type(str(f))} for f in files]
+        hands.step_upload(live, cell, chosen)
     elif kind == "checkbox" and not cell.plan.field.many:
         if not isinstance(value, bool):
             raise Cannot(f"{cell.address()} is a checkbox: it takes true or false, not {written(value)}", cell)

@@ -172,7 +172,7 @@ class Lookups:
             ask.state = "refused"
             from ..forms.messages import stock
 
-            ask.message = fill_message(stock("lookup_failed", dict(live.form.texts)), cell, check)
+            ask.message = fill_message(stock("lookup_failed", dict(live.form.texts)), cell, check.parameters)
 
     # when questions end
     def stale(self, cell: Leaf) -> None:

@@ -87,6 +87,7 @@ def step_remove(live: Live, row: Row) -> None:
 
 def take_out(live: Live, rows: Rows, at: int) -> None:
     """Takes the row at place *at* out of the list, and with it all that is its own."""
+    live.drain()  # nothing of the row may still be waiting to be judged once it is gone
     row = rows.parts.pop(at)
     live.record(rows, "rows", None, ("remove", at, row))
     if live.focus is not None and _is_in(live.focus, row):

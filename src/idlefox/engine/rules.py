@@ -7,7 +7,6 @@ elsewhere. A test is handed the cell whose value is judged; it is called only wh
 from __future__ import annotations
 
 from collections.abc import Callable
-
 from typing import Any
 
 from ..forms import whatwg

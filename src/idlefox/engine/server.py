@@ -13,7 +13,7 @@ from ..forms.expressions.closures import Rows as Variables
 from ..forms.messages import label_of
 from ..forms.model import Field, Form, Notice, Path, Rule
 from ..forms.sheet_rules import message_for
-from ..forms.values import is_empty
+from ..forms.values import as_text, is_empty
 from .cells import Leaf
 from .plan import FieldPlan
 from .rules import test_for
@@ -40,6 +40,8 @@ class _Probe(Leaf):
     """A value of the payload, in the place of a cell: what a rule's test is handed."""
 
     __slots__ = ("payload", "rows_around")
+    payload: Any
+    rows_around: list[Any]
 
 
 class _RowNumber:
@@ -137,14 +139,12 @@ def _broken(live: Live, form: Form, rule: Rule, payload: Any) -> Iterator[tuple[
         for kind in rule.kinds:
             if kind.name == "required":
                 broken = empty
-            elif empty and not rule.on_empty and kind.name != "holds":
-                broken = False
-            elif kind.name == "badInput":
+            elif (empty and not rule.on_empty and kind.name != "holds") or kind.name == "badInput":
                 broken = False
             else:
                 broken = _test(kind, probe, compiled)
             if broken:
-                text = fill_message(message_for(rule, kind, dict(form.texts)), probe, _Parameters(rule))
+                text = fill_message(message_for(rule, kind, dict(form.texts)), probe, _parameters(rule))
                 yield address, "".join(p if isinstance(p, str) else str(probe.row.index() + 1) for p in text)
 
 
@@ -156,14 +156,13 @@ def _test(kind: Any, probe: _Probe, compiled: Any) -> bool:
         return True
 
 
-class _Parameters:
+def _parameters(rule: Rule) -> dict[str, Any]:
     """A rule's parameters by placeholder, for its message."""
-
-    def __init__(self, rule: Rule) -> None:
-        from ..forms.values import as_text
-
-        self.parameters = {k.name: as_text(list(k.parameter) if isinstance(k.parameter, tuple) else k.parameter)
-                           for k in rule.kinds if not isinstance(k.parameter, Expression)}  # fmt: skip
+    return {
+        k.name: as_text(list(k.parameter) if isinstance(k.parameter, tuple) else k.parameter)
+        for k in rule.kinds
+        if not isinstance(k.parameter, Expression)
+    }
 
 
 def _probes(live: Live, form: Form, rule: Rule, payload: Any) -> Iterator[tuple[_Probe, str]]:

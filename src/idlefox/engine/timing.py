@@ -139,14 +139,14 @@ def message_text(live: Live, cell: Any, check: CheckPlan) -> Any:
     own = live.python_said.get((cell, check.index)) or (cell.asks[check.index].message if _refused(cell, check) else "")
     if own:
         return own
-    return fill_message(check.message, cell, check)
+    return fill_message(check.message, cell, check.parameters)
 
 
 def _refused(cell: Any, check: CheckPlan) -> bool:
     return bool(check.lookup and type(cell) is Leaf and cell.asks and check.index in cell.asks and cell.asks[check.index].message)
 
 
-def fill_message(message: Message, cell: Any, check: CheckPlan | None) -> Any:
+def fill_message(message: Message, cell: Any, parameters: dict[str, Any]) -> Any:
     """*message* with its placeholders filled, all but ``{row}``, which is filled when it is shown."""
     parts: list[Any] = []
     open_parts = False
@@ -157,11 +157,11 @@ def fill_message(message: Message, cell: Any, check: CheckPlan | None) -> Any:
             open_parts = True
             parts.append(part)
         else:
-            parts.append(_placeholder(part[0], cell, check))
+            parts.append(_placeholder(part[0], cell, parameters))
     return tuple(parts) if open_parts else "".join(parts)
 
 
-def _placeholder(name: str, cell: Any, check: CheckPlan | None) -> str:
+def _placeholder(name: str, cell: Any, parameters: dict[str, Any]) -> str:
     if name == "label":
         return str(cell.plan.label)
     if name in ("value", "count"):
@@ -175,7 +175,7 @@ def _placeholder(name: str, cell: Any, check: CheckPlan | None) -> str:
         return str(utf16_length(value)) if isinstance(value, str) else "0" if value is None else "1"
     if name == "row":
         return ""
-    parameter = check.parameters.get(name, "") if check is not None else ""
+    parameter = parameters.get(name, "")
     if callable(parameter):
         from ..forms.expressions import UNKNOWN
 

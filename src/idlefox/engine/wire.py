@@ -6,7 +6,6 @@ form data", and the URL standard's application/x-www-form-urlencoded serializer.
 
 from __future__ import annotations
 
-import hashlib
 import json
 import re
 from typing import Any, NamedTuple
@@ -148,6 +147,8 @@ def multipart(entries: list[Entry]) -> tuple[str, str]:
         else:
             content = _crlf(value)
         parts.append(f"{head}\r\n\r\n{content}\r\n")
+    import hashlib
+
     digest = hashlib.sha256(_utf8("".join(parts))).hexdigest()
     boundary = f"----fox{digest[:24]}"
     body = "".join(f"--{boundary}\r\n{part}" for part in parts) + f"--{boundary}--\r\n"

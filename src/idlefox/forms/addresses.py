@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from ..problems import suggestion
 from .expressions.bind import Shape
@@ -59,7 +59,7 @@ def parse_address(text: str) -> tuple[Segment, ...] | None:
         return None
 
 
-def write_address(segments: Iterable[Segment]) -> str:
+def write_address(segments: Iterable[Any]) -> str:
     """Segments as the text of an address."""
     text = ""
     for segment in segments:
@@ -88,9 +88,8 @@ def locate(root: Shape, segments: tuple[Segment, ...], panels: Iterable[Shape] =
                 shape, path = panel, (segment,)
                 continue
         if shape.kind == "rows" and not row:
-            raise AddressError(
-                f"{shape.name!r} is a list of rows: which row's {segment!r}?", f"write {write_address((*segments[:i], 0, *segments[i:]))}", i
-            )
+            example = write_address((*segments[:i], 0, *segments[i:]))
+            raise AddressError(f"{shape.name!r} is a list of rows: which row's {segment!r}?", f"write {example}", i)
         children = shape.children or {}
         if segment not in children:
             raise _unknown(shape, segment, children, panels if i == 0 else (), row, i)

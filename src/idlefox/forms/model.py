@@ -6,7 +6,6 @@ Nothing here is live. Addresses are *schema paths*: tuples of names with ``*`` w
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from .expressions.bind import Shape
@@ -45,8 +44,7 @@ class Kind(NamedTuple):
     parameter: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Rule:
+class Rule(NamedTuple):
     """One entry of a `rules` list. *at* is a schema path, *at_index* fixes rows of it by number."""
 
     kinds: tuple[Kind, ...]
@@ -68,12 +66,18 @@ class Option(NamedTuple):
     enabled: Expression | None = None
 
 
-class OptionsFrom(NamedTuple):
-    """Options that are the rows of a list: *path* of the list, names of the fields that give value and label."""
+class OptionsFrom:
+    """Options that are the rows of a list: *path* of the list, names of the fields that give value and label.
 
-    path: Path
-    value: str
-    label: str
+    No tuple, unlike its neighbours: a field's `options` are either a tuple of options or this.
+    """
+
+    __slots__ = ("label", "path", "value")
+
+    def __init__(self, path: Path, value: str, label: str) -> None:
+        self.path = path
+        self.value = value
+        self.label = label
 
 
 class Derive(NamedTuple):
@@ -81,14 +85,12 @@ class Derive(NamedTuple):
     when: str
 
 
-@dataclass(frozen=True, slots=True)
-class Report:
+class Report(NamedTuple):
     first: str = "blur"
     again: str = "change"
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(NamedTuple):
     """A field, group or list of rows."""
 
     name: str
@@ -135,8 +137,7 @@ class Notice(NamedTuple):
     lasts: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Submit:
+class Submit(NamedTuple):
     to: str = "/"
     method: str = "POST"
     send: str = "json"
@@ -164,8 +165,7 @@ class Reply(NamedTuple):
     takes: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Server:
+class Server(NamedTuple):
     takes: int = 0
     rules: tuple[Rule, ...] = ()
     replies: tuple[Reply, ...] = ()
@@ -180,8 +180,7 @@ class After(NamedTuple):
     forget: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Lookup:
+class Lookup(NamedTuple):
     name: str
     takes: int = 0
     accept: tuple[Any, ...] | None = None
@@ -199,31 +198,30 @@ class Gives(NamedTuple):
     label: str
 
 
-@dataclass(frozen=True, slots=True)
-class Form:
+class Form(NamedTuple):
     """A form, or a panel of one (then *panel* is its name and the first segment of its fields' paths)."""
 
     id: str
     label: str
     fields: tuple[Field, ...]
-    shape: Shape = field(compare=False)
+    shape: Shape
     rules: tuple[Rule, ...] = ()
     report: Report = Report()
     reveal: Expression = TRUE
     messages: str = "one"
     dirty: str = "compare"
-    lookups: Mapping[str, Lookup] = field(default_factory=dict)
+    lookups: Mapping[str, Lookup] = {}
     submit: Submit = Submit()
     buttons: tuple[Button, ...] = ()
     server: Server = Server()
-    after: Mapping[str, After] = field(default_factory=dict)
-    views: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    after: Mapping[str, After] = {}
+    views: Mapping[str, tuple[str, ...]] = {}
     panels: tuple[Form, ...] = ()
     panel: str = ""
     gives: Gives | None = None
     draft: str = "drop"
     python: str = ""
-    texts: Mapping[str, Message] = field(default_factory=dict)
+    texts: Mapping[str, Message] = {}
     file: str = ""
 
     def walk(self) -> Iterator[Field]:

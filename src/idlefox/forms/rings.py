@@ -154,7 +154,8 @@ def report_rings(form: Form, document: Document) -> None:
         path, what = next(((p, w) for p, w in ring if p and w in ("value", *_INHERITED)), ring[0])
         at = _document_path(form, path)
         key = {"value": "derive"}.get(what, what)
-        document.report((*at, key), "this goes round in a ring: " + " ← ".join([*names, names[0]]), "let one of them not depend on the others")
+        cause = "this goes round in a ring: " + " ← ".join([*names, names[0]])
+        document.report((*at, key), cause, "let one of them not depend on the others")
 
 
 def _document_path(form: Form, path: Path) -> tuple[str, ...]:

@@ -6,8 +6,8 @@ The schema knows keys and types; meanings (addresses, expressions, rings) are ju
 from __future__ import annotations
 
 import json
+import os
 from functools import lru_cache
-from importlib import resources
 from typing import Any
 
 from ..problems import listed, nearest
@@ -16,7 +16,9 @@ from .yaml12 import Document
 
 def schema_text() -> str:
     """The JSON Schema (2020-12) of the form sheet, as text."""
-    return (resources.files(__package__) / "sheet.schema.json").read_text(encoding="utf-8")
+    # Not through importlib.resources: importing it costs more than reading the whole sheet.
+    with open(os.path.join(os.path.dirname(__file__), "sheet.schema.json"), encoding="utf-8") as handle:
+        return handle.read()
 
 
 @lru_cache(maxsize=1)
@@ -53,7 +55,9 @@ def _part(schema: dict[str, Any], steps: list[Any]) -> dict[str, Any]:
 
 def _shown(value: Any) -> str:
     text = json.dumps(value, ensure_ascii=False)
-    return text if len(text) <= 60 else {dict: "keys and values", list: "a list"}.get(type(value), text[:57] + "…")
+    if len(text) <= 60:
+        return text
+    return "keys and values" if isinstance(value, dict) else "a list" if isinstance(value, list) else text[:57] + "…"
 
 
 def _report(document: Document, schema: dict[str, Any], error: Any) -> None:

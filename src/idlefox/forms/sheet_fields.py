@@ -9,11 +9,11 @@ from ..problems import listed
 from .addresses import AddressError, locate, parse_address
 from .expressions.bind import Scope, Shape
 from .expressions.tree import FALSE, TRUE, Expression
+from .fitting import misfit
 from .messages import label_of
 from .model import CHOICE_KINDS, TEXT_KINDS, Derive, Field, Option, OptionsFrom, Path, Report
 from .reading import At, Reading
 from .sheet_rules import RuleReader
-from .fitting import misfit
 
 # Keys that only some types have -> those types.
 _ONLY: dict[str, frozenset[str]] = {

@@ -112,7 +112,8 @@ class RuleReader:
             return None
         why = "" if server else _applies(name, judged)
         if why:
-            report(here, f"{name} does not apply to {'the form' if judged.kind == 'form' else 'a field of type ' + judged.kind}: {why}", key=True)
+            what = "the form" if judged.kind == "form" else f"a field of type {judged.kind}"
+            report(here, f"{name} does not apply to {what}: {why}", key=True)
             return None
         parameter = self._parameter(here, name, value, judged, scope)
         return None if parameter is _WRONG else Kind(name, FLAGS.get(name, "customError"), parameter)
@@ -147,7 +148,8 @@ class RuleReader:
     def _bound(self, at: At, name: str, value: Any, judged: Shape) -> Any:
         if judged.kind in DATE_KINDS:
             if not isinstance(value, str) or date_number(judged.kind, value) is None:
-                self.reading.report(at, f"{name} of a {judged.kind} field is a {judged.kind}, not {value!r}", "see the HTML formats, as 2031-05-02")
+                cause = f"{name} of a {judged.kind} field is a {judged.kind}, not {value!r}"
+                self.reading.report(at, cause, "write it as HTML does, as in 2031-05-02")
                 return _WRONG
         elif isinstance(value, str):
             self.reading.report(at, f"{name} is a number here, not {value!r}", "write a number or {expr: …}")
@@ -170,8 +172,7 @@ class RuleReader:
     def _say(self, at: At, data: dict[str, Any], kinds: list[Kind]) -> Message | None:
         if "say" not in data:
             return None
-        message = self.reading.message((*at, "say"), data["say"], frozenset(k.name for k in kinds))
-        return message
+        return self.reading.message((*at, "say"), data["say"], frozenset(k.name for k in kinds))
 
 
 _WRONG = object()

@@ -26,7 +26,10 @@ _DAY = 86_400_000
 # A double spans at most 650 decimal digits: with so many, no remainder is ever rounded.
 _EXACT = Context(prec=800)
 # ECMAScript, "WhiteSpace" and "LineTerminator": what String.prototype.trim takes away.
-WHITE_SPACE = "\t\n\v\f\r \u00a0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000\ufeff"
+WHITE_SPACE = (
+    "\t\n\v\f\r \u00a0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a"
+    "\u2028\u2029\u202f\u205f\u3000\ufeff"
+)
 ASCII_WHITE_SPACE = "\t\n\f\r "
 
 DATE_KINDS = frozenset({"date", "month", "week", "time", "datetime-local"})

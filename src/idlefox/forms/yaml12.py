@@ -8,11 +8,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, cast
 
 import yaml
 from yaml.composer import Composer
-from yaml.cyaml import CParser
+from yaml.cyaml import CParser  # type: ignore[attr-defined]
 from yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
 from yaml.resolver import BaseResolver
 
@@ -77,7 +77,7 @@ class Document:
             loader = _Loader(self.text)
             root = loader.get_single_node()
         except yaml.MarkedYAMLError as fault:
-            mark = fault.problem_mark or fault.context_mark
+            mark = cast(Any, fault.problem_mark or fault.context_mark)
             place = Place(self.file, mark.line + 1, mark.column + 1) if mark else Place(self.file, 1, 1)
             raise Unreadable([self._problem(place, f"this is not YAML: {fault.problem}", _yaml_remedy(self.text, place))]) from None
         except (yaml.YAMLError, RecursionError) as fault:
@@ -167,7 +167,7 @@ class Document:
         if kind in ("str", "!"):
             return text
         value = self._plain(node, text)
-        wanted = {"int": int, "float": (int, float), "bool": bool, "null": type(None)}.get(kind)
+        wanted: Any = {"int": int, "float": (int, float), "bool": bool, "null": type(None)}.get(kind)
         if wanted is None or not isinstance(value, wanted):
             self.problems.append(self._problem(_place(self.file, node), f"the tag !!{kind} does not fit {text!r}", "leave it out"))
         return value
@@ -191,7 +191,7 @@ class Document:
             number = float(text)
         else:
             return text
-        if isinstance(number, int) and abs(number) > 10**308 or number in (float("inf"), float("-inf")):
+        if (isinstance(number, int) and abs(number) > 10**308) or number in (float("inf"), float("-inf")):
             short = text if len(text) < 30 else text[:20] + "…"
             self.problems.append(
                 self._problem(_place(self.file, node), f"the number {short} ({len(text)} characters) is beyond the range of numbers", "")
@@ -215,7 +215,7 @@ class Document:
 
     def inside(self, path: tuple[str | int, ...], offset: int, length: int) -> Place:
         """The place of character *offset* in the text of the scalar at *path*, as far as its style lets it be known."""
-        node = self._root
+        node: Any = self._root
         for step in path:
             found = _child(node, step)
             if found is None:

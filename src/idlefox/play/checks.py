@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from ..forms.addresses import write_address
 from ..forms.patterns import finds
 from ..forms.values import as_text, equal, written
-from ..script.tree import Check, Like, Noun, Word
+from ..script.tree import Check, Like, Not, Noun, Word
 from .matching import contains, difference, includes, matches, shown
 from .subject import Missing, Subject
 
@@ -104,7 +104,8 @@ def _includes(subject: Subject, check: Check) -> Finding:
     if check.noun.kind == "errors":
         expected, found = _message_lists(expected), _message_lists(found)
     holds = includes(found, expected)
-    return Finding(holds, f"at least {shown(expected)}", _shown_found(check.noun, found), "" if holds else difference(found, expected, loose=True))
+    reason = "" if holds else difference(found, expected, loose=True)
+    return Finding(holds, f"at least {shown(expected)}", _shown_found(check.noun, found), reason)
 
 
 def _contains(subject: Subject, check: Check) -> Finding:
@@ -117,8 +118,8 @@ def _is(subject: Subject, check: Check) -> Finding:
     wrong: list[str] = []
     wanted: list[str] = []
     for given in check.arguments:
-        negated = isinstance(given, tuple)
-        word: Word = given[1] if isinstance(given, tuple) else given
+        negated = isinstance(given, Not)
+        word: Word = given.word if isinstance(given, Not) else given
         text = f"not {word.text}" if negated else word.text
         wanted.append(text)
         if states[word.text] is negated:
@@ -233,13 +234,15 @@ def _omits(subject: Subject, check: Check) -> Finding:
     return Finding(not there, f"without {wanted}", f"{', '.join(there)} is in it: {shown(payload)}" if there else shown(payload))
 
 
+def _reaches(value: Any, segment: Any) -> bool:
+    return isinstance(value, list) and isinstance(segment, int) and -len(value) <= segment < len(value)
+
+
 def _is_in(value: Any, segments: tuple[Any, ...]) -> bool:
     if isinstance(value, dict) and write_address(segments) in value:
         return True  # the flat payload of an encoding other than JSON
     for segment in segments:
-        if isinstance(value, dict) and segment in value:
-            value = value[segment]
-        elif isinstance(value, list) and isinstance(segment, int) and -len(value) <= segment < len(value):
+        if (isinstance(value, dict) and segment in value) or _reaches(value, segment):
             value = value[segment]
         else:
             return False

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 from time import perf_counter
-from typing import Any
+from typing import Any, NamedTuple
 
 from ..engine.live import EndlessChain
 from ..engine.sight import Cannot
@@ -25,8 +24,7 @@ from .subjects import Loaded, Subjects
 DEFAULT_CLOCK = parse_instant("2030-01-01T09:00:00Z") or 0
 
 
-@dataclass(frozen=True, slots=True)
-class Wishes:
+class Wishes(NamedTuple):
     """What to play and how: a *subject* in place of the scripts' own, tags, words of titles."""
 
     subject: str = ""
@@ -36,8 +34,7 @@ class Wishes:
     trust_python: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Ready:
+class Ready(NamedTuple):
     """A script that can be played."""
 
     script: Script
@@ -85,7 +82,8 @@ def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
 def _at_header(fault: Unreadable, script: Script, header: Any) -> list[Problem]:
     """A missing subject is the script's fault, at its header; what is wrong in a sheet is told in the sheet."""
     first = fault.problems[0]
-    if header is None or first.source or len(fault.problems) > 1 or "no such file" not in first.cause and "supported yet" not in first.cause:
+    own = "no such file" in first.cause or "supported yet" in first.cause
+    if header is None or first.source or len(fault.problems) > 1 or not own:
         return list(fault.problems)
     lines = lines_of(script)
     place = lines.place(script.file, header.offset, len("subject"))

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from ..problems import Place, Problem
 
 
-@dataclass(frozen=True, slots=True)
-class Failure:
+class Failure(NamedTuple):
     """A check that did not hold or a step that could not be taken.
 
     *place* marks what failed in *source*; *check* is its text. *state* are lines that tell the state of the
@@ -26,8 +25,7 @@ class Failure:
     calls: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class ScenarioResult:
+class ScenarioResult(NamedTuple):
     """*verdict*: pass, fail or error."""
 
     file: str
@@ -46,8 +44,7 @@ class ScenarioResult:
         return self.row_line or self.line
 
 
-@dataclass(frozen=True, slots=True)
-class ScriptResult:
+class ScriptResult(NamedTuple):
     """A script's scenarios, or why it could not be played."""
 
     file: str
@@ -57,23 +54,22 @@ class ScriptResult:
     left_out: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(NamedTuple):
     """All that one run came to. *problems* belong to no script (a folder that is not there)."""
 
     scripts: tuple[ScriptResult, ...] = ()
     problems: tuple[Problem, ...] = ()
     seconds: float = 0.0
-    stopped: bool = field(default=False)
-    interrupted: bool = field(default=False)
+    stopped: bool = False
+    interrupted: bool = False
 
-    def count(self, verdict: str) -> int:
+    def tally(self, verdict: str) -> int:
         """How many scenarios came to *verdict*."""
         return sum(s.verdict == verdict for script in self.scripts for s in script.scenarios)
 
     @property
     def error_count(self) -> int:
-        return len(self.problems) + sum(len(s.errors) for s in self.scripts) + self.count("error")
+        return len(self.problems) + sum(len(s.errors) for s in self.scripts) + self.tally("error")
 
     @property
     def exit_code(self) -> int:
@@ -82,4 +78,4 @@ class Run:
             return 130
         if self.error_count:
             return 2
-        return 1 if self.count("fail") else 0
+        return 1 if self.tally("fail") else 0

@@ -42,7 +42,7 @@ class SimulatedForm:
         self._acts: dict[type, Callable[[Any], None]] = {
             tree.Type: self._type,
             tree.Enter: self._enter,
-            tree.Erase: lambda a: hands.step_erase(self.live, self.leaf(a.address), a.count),
+            tree.Erase: lambda a: hands.step_erase(self.live, self.leaf(a.address), a.times),
             tree.On: self._on,
             tree.Set: lambda a: hands.step_set(self.live, self.leaf(a.address), a.value),
             tree.Pick: lambda a: hands.step_pick(self.live, self.leaf(a.address), a.mode, list(a.values)),
@@ -104,10 +104,8 @@ class SimulatedForm:
         for i, segment in enumerate(segments):
             if isinstance(segment, int):
                 if not -len(cell.parts) <= segment < len(cell.parts):
-                    count = len(cell.parts)
-                    raise Missing(
-                        f"{write_address(address.segments[: i + 1])} is not there: {cell.address()} has {count} row{'s' if count != 1 else ''}"
-                    )
+                    count, name = len(cell.parts), write_address(address.segments[: i + 1])
+                    raise Missing(f"{name} is not there: {cell.address()} has {count} row{'s' if count != 1 else ''}")
                 cell = cell.parts[segment]
             else:
                 cell = next(p for p in cell.parts if p.plan.field.name == segment)
@@ -131,7 +129,7 @@ class SimulatedForm:
             type_text(self.live, self.leaf(act.address), act.text, over=True)
 
     def _on(self, act: tree.On) -> None:
-        cell = self.leaf(act.address) if act.address is not None else None
+        cell: Any = self.leaf(act.address) if act.address is not None else None
         if act.verb == "blur":
             hands.step_blur(self.live, cell)
         elif act.verb == "focus":
@@ -381,7 +379,8 @@ class SimulatedForm:
         """The state of *cell* in a line or two."""
         live = self.live
         elapsed = (live.now - live.start) / 1000
-        last = next((s for s, _, c, name, _, _ in reversed(live.trace) if _within(c, cell) and name in ("reads", "value", "rows", "server", "answer")), 0)
+        touching = ("reads", "value", "rows", "server", "answer")
+        last = next((s for s, _, c, name, _, _ in reversed(live.trace) if name in touching and _within(c, cell)), 0)
         return (state_line(live, cell), f"at {elapsed:.3f} s, {{{last}}}" if last else f"at {elapsed:.3f} s, not changed since load")
 
 

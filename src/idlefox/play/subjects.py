@@ -67,5 +67,14 @@ class Subjects:
         return Loaded(form, lambda folder: SimulatedForm(plan, folder), warnings)
 
 
+def read_form(name: str) -> Form:
+    """The form of the subject *name*, read but not compiled. Raises Unreadable."""
+    if name.startswith(("http://", "https://")):
+        raise _unsupported(name, "a served page as a subject")
+    if name.partition("#")[0].lower().endswith((".html", ".htm")):
+        raise _unsupported(name, "an HTML page as a subject")
+    return read_sheet(name)
+
+
 def _unsupported(name: str, what: str) -> Unreadable:
     return Unreadable([Problem(Place(name, 1, 1), f"{what} is not supported yet", "play it against a form sheet, *.form.yaml")])

@@ -15,8 +15,8 @@ def json_report(run: Run) -> str:
         "format": 1,
         "summary": {
             "scenarios": sum(len(s.scenarios) for s in run.scripts),
-            "passed": run.count("pass"),
-            "failed": run.count("fail"),
+            "passed": run.tally("pass"),
+            "failed": run.tally("fail"),
             "errors": run.error_count,
         },
         "seconds": round(run.seconds, 6),

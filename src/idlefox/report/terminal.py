@@ -59,20 +59,26 @@ def scenario_failures(result: ScenarioResult, width: int) -> list[Line]:
     else:
         lines = [[(" FAILED  ", "bad"), (head[9:], "strong")]]
         lines += [[("   " + part, "")] for part in wrap(title, width - 3)]
+    last: Failure | None = None
     for failure in result.failures:
         lines.append([])
-        lines += failure_lines(failure, width, result.file)
+        lines += failure_lines(failure, width, result.file, last)
+        last = failure
     return lines
 
 
-def failure_lines(failure: Failure, width: int, file: str) -> list[Line]:
-    """One failure: the lines around, expected and found, the state of what it is about."""
+def failure_lines(failure: Failure, width: int, file: str, last: Failure | None = None) -> list[Line]:
+    """One failure: the lines around, expected and found, the state of what it is about.
+
+    What the failure before (*last*) has told already is not told again.
+    """
     place = failure.place
     gutter = max(5, len(str(place.line)) + 2)
     lines: list[Line] = []
     if place.file != file:
         lines.append([(f"   in {plain(place.file)}", "dim")])
-    if failure.before.strip() and not failure.before.lstrip().startswith("#"):
+    told = last is not None and last.place.file == place.file and last.place.line == place.line - 1
+    if failure.before.strip() and not failure.before.lstrip().startswith("#") and not told:
         before = plain(failure.before.rstrip())
         room = max(width - gutter - 3, 20)
         lines.append([(f"{place.line - 1:>{gutter}} │ ", "dim"), (before if columns(before) <= room else before[: room - 1] + "…", "dim")])
@@ -81,8 +87,9 @@ def failure_lines(failure: Failure, width: int, file: str) -> list[Line]:
         lines += hanging("      expected  ", plain(failure.expected), width, "good")
         lines += hanging("      found     ", plain(failure.found), width, "bad")
     if failure.reason:
-        lines += hanging("      " if not failure.expected else "      where     ", plain(failure.reason), width, "" if failure.expected else "bad")
-    if failure.state:
+        head, style = ("      where     ", "") if failure.expected else ("      ", "bad")
+        lines += hanging(head, plain(failure.reason), width, style)
+    if failure.state and not (last is not None and last.state == failure.state):
         lines.append([])
         for text in failure.state:
             lines += hanging("      ", plain(text), width)
@@ -100,8 +107,8 @@ def warning_lines(result: ScenarioResult, width: int) -> list[Line]:
 
 def summary_line(run: Run) -> Line:
     """``15 scenarios, 14 held, 1 failed in 0.02 s``."""
-    held, failed = run.count("pass"), run.count("fail")
-    total = held + failed + run.count("error")
+    held, failed = run.tally("pass"), run.tally("fail")
+    total = held + failed + run.tally("error")
     parts = [f"{total} scenario{'s' if total != 1 else ''}", f"{held} held"]
     if failed:
         parts.append(f"{failed} failed")

@@ -57,11 +57,11 @@ class _Checker:
             tree.Enter: lambda op, a: self.typed(op, a.address, a.how),
             tree.Erase: lambda op, a: self.typed(op, a.address, "erase"),
             tree.On: self.on,
-            tree.Set: self.set,
+            tree.Set: self.one_value,
             tree.Pick: self.pick,
             tree.Turn: lambda op, a: self.checkbox(op, a.address, "turn"),
-            tree.Upload: lambda op, a: self.kind(op, a.address, "upload", frozenset({"file"}), "a file field"),
-            tree.Press: lambda op, a: self.control(op, a.address, "press") if a.address else None,
+            tree.Upload: self.upload,
+            tree.Press: self.press,
             tree.FillLine: self.fill,
             tree.Add: lambda op, a: self.rows(op, a.address, "add", row=False),
             tree.Remove: lambda op, a: self.rows(op, a.address, "remove", row=True),
@@ -132,9 +132,17 @@ class _Checker:
     def checkbox(self, op: Op, address: Address, verb: str) -> None:
         target = self.kind(op, address, verb, frozenset({"checkbox"}), "a checkbox")
         if target is not None and target.shape.many:
-            self.report(op, address.offset, address.length, f"{verb} needs one checkbox; {write_address(address.segments)} is a group of them", "use pick, with also or except")
+            cause = f"{verb} needs one checkbox; {write_address(address.segments)} is a group of them"
+            self.report(op, address.offset, address.length, cause, "use pick, with also or except")
 
-    def set(self, op: Op, act: tree.Set) -> None:
+    def upload(self, op: Op, act: tree.Upload) -> None:
+        self.kind(op, act.address, "upload", frozenset({"file"}), "a file field")
+
+    def press(self, op: Op, act: tree.Press) -> None:
+        if act.address is not None:
+            self.control(op, act.address, "press")
+
+    def one_value(self, op: Op, act: tree.Set) -> None:
         self.kind(op, act.address, "set", _TYPED, "a field that holds one value")
 
     def pick(self, op: Op, act: tree.Pick) -> None:
@@ -185,7 +193,8 @@ class _Checker:
     def answer(self, op: Op, act: tree.Answer) -> None:
         if act.lookup is not None and act.lookup.text not in self.form.lookups:
             name, known = act.lookup.text, [*self.form.lookups, "submit"]
-            self.report(op, act.lookup.offset, len(name), f"there is no lookup {name!r}", suggestion(name, known, f"one can answer {listed(known)}"))
+            remedy = suggestion(name, known, f"one can answer {listed(known)}")
+            self.report(op, act.lookup.offset, len(name), f"there is no lookup {name!r}", remedy)
         if act.lookup is None and act.value is not None and not isinstance(act.value, dict):
             self.report(op, op.offset, op.length, "what a server answers is an object", 'write it as in {"errors": {"email": "Taken."}}')
         elif act.lookup is None and isinstance(act.value, dict):
@@ -227,9 +236,10 @@ class _Checker:
     def words(self, op: Op, check: Check, known: Iterable[str], what: str) -> None:
         known = list(known)
         for given in check.arguments:
-            word = given[1] if isinstance(given, tuple) else given
+            word = given.word if isinstance(given, tree.Not) else given
             if word.text not in known:
-                self.report(op, word.offset, len(word.text), f"{word.text!r} is not {what}", suggestion(word.text, known, f"there are {listed(known, 'and', 40)}"))
+                remedy = suggestion(word.text, known, f"there are {listed(known, 'and', 40)}")
+                self.report(op, word.offset, len(word.text), f"{word.text!r} is not {what}", remedy)
 
     def errors(self, op: Op, check: Check) -> None:
         for expected in check.arguments:

@@ -6,10 +6,7 @@ values and absolute addresses. Every fault on the way is noted with its place; n
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Mapping
-from dataclasses import dataclass, fields, is_dataclass, replace
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -19,13 +16,29 @@ from ..forms.values import as_text
 from ..problems import Place, Problem, Unreadable, read_text, suggestion
 from .reader import Lines, read_script
 from .tree import (
-    Address, Anything, Block, Body, Check, Do, Duration, Fill, Inside, Like, Many, Parameter, Row, Script, Statement,
-    Template, Word,
+    Address,
+    Anything,
+    Block,
+    Body,
+    Check,
+    Do,
+    Duration,
+    Fill,
+    Inside,
+    Like,
+    Many,
+    Not,
+    Parameter,
+    Row,
+    Script,
+    Statement,
+    Template,
+    Word,
 )  # fmt: skip
 
 _DEEPEST = 40
 _DURATIONS = frozenset({"every", "within", "lasting", "duration", "after"})
-_NUMBERS = frozenset({"count", "to", "at", "status", "size"})
+_NUMBERS = frozenset({"times", "to", "at", "status", "size"})
 _TEXTS = frozenset({"text", "name", "button", "type"})
 Env = Mapping[str, Any]
 
@@ -45,8 +58,7 @@ class Op(NamedTuple):
         return lines_of(self.source).place(self.source.file, self.offset, self.length)
 
 
-@dataclass(frozen=True, slots=True)
-class Scenario:
+class Scenario(NamedTuple):
     """A scenario to play: *row_line* is the line of the table's row it is played for, or 0."""
 
     title: str
@@ -164,6 +176,9 @@ class _Expander:
         except Unreadable as fault:
             self.report(self.script, offset, 1, f"{name}: {fault.problems[0].cause}", fault.problems[0].remedy)
             return []
+        import csv
+        import io
+
         reader = csv.reader(io.StringIO(text, newline=""), strict=True)
         rows: list[tuple[Env, int]] = []
         try:
@@ -209,7 +224,7 @@ class _Expander:
             for line in act.lines:
                 offset = line.address.offset
                 address = _address(line.address, env, prefix)
-                one = replace(line, address=address, value=_value(line.value, env))
+                one = line._replace(address=address, value=_value(line.value, env))
                 ops.append(Op(one, line.line, offset, line.address.length, source, calls))
         else:
             key = (id(statement), prefix)
@@ -230,14 +245,16 @@ class _Expander:
             remedy = suggestion(name, self.routines, "define it with `routine`, or bring it in with `use`")
             raise _Wrong(f"there is no routine {name!r}", remedy, act.routine.offset, len(name))
         if name in trail:
-            raise _Wrong(f"the routine {name!r} plays itself: {' → '.join((*trail, name))}", "break the ring", act.routine.offset, len(name))
+            ring = " → ".join((*trail, name))
+            raise _Wrong(f"the routine {name!r} plays itself: {ring}", "break the ring", act.routine.offset, len(name))
         if len(trail) >= _DEEPEST:
             raise _Wrong(f"routines nested deeper than {_DEEPEST}", "", act.routine.offset, len(name))
         self.played.add(name)
         block, origin = known
         if len(act.values) != len(block.parameters):
             wanted = ", ".join(block.parameters) or "nothing"
-            raise _Wrong(f"{name} takes {len(block.parameters)} values ({wanted}), not {len(act.values)}", "", act.routine.offset, len(name))
+            cause = f"{name} takes {len(block.parameters)} values ({wanted}), not {len(act.values)}"
+            raise _Wrong(cause, "", act.routine.offset, len(name))
         values = dict(zip(block.parameters, [_value(v, env) for v in act.values], strict=True))
         where = f"line {statement.line}" if source is self.script else f"{source.file}:{statement.line}"
         self._body(block.body, values, prefix, origin, (f"called from {where}", *calls), ops, (*trail, name))
@@ -328,17 +345,18 @@ def _resolve(thing: Any, env: Env, prefix: tuple[Any, ...], name: str = "") -> A
         return _fitting(_parameter(thing, env), name, thing)
     if isinstance(thing, Word | Like | Anything):
         return thing
-    if isinstance(thing, tuple):
+    if not isinstance(thing, tuple):
+        return thing
+    names = getattr(thing, "_fields", None)
+    if names is None:
         return tuple(_resolve(each, env, prefix, name) for each in thing)
-    if is_dataclass(thing) and not isinstance(thing, type):
-        changes = {}
-        for each in fields(thing):
-            old = getattr(thing, each.name)
-            new = _resolve(old, env, prefix, "word" if isinstance(thing, Check) and each.name == "arguments" and _of_words(thing) else each.name)
-            if new is not old:
-                changes[each.name] = new
-        return replace(thing, **changes) if changes else thing
-    return thing
+    changes = {}
+    words = isinstance(thing, Not) or (isinstance(thing, Check) and _of_words(thing))
+    for each, old in zip(names, thing, strict=True):
+        new = _resolve(old, env, prefix, "word" if words and each in ("arguments", "word") else each)
+        if new is not old:
+            changes[each] = new
+    return thing._replace(**changes) if changes else thing  # type: ignore[attr-defined]
 
 
 def _of_words(check: Check) -> bool:

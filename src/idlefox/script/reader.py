@@ -140,7 +140,7 @@ class _Reader:
         while at >= 0:
             found = _LINE.match(text, at + 1)
             assert found is not None
-            if len(found[1]) <= indent and (found[2][:1].isalpha() or found[2] == "#") or not found[2] and found.end() >= len(text):
+            if (len(found[1]) <= indent and (found[2][:1].isalpha() or found[2] == "#")) or (not found[2] and found.end() >= len(text)):
                 break
             at = text.find("\n", at + 1)
         end = at if at >= 0 else len(text)

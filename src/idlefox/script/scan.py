@@ -15,7 +15,7 @@ from ..forms.addresses import NAME, SEGMENT
 from ..forms.durations import DURATION, milliseconds
 from ..forms.patterns import PatternError, finds
 from ..problems import suggestion
-from .tree import Address, Anything, Duration, Like, Many, Member, Parameter, Template, Word
+from .tree import Address, Anything, Duration, Like, Many, Member, Not, Parameter, Template, Word
 
 _SPACE = re.compile(r" *")
 _NAME = re.compile(NAME)
@@ -122,8 +122,8 @@ class Scanner:
             return self.parameter()
         return self.name(what)
 
-    def state(self) -> Word | Parameter | tuple[str, Word | Parameter]:
-        """A state's word, or ``("not", word)``."""
+    def state(self) -> Word | Parameter | Not:
+        """A state's word, perhaps after `not`."""
         found = _STATE.match(self.text, self.at)
         if not found:
             negated = bool(self.take_word("not"))
@@ -132,7 +132,7 @@ class Scanner:
             self.at = found.end()
             negated = found[1] is not None
             word = Word(found[2], found.start(2))
-        return ("not", word) if negated else word
+        return Not(word) if negated else word
 
     def parameter(self) -> Parameter:
         found = _PARAMETER.match(self.text, self.at)

@@ -7,8 +7,28 @@ from typing import Any
 
 from .scan import Scanner, Slip
 from .tree import (
-    Act, Add, Answer, Do, Enter, Erase, Move, Note, On, Panel, Pick, Plain, Press, Remove, Set, Settle, Submit,
-    Turn, Type, Upload, UploadFile, Wait,
+    Act,
+    Add,
+    Answer,
+    Do,
+    Enter,
+    Erase,
+    Move,
+    Note,
+    On,
+    Panel,
+    Pick,
+    Plain,
+    Press,
+    Remove,
+    Set,
+    Settle,
+    Submit,
+    Turn,
+    Type,
+    Upload,
+    UploadFile,
+    Wait,
 )  # fmt: skip
 
 # UI Events, "Keyboard events": the named keys a form knows.

@@ -1,49 +1,39 @@
 """The syntax tree of a script: what was written, with its places, before it is held against any form.
 
-Places do not count when trees are compared; comments and blank lines do. Scalars stand for themselves; a
-string with parameters in it is a `Template`.
+Scalars stand for themselves; a string with parameters in it is a `Template`. `same` compares trees by what
+they say: places do not count, comments and blank lines do.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 
-def _place() -> Any:
-    return field(default=0, compare=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Parameter:
+class Parameter(NamedTuple):
     name: str
-    offset: int = _place()
+    offset: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Template:
+class Template(NamedTuple):
     """A string with parameters: literal texts and `Parameter`s in turn. *source* is the text as written, unescaped."""
 
     parts: tuple[str | Parameter, ...]
     source: str
 
 
-@dataclass(frozen=True, slots=True)
-class Anything:
+class Anything(NamedTuple):
     """The pattern `any`."""
 
 
-@dataclass(frozen=True, slots=True)
-class Like:
+class Like(NamedTuple):
     """The pattern `like /…/flags`."""
 
     pattern: str
     flags: str = ""
-    offset: int = _place()
+    offset: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Member:
+class Member(NamedTuple):
     """An element of a list (*key* None) or a member of an object, with its comments."""
 
     key: str | Template | None
@@ -52,8 +42,7 @@ class Member:
     tail: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Many:
+class Many(NamedTuple):
     """A JSON list or object as written. *end* holds the comments before the closing bracket."""
 
     kind: str  # "list" or "object"
@@ -61,40 +50,41 @@ class Many:
     end: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Address:
+class Address(NamedTuple):
     """*segments* are names, row numbers and parameters; *relative* begins with a dot; a lone parameter is the whole."""
 
     segments: tuple[str | int | Parameter, ...]
     relative: bool = False
-    offset: int = _place()
-    length: int = _place()
+    offset: int = 0
+    length: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Duration:
+class Duration(NamedTuple):
     ms: int
-    text: str = field(default="", compare=False)
+    text: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Word:
+class Word(NamedTuple):
     """A state, a rule or a name, where its place matters."""
 
     text: str
-    offset: int = _place()
+    offset: int = 0
+
+
+class Not(NamedTuple):
+    """A state after `not`."""
+
+    word: Any
 
 
 # Steps
-@dataclass(frozen=True, slots=True)
-class Type:
+class Type(NamedTuple):
     address: Address
     text: Any
     every: Any = None
 
 
-@dataclass(frozen=True, slots=True)
-class Enter:
+class Enter(NamedTuple):
     """`retype`, `paste`: *how* says which."""
 
     how: str
@@ -102,124 +92,105 @@ class Enter:
     text: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Erase:
+class Erase(NamedTuple):
     address: Address
-    count: Any = 1
+    times: Any = 1
 
 
-@dataclass(frozen=True, slots=True)
-class On:
+class On(NamedTuple):
     """A step that needs an address only: clear, focus, toggle, and blur (which may go without)."""
 
     verb: str
     address: Address | None
 
 
-@dataclass(frozen=True, slots=True)
-class Set:
+class Set(NamedTuple):
     address: Address
     value: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Pick:
+class Pick(NamedTuple):
     address: Address
     mode: str  # "", "also" or "except"
     values: tuple[Any, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Turn:
+class Turn(NamedTuple):
     address: Address
     on: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Upload:
+class Upload(NamedTuple):
     address: Address
     files: tuple[UploadFile, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class UploadFile:
+class UploadFile(NamedTuple):
     name: Any
     size: Any = None
     type: Any = None
 
 
-@dataclass(frozen=True, slots=True)
-class Press:
+class Press(NamedTuple):
     key: str
     address: Address | None
 
 
-@dataclass(frozen=True, slots=True)
-class Fill:
+class Fill(NamedTuple):
     lines: tuple[FillLine, ...]
     end: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class FillLine:
+class FillLine(NamedTuple):
     address: Address
     value: Any
     lead: tuple[str, ...] = ()
     tail: str = ""
-    line: int = _place()
+    line: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Add:
+class Add(NamedTuple):
     address: Address
     at: Any = None
     value: Any = None
     filled: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Remove:
+class Remove(NamedTuple):
     address: Address
 
 
-@dataclass(frozen=True, slots=True)
-class Move:
+class Move(NamedTuple):
     address: Address
     to: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Panel:
+class Panel(NamedTuple):
     verb: str  # "open" or "close"
     name: Word
 
 
-@dataclass(frozen=True, slots=True)
-class Submit:
+class Submit(NamedTuple):
     panel: Word | None = None
     button: Any = None
     past_checks: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Plain:
+class Plain(NamedTuple):
     """A step of one word: reset, dismiss, leave, return, reload."""
 
     verb: str
 
 
-@dataclass(frozen=True, slots=True)
-class Wait:
+class Wait(NamedTuple):
     duration: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Settle:
+class Settle(NamedTuple):
     within: Any = None
 
 
-@dataclass(frozen=True, slots=True)
-class Answer:
+class Answer(NamedTuple):
     """`answer submit` (*lookup* None) or `answer LOOKUP`. *kind*: status, accept, refuse, nothing, failure."""
 
     lookup: Word | None
@@ -229,45 +200,40 @@ class Answer:
     after: Any = None
 
 
-@dataclass(frozen=True, slots=True)
-class Do:
+class Do(NamedTuple):
     routine: Word
     values: tuple[Any, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Note:
+class Note(NamedTuple):
     text: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Inside:
+class Inside(NamedTuple):
     address: Address
     body: Body
 
 
 # Checks
-@dataclass(frozen=True, slots=True)
-class Noun:
+class Noun(NamedTuple):
     """*kind* is `address`, or the word itself (form, values, errors, submit, button, …)."""
 
     kind: str
     address: Address | None = None
     name: Any = None
-    offset: int = _place()
-    length: int = _place()
+    offset: int = 0
+    length: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Check:
+class Check(NamedTuple):
     noun: Noun
     negated: bool
     predicate: str
     arguments: tuple[Any, ...]
     within: Any = None
     lasting: Any = None
-    offset: int = _place()
-    length: int = _place()
+    offset: int = 0
+    length: int = 0
 
 
 Act = (
@@ -276,29 +242,26 @@ Act = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Statement:
+class Statement(NamedTuple):
     """One statement. *offset* and *length* mark it in the text; *templated* tells that it uses parameters."""
 
     act: Act
     lead: tuple[str, ...] = ()
     tail: str = ""
-    templated: bool = field(default=False, compare=False)
-    line: int = _place()
-    offset: int = _place()
-    length: int = _place()
+    templated: bool = False
+    line: int = 0
+    offset: int = 0
+    length: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(NamedTuple):
     values: tuple[Any, ...]
     lead: tuple[str, ...] = ()
     tail: str = ""
-    line: int = _place()
+    line: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class With:
+class With(NamedTuple):
     """A table: its parameter names and rows, or the *csv* file to take them from."""
 
     names: tuple[str, ...]
@@ -307,31 +270,28 @@ class With:
     lead: tuple[str, ...] = ()
     tail: str = ""
     end: tuple[str, ...] = ()
-    line: int = _place()
+    line: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Body:
+class Body(NamedTuple):
     statements: tuple[Statement, ...]
     table: With | None = None
     end: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Header:
+class Header(NamedTuple):
     """`subject`, `use` or `clock` with its text. *ms* is the clock's instant."""
 
     kind: str
     text: str
     lead: tuple[str, ...] = ()
     tail: str = ""
-    ms: int = field(default=0, compare=False)
-    line: int = _place()
-    offset: int = _place()
+    ms: int = 0
+    line: int = 0
+    offset: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Block:
+class Block(NamedTuple):
     """`prelude`, `routine` or `scenario`."""
 
     kind: str
@@ -342,17 +302,35 @@ class Block:
     tags: tuple[str, ...] = ()
     lead: tuple[str, ...] = ()
     tail: str = ""
-    line: int = _place()
-    last_line: int = _place()
-    offset: int = _place()
+    line: int = 0
+    last_line: int = 0
+    offset: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Script:
+class Script(NamedTuple):
     """A whole file. *text* is what was read: offsets point into it."""
 
     headers: tuple[Header, ...]
     blocks: tuple[Block, ...]
     end: tuple[str, ...] = ()
-    file: str = field(default="", compare=False)
-    text: str = field(default="", compare=False, repr=False)
+    file: str = ""
+    text: str = ""
+
+
+# What tells where something stood, and nothing else.
+_PLACES = frozenset({"offset", "length", "line", "last_line", "ms", "templated", "file"})
+
+
+def same(a: Any, b: Any) -> bool:
+    """Whether two trees (or parts of them) say the same, wherever they stand."""
+    if type(a) is not type(b):
+        return False
+    if isinstance(a, tuple):
+        names = getattr(a, "_fields", None)
+        if names is None:
+            return len(a) == len(b) and all(map(same, a, b))
+        if isinstance(a, Duration):
+            return bool(a.ms == b.ms)
+        skipped = _PLACES | {"text"} if isinstance(a, Script) else _PLACES
+        return all(name in skipped or same(getattr(a, name), getattr(b, name)) for name in names)
+    return bool(a == b)

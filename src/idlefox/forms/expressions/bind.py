@@ -7,8 +7,7 @@ the static type of each part, so that a condition that can never be one is refus
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from ...problems import suggestion
 from ..states import FIELD_STATES, FORM_ONLY, FORM_STATES
@@ -25,15 +24,19 @@ _RESULTS = {
 NEVER_TRUTH = {"text": "a text", "number": "a number", "date": "a date", "list": "a list", "rows": "a list", "object": "a group"}
 
 
-@dataclass(slots=True)
 class Shape:
     """A name of the form: its kind and what is nested in it. *path* has ``*`` for rows."""
 
-    name: str
-    kind: str
-    path: tuple[str, ...]
-    children: dict[str, Shape] | None = None
-    many: bool = False
+    __slots__ = ("children", "kind", "many", "name", "path")
+
+    def __init__(
+        self, name: str, kind: str, path: tuple[str, ...], children: dict[str, Shape] | None = None, many: bool = False
+    ) -> None:
+        self.name = name
+        self.kind = kind
+        self.path = path
+        self.children = children
+        self.many = many
 
     def find(self, path: tuple[str, ...]) -> Shape | None:
         """The shape at the schema path *path*, or None."""
@@ -52,8 +55,7 @@ class Shape:
             yield from child.walk()
 
 
-@dataclass(frozen=True, slots=True)
-class Scope:
+class Scope(NamedTuple):
     """Where an expression stands: which names it may use, and what they mean there."""
 
     root: Shape
@@ -169,7 +171,7 @@ class _Binder:
             raise ExpressionError("this is no list to go over", _start(node.source), "name a list of rows")
         if node.variable in self.variables or node.variable in ("value", "row", "index", "form", "record"):
             raise ExpressionError(f"the name {node.variable!r} is taken", node.at, "choose another name for the row")
-        target = source.target + ("*",) if isinstance(source, Reference) and source.target is not None else None
+        target = (*source.target, "*") if isinstance(source, Reference) and source.target is not None else None
         level = source.level if isinstance(source, Reference) else 0
         base = source.base if isinstance(source, Reference) else "var"
         self.variables[node.variable] = Reference(base, (), target, "value", "any", node.at, level, node.variable)
@@ -260,8 +262,7 @@ class _Binder:
             return Reference("payload", name.segments[1:], None, "value", "any", name.at)
         if name.segments[0] == "record" and name.dotted[0] and "record" not in (self.scope.root.children or {}):
             return Reference("record", name.segments[1:], None, "value", "any", name.at)
-        found = self.path(name, self.scope.root, 0, "payload", states=False)
-        return found
+        return self.path(name, self.scope.root, 0, "payload", states=False)
 
     def path(
         self, name: Name, shape: Shape, start: int, base: str, target: tuple[str, ...] = (), *, states: bool = True

@@ -58,8 +58,7 @@ def moment(text: Any) -> int | None:
     """A date, local date and time or RFC 3339 text as milliseconds (UTC), or None."""
     if not isinstance(text, str):
         return None
-    number = whatwg.date_number("date" if len(text) == 10 else "datetime-local", text.removesuffix("Z"))
-    return number
+    return whatwg.date_number("date" if len(text) == 10 else "datetime-local", text.removesuffix("Z"))
 
 
 def add(a: Any, b: Any) -> Any:

@@ -55,7 +55,7 @@ class _Parser:
     def __init__(self, text: str) -> None:
         self.text = text
         self.depth = 0
-        self.tokens = list(self._tokens())
+        self.tokens: list[_Token] = list(self._tokens())
         self.next = 0
 
     def _tokens(self) -> Any:

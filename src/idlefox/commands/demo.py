@@ -1,0 +1,81 @@
+"""`idlefox demo`: plays the demo, or leaves its files in a folder and plays them there."""
+
+from __future__ import annotations
+
+import tempfile
+from importlib import resources
+from pathlib import Path
+
+import click
+
+from ..play.player import Wishes
+from .console import Console
+
+_ASIDE = "aside"  # the folder of the scenario that fails on purpose
+
+
+@click.command("demo")
+@click.argument("folder", required=False, type=click.Path(), metavar="[DIR]")
+@click.option("--with-failure", is_flag=True, help="Play also the scenario kept aside, which fails.")
+@click.option("--quiet", "-q", is_flag=True, help="Print failures only.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(folder: str | None, with_failure: bool, quiet: bool, color: str) -> None:
+    """Play the demo: the forms of Skerry Line, a ferry company between made-up islands.
+
+    With DIR, its files are left there for you to change.
+
+    \b
+    Example:
+      idlefox demo
+      idlefox demo skerry
+      idlefox demo --with-failure
+    """
+    if folder is not None:
+        _play(folder, folder, with_failure, quiet, color)
+    with tempfile.TemporaryDirectory(prefix="idlefox-demo-") as temporary:
+        _play(temporary, "", with_failure, quiet, color)
+
+
+def _play(folder: str, left_in: str, with_failure: bool, quiet: bool, color: str) -> None:
+    import os
+
+    from .run import play
+
+    kept = _copy(Path(folder), with_failure)
+    console = Console(color)
+    before = os.getcwd()
+    if not left_in:
+        os.chdir(folder)
+    try:
+        run = play((left_in or ".",), Wishes(), console, quiet=quiet)
+    finally:
+        os.chdir(before)
+    if left_in and not quiet:
+        console.text("")
+        console.text(f" The files are in {left_in}. Change one, then: idlefox run {left_in}")
+        if kept:
+            console.text(f" Left as they were, for they had been changed: {', '.join(kept)}")
+    raise SystemExit(run.exit_code)
+
+
+def _copy(folder: Path, with_failure: bool) -> list[str]:
+    """Leaves the demo's files in *folder*; a file that is there and differs is kept. The names of those."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as fault:
+        raise click.UsageError(f"the folder {folder} cannot be made: {(fault.strerror or 'unknown reason').lower()}") from None
+    kept: list[str] = []
+    for source in sorted(resources.files("idlefox.demo").iterdir(), key=lambda s: s.name):
+        name = source.name
+        if not name.endswith((".fox", ".yaml", ".html", ".csv")) or (name.startswith(_ASIDE) and not with_failure):
+            continue
+        target = folder / name
+        text = source.read_text(encoding="utf-8")
+        if target.exists() and target.read_text(encoding="utf-8") != text:
+            kept.append(name)
+            continue
+        try:
+            target.write_text(text, encoding="utf-8")
+        except OSError as fault:
+            raise click.UsageError(f"{target} cannot be written: {(fault.strerror or 'unknown reason').lower()}") from None
+    return kept

@@ -1,0 +1,48 @@
+"""`idlefox format`: scripts in the one layout."""
+
+from __future__ import annotations
+
+import click
+
+from ..play.select import choose_files
+from ..problems import Unreadable
+from ..script.reader import read_script
+from ..script.writer import write_script
+from .console import Console
+
+
+@click.command("format")
+@click.argument("paths", nargs=-1, type=click.Path())
+@click.option("--check", is_flag=True, help="Change nothing; exit with 1 if a script is laid out otherwise.")
+def command(paths: tuple[str, ...], check: bool) -> None:
+    """Lay scripts out in the one way: four spaces, tables in columns. Comments and blank lines stay.
+
+    \b
+    Example:
+      idlefox format booking.fox
+      idlefox format --check forms/
+    """
+    console = Console()
+    chosen, problems = choose_files(paths or (".",))
+    console.problems(problems)
+    code = 2 if problems else 0
+    for each in chosen:
+        try:
+            script = read_script(each.file)
+        except Unreadable as fault:
+            console.problems(fault.problems)
+            code = 2
+            continue
+        text = write_script(script)
+        with open(each.file, encoding="utf-8", newline="") as handle:
+            same = handle.read() == text
+        if same:
+            continue
+        if check:
+            console.text(f"{each.file} is laid out otherwise")
+            code = max(code, 1)
+        else:
+            with open(each.file, "w", encoding="utf-8", newline="\n") as handle:
+                handle.write(text)
+            console.text(f"{each.file} laid out")
+    raise SystemExit(code)

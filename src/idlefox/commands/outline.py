@@ -1,0 +1,29 @@
+"""`idlefox outline`: what a form holds."""
+
+from __future__ import annotations
+
+import click
+
+from ..play.subjects import read_form
+from ..problems import Unreadable
+from ..report.outline import outline_lines
+from .console import Console
+
+
+@click.command("outline")
+@click.argument("form", type=click.Path())
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(form: str, color: str) -> None:
+    """Show what a form holds: fields, types, initial values, rules, messages, conditions, server.
+
+    \b
+    Example:
+      idlefox outline booking.form.yaml
+    """
+    console = Console(color)
+    try:
+        model = read_form(form)
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    console.lines(outline_lines(model, console.width()))

@@ -1,0 +1,288 @@
+"""Writes a script's tree as text, in the one layout: reading that gives an equal tree.
+
+Comments and blank lines survive (several blank lines become one); blocks are indented by four spaces, tables
+stand in columns, what does not fit into a line is broken inside its brackets.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from ..forms.addresses import write_address
+from ..forms.durations import write_duration
+from . import tree
+from .tree import Address, Block, Body, Check, Duration, Fill, Header, Inside, Like, Many, Parameter, Script, Template, With, Word
+
+_STEP = 4
+_WIDTH = 100
+
+
+def write_script(script: Script) -> str:
+    """The text of *script*."""
+    lines: list[str] = []
+    for header in script.headers:
+        _lead(lines, header.lead, 0)
+        lines.append(_tailed(_header(header), header.tail))
+    for block in script.blocks:
+        lead = block.lead
+        if lines and (not lead or lead[0]):
+            lead = ("", *lead)
+        _lead(lines, lead, 0)
+        lines.append(_tailed(_block_head(block), block.tail))
+        _body(lines, block.body, _STEP)
+    _lead(lines, script.end, 0)
+    while lines and not lines[-1]:
+        lines.pop()
+    return "\n".join(lines) + "\n" if lines else ""
+
+
+def _lead(lines: list[str], lead: tuple[str, ...], indent: int) -> None:
+    for text in lead:
+        if text:
+            lines.append(" " * indent + text)
+        elif lines and lines[-1]:
+            lines.append("")
+
+
+def _tailed(text: str, tail: str) -> str:
+    return f"{text}  {tail}" if tail else text
+
+
+def _header(header: Header) -> str:
+    return f"{header.kind} {header.text if header.kind == 'clock' else _string(header.text)}"
+
+
+def _block_head(block: Block) -> str:
+    if block.kind == "routine":
+        return f"routine {block.name}" + (f"({', '.join(block.parameters)})" if block.parameters else "")
+    if block.kind == "scenario":
+        return f"scenario {_value(block.title)}" + (f" [{', '.join(block.tags)}]" if block.tags else "")
+    return block.kind
+
+
+def _body(lines: list[str], body: Body, indent: int) -> None:
+    if body.table is not None:
+        _table(lines, body.table, indent)
+    for statement in body.statements:
+        _lead(lines, statement.lead, indent)
+        act = statement.act
+        pad = " " * indent
+        if isinstance(act, Inside):
+            lines.append(_tailed(f"{pad}inside {_address(act.address)}", statement.tail))
+            _body(lines, act.body, indent + _STEP)
+        elif isinstance(act, Fill):
+            lines.append(_tailed(f"{pad}fill", statement.tail))
+            for line in act.lines:
+                _lead(lines, line.lead, indent + _STEP)
+                inner = " " * (indent + _STEP)
+                text = f"{_address(line.address)} {_value(line.value, indent + _STEP, len(_address(line.address)) + 1)}"
+                lines.extend(_tailed(inner + text, line.tail).split("\n"))
+            _lead(lines, act.end, indent + _STEP)
+        else:
+            text = _check(act, indent) if isinstance(act, Check) else _step(act, indent)
+            lines.extend(_tailed(pad + text, statement.tail).split("\n"))
+    _lead(lines, body.end, indent)
+
+
+def _table(lines: list[str], table: With, indent: int) -> None:
+    pad = " " * indent
+    _lead(lines, table.lead, indent)
+    if table.csv is not None:
+        lines.append(_tailed(f"{pad}with csv {_string(table.csv)}", table.tail))
+        return
+    lines.append(_tailed(f"{pad}with {', '.join(table.names)}", table.tail))
+    cells = [[_cell(v) for v in row.values] for row in table.rows]
+    widths = [max((len(row[i]) for row in cells), default=0) for i in range(len(table.names))]
+    inner = " " * (indent + _STEP)
+    for row, texts in zip(table.rows, cells, strict=True):
+        _lead(lines, row.lead, indent + _STEP)
+        padded = [text + "," + " " * (widths[i] - len(text)) for i, text in enumerate(texts[:-1])]
+        lines.append(_tailed(inner + "  ".join([*padded, texts[-1]]), row.tail))
+    _lead(lines, table.end, indent + _STEP)
+
+
+def _cell(value: Any) -> str:
+    return _value(value, None)
+
+
+# values
+def _string(text: str) -> str:
+    """*text* as a JSON string; half of a surrogate pair as an escape, for no file can hold it."""
+    written = json.dumps(text, ensure_ascii=False)
+    return json.dumps(text) if any("\ud800" <= c <= "\udfff" for c in text) else written
+
+
+def _value(value: Any, indent: int | None = None, taken: int = 0) -> str:
+    """*value* on one line if it fits (or *indent* is None), else broken inside its brackets."""
+    if isinstance(value, Many):
+        flat = _flat(value)
+        if flat is not None and (indent is None or indent + taken + len(flat) <= _WIDTH):
+            return flat
+        return _broken(value, indent or 0)
+    if isinstance(value, Parameter):
+        return f"${value.name}"
+    if isinstance(value, Template):
+        return _string(value.source)
+    if isinstance(value, Like):
+        return f"like /{value.pattern}/{value.flags}"
+    if isinstance(value, tree.Anything):
+        return "any"
+    if isinstance(value, Word):
+        return value.text
+    if isinstance(value, Duration):
+        return write_duration(value.ms)
+    return _string(value) if isinstance(value, str) else json.dumps(value)
+
+
+def _flat(value: Any) -> str | None:
+    """*value* on one line; None where a comment in it needs more."""
+    if not isinstance(value, Many):
+        return _value(value)
+    if value.end or any(m.lead or m.tail for m in value.members):
+        return None
+    parts: list[str] = []
+    for member in value.members:
+        text = _flat(member.value)
+        if text is None:
+            return None
+        parts.append(text if member.key is None else f"{_value(member.key)}: {text}")
+    opening, closing = ("[", "]") if value.kind == "list" else ("{", "}")
+    return opening + ", ".join(parts) + closing
+
+
+def _broken(value: Many, indent: int) -> str:
+    opening, closing = ("[", "]") if value.kind == "list" else ("{", "}")
+    inner = indent + _STEP
+    lines = [opening]
+    for i, member in enumerate(value.members):
+        lines += [" " * inner + comment for comment in member.lead if comment]
+        key = "" if member.key is None else f"{_value(member.key)}: "
+        comma = "," if i < len(value.members) - 1 else ""
+        lines.append(_tailed(" " * inner + key + _value(member.value, inner, len(key) + 1) + comma, member.tail))
+    lines += [" " * inner + comment for comment in value.end]
+    return "\n".join([*lines, " " * indent + closing])
+
+
+def _address(address: Address) -> str:
+    text = ""
+    for segment in address.segments:
+        if isinstance(segment, Parameter):
+            text += f"${segment.name}" if not text else f"[${segment.name}]"
+        else:
+            one = write_address((segment,))
+            text += one if isinstance(segment, int) or one.startswith("[") or not text else f".{one}"
+    return f".{text}" if address.relative else text
+
+
+def _values(values: tuple[Any, ...], indent: int) -> str:
+    return ", ".join(_value(v, indent) for v in values)
+
+
+# steps
+def _step(act: Any, indent: int) -> str:
+    return str(_STEPS[type(act)](act, indent))
+
+
+def _pick(act: tree.Pick, indent: int) -> str:
+    return f"pick {_address(act.address)} {act.mode + ' ' if act.mode else ''}{_values(act.values, indent)}"
+
+
+def _upload(act: tree.Upload, indent: int) -> str:
+    files = []
+    for file in act.files:
+        size = f" {_value(file.size)} bytes" if file.size is not None else ""
+        media_type = f" {_value(file.type)}" if file.type is not None else ""
+        files.append(_value(file.name) + size + media_type)
+    return f"upload {_address(act.address)} {', '.join(files)}"
+
+
+def _add(act: tree.Add, indent: int) -> str:
+    text = f"add {_address(act.address)}" + (f" at {_value(act.at)}" if act.at is not None else "")
+    return f"{text} with {_value(act.value, indent, len(text) + 6)}" if act.filled else text
+
+
+def _submit(act: tree.Submit, indent: int) -> str:
+    text = "submit" + (f" {act.panel.text}" if act.panel is not None else "")
+    text += f" by {_value(act.button)}" if act.button is not None else ""
+    return text + (" past checks" if act.past_checks else "")
+
+
+def _answer(act: tree.Answer, indent: int) -> str:
+    text = f"answer {act.lookup.text if act.lookup is not None else 'submit'} with "
+    text += _value(act.status) if act.kind == "status" else act.kind
+    if act.value is not None:
+        text += " " + _value(act.value, indent, len(text) + 1)
+    return text + (f" after {_value(act.after)}" if act.after is not None else "")
+
+
+def _do(act: tree.Do, indent: int) -> str:
+    return f"do {act.routine.text}" + (f"({_values(act.values, indent)})" if act.values else "")
+
+
+def _turn(act: tree.Turn, indent: int) -> str:
+    on = _value(act.on) if isinstance(act.on, Parameter) else "on" if act.on else "off"
+    return f"turn {_address(act.address)} {on}"
+
+
+def _type(act: tree.Type, indent: int) -> str:
+    return f"type {_address(act.address)} {_value(act.text)}" + (f" every {_value(act.every)}" if act.every is not None else "")
+
+
+_STEPS: dict[type, Any] = {
+    tree.Type: _type,
+    tree.Enter: lambda a, i: f"{a.how} {_address(a.address)} {_value(a.text)}",
+    tree.Erase: lambda a, i: f"erase {_address(a.address)}" + (f" {_value(a.times)}" if a.times != 1 else ""),
+    tree.On: lambda a, i: a.verb + (f" {_address(a.address)}" if a.address is not None else ""),
+    tree.Set: lambda a, i: f"set {_address(a.address)} {_value(a.value, i)}",
+    tree.Pick: _pick,
+    tree.Turn: _turn,
+    tree.Upload: _upload,
+    tree.Press: lambda a, i: f"press {a.key}" + (f" in {_address(a.address)}" if a.address is not None else ""),
+    tree.Add: _add,
+    tree.Remove: lambda a, i: f"remove {_address(a.address)}",
+    tree.Move: lambda a, i: f"move {_address(a.address)} to {_value(a.to)}",
+    tree.Panel: lambda a, i: f"{a.verb} {a.name.text}",
+    tree.Submit: _submit,
+    tree.Plain: lambda a, i: a.verb,
+    tree.Wait: lambda a, i: f"wait {_value(a.duration)}",
+    tree.Settle: lambda a, i: "settle" + (f" within {_value(a.within)}" if a.within is not None else ""),
+    tree.Answer: _answer,
+    tree.Do: _do,
+    tree.Note: lambda a, i: f"note {_value(a.text)}",
+}
+
+
+# checks
+def _check(check: Check, indent: int) -> str:
+    noun = check.noun
+    if noun.kind == "address":
+        assert noun.address is not None
+        text = _address(noun.address)
+    else:
+        text = f"button {_value(noun.name)}" if noun.kind == "button" else noun.kind
+    text = f"expect {text}{' not' if check.negated else ''} "
+    text += _predicate(check, indent, len(text))
+    if check.within is not None:
+        text += f" within {_value(check.within)}"
+    return text + (f" for {_value(check.lasting)}" if check.lasting is not None else "")
+
+
+def _predicate(check: Check, indent: int, taken: int) -> str:
+    word, given = check.predicate, check.arguments
+    if word in ("breaks nothing", "shows nothing", "nothing"):
+        return word
+    if word in ("has rows", "has options"):
+        what = word[4:-1] if given[0] == 1 else word[4:]
+        return f"has {_value(given[0])} {what}"
+    if word in ("shows like", "like"):
+        return f"{'shows ' if word.startswith('shows') else ''}{_value(given[0])}"
+    if word == "is":
+        return "is " + ", ".join(f"not {_value(g.word)}" if isinstance(g, tree.Not) else _value(g) for g in given)
+    if word == "allows":
+        return f"allows {given[0]}"
+    if word.startswith("offers"):
+        return f"offers {_value(given[0], indent, taken + 7)}"
+    if given and isinstance(given[0], Address):
+        return f"{word} {', '.join(map(_address, given))}"
+    return f"{word} {', '.join(_value(g, indent, taken + len(word) + 1) for g in given)}"

@@ -1,0 +1,54 @@
+"""Helpers: the built program on files in a temporary folder, and scripts played in the core."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from idlefox.play.player import Wishes, play_script
+from idlefox.play.results import ScriptResult
+from idlefox.play.select import Chosen
+from idlefox.play.subjects import Subjects
+
+
+class Fox:
+    """The installed `idlefox` in a folder of its own."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def write(self, **files: str) -> Fox:
+        """Writes files; a double underscore in a name is a dot: ``a__fox``."""
+        for name, text in files.items():
+            (self.folder / name.replace("__", ".")).write_text(text, encoding="utf-8")
+        return self
+
+    def __call__(self, *args: str, **env: str) -> subprocess.CompletedProcess[str]:
+        clean = {k: v for k, v in os.environ.items() if k not in ("COLUMNS", "NO_COLOR")}
+        return subprocess.run(
+            [sys.executable, "-m", "idlefox", *args], cwd=self.folder, capture_output=True, text=True, encoding="utf-8",
+            env={**clean, "PYTHONIOENCODING": "utf-8", **env}, timeout=120, check=False,
+        )  # fmt: skip
+
+    def play(self, sheet: str, script: str, **wishes: bool) -> ScriptResult:
+        """Plays *script* on *sheet* in the core, without the command line."""
+        self.write(form__form__yaml=sheet, a__fox='subject "form.form.yaml"\nclock 2031-05-02T09:00:00Z\n\n' + script)
+        trust = bool(wishes.get("trust_python"))
+        return play_script(Chosen(str(self.folder / "a.fox")), Wishes(trust_python=trust), Subjects(trust_python=trust))
+
+    def holds(self, sheet: str, body: str) -> None:
+        """Asserts that one scenario with *body* (unindented) holds on *sheet*."""
+        lines = "\n".join("    " + line if line else "" for line in body.strip("\n").split("\n"))
+        result = self.play(sheet, f'scenario "it"\n{lines}\n')
+        assert not result.errors, [(p.place.line - 4, p.cause, p.remedy) for p in result.errors]
+        failures = [(f.place.line - 4, f.source.strip(), f.expected, f.found, f.reason) for s in result.scenarios for f in s.failures]
+        assert not failures, failures
+
+
+@pytest.fixture
+def fox(tmp_path: Path) -> Fox:
+    return Fox(tmp_path)
