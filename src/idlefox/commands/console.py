@@ -61,4 +61,4 @@ class Console:
         from ..report.terminal import problem_lines
 
         for problem in problems:
-            self.lines(problem_lines(problem, self.width()), err=True)
+            self.lines([*problem_lines(problem, self.width()), []], err=True)

@@ -15,6 +15,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "demo": ("demo", "Play the demo of Skerry Line, or leave its files in a folder."),
     "run": ("run", "Play scripts and say what held."),
     "outline": ("outline", "Show what a form holds."),
+    "trace": ("trace", "Show one scenario step by step, and what each step changed."),
     "format": ("format", "Lay scripts out in the one way."),
     "schema": ("schema", "Print the JSON Schema of the form sheet."),
 }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from heapq import heappop, heappush
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from .live import Live
@@ -14,14 +14,15 @@ _LONGEST_CHAIN = 10_000
 
 
 class Event:
-    """Something due at *time*. *waited* tells whether `settle` waits for it, *what* names it for messages."""
+    """Something due at *time*. *waited* tells whether `settle` waits for it, *what* names it (with *cell*) for messages."""
 
-    __slots__ = ("act", "done", "links", "time", "waited", "what")
+    __slots__ = ("act", "cell", "done", "links", "time", "waited", "what")
 
-    def __init__(self, time: int, act: Callable[[], None], what: str, waited: bool, links: int) -> None:
+    def __init__(self, time: int, act: Callable[[], None], what: str, cell: Any, waited: bool, links: int) -> None:
         self.time = time
         self.act = act
         self.what = what
+        self.cell = cell
         self.waited = waited
         self.links = links
         self.done = False
@@ -37,10 +38,10 @@ class Queue:
         self._links = 0
         self._instant = -1
 
-    def at(self, time: int, act: Callable[[], None], what: str, *, waited: bool = True) -> Event:
+    def at(self, time: int, act: Callable[[], None], what: str, cell: Any = None, *, waited: bool = True) -> Event:
         """Schedules *act* for *time*; of two at the same time the one scheduled first comes first."""
         links = self._links + 1 if time == self._instant else 0
-        event = Event(time, act, what, waited, links)
+        event = Event(time, act, what, cell, waited, links)
         self.order += 1
         heappush(self.heap, (time, self.order, event))
         self.under_way += waited
@@ -60,7 +61,8 @@ class Queue:
 
     def waiting_for(self) -> list[str]:
         """What is under way, in order."""
-        return [e.what for _, _, e in sorted(self.heap, key=lambda item: item[:2]) if e.waited and not e.done]
+        events = [e for _, _, e in sorted(self.heap, key=lambda item: item[:2]) if e.waited and not e.done]
+        return [f"{e.what} of {e.cell.address()}" if e.cell is not None else e.what for e in events]
 
     def happen(self, live: Live) -> None:
         """Lets the next event happen. Raises EndlessChain where events keep each other alive at one instant."""

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+from ..collector import paused
 from ..forms import whatwg
 from ..forms.expressions import Closure, Expression, Reference, compile_expression
 from ..forms.model import FLAGS, Field, Form, Kind, Rule, written_path
@@ -45,7 +46,8 @@ _OWN_RULES = {"email": "email", "url": "url", "number": "badInput", **dict.fromk
 
 def compile_form(form: Form) -> Plan:
     """The plan of *form* (with its panels)."""
-    return _Compiler(form).plan
+    with paused():
+        return _Compiler(form).plan
 
 
 class _Compiler:
@@ -165,13 +167,13 @@ class _Compiler:
         if own is None or any(k.name == own for r in field.rules for k in r.kinds):
             return
         kind = Kind(own, FLAGS[own], True)
-        self._check(plan, Rule((kind,), line=field.line), kind, None)
+        self._check(plan, Rule((kind,)), kind, None)
 
     def _options_rule(self, plan: FieldPlan, field: Field) -> None:
         from .choices import none_left
 
         kind = Kind("among", "customError", ())
-        check = self._check(plan, Rule((kind,), line=field.line), kind, None)
+        check = self._check(plan, Rule((kind,)), kind, None)
         check.test = none_left
         options = field.options
         if options is not None and not isinstance(options, tuple):

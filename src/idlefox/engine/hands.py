@@ -187,14 +187,13 @@ def _label(value: Any) -> str:
 
 def _need_option(cell: Leaf, found: list[Offered], value: Any, mode: str) -> None:
     option = next((o for o in found if equal(o.value, value)), None)
-    address = cell.address()
     if mode == "except" and any(equal(c, value) for c in cell.value):
         return
     if option is None:
         there = ", ".join(written(o.value) for o in found) or "none"
-        raise Cannot(f"{address} has no option {written(value)}; its options are {there}", cell)
+        raise Cannot(f"{cell.address()} has no option {written(value)}; its options are {there}", cell)
     if not option.enabled:
-        raise Cannot(f"the option {written(value)} of {address} is disabled", cell)
+        raise Cannot(f"the option {written(value)} of {cell.address()} is disabled", cell)
 
 
 def step_turn(live: Live, cell: Leaf, on: bool | None) -> None:

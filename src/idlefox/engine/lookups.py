@@ -22,6 +22,7 @@ from .timing import fill_message, report
 if TYPE_CHECKING:
     from .live import Live
 
+_DEBOUNCE = "the debounce of lookup"
 CHANGE, BLUR, ATTEMPT = "change", "blur", "submit"
 
 
@@ -105,7 +106,7 @@ class Lookups:
         live.record(cell, "asks", "", check.lookup)
         if check.debounce and not insist:
             ask.event = live.queue.at(
-                live.now + check.debounce, lambda: self._send(cell, check, ask), f"the debounce of lookup {check.lookup}"
+                live.now + check.debounce, lambda: self._send(cell, check, ask), f"{_DEBOUNCE} {check.lookup}", cell
             )
         else:
             self._send(cell, check, ask)
@@ -124,8 +125,7 @@ class Lookups:
             ask.event = None
             return
         takes = lookup.takes if answer.after is None else answer.after
-        what = f"lookup {check.lookup} of {cell.address()}"
-        ask.event = live.queue.at(live.now + takes, lambda: self._arrive(cell, check, ask, answer), what)
+        ask.event = live.queue.at(live.now + takes, lambda: self._arrive(cell, check, ask, answer), f"lookup {check.lookup}", cell)
 
     def _stand_in(self, lookup: Lookup, value: Any) -> Answered:
         """What the sheet's own lookup says of *value*."""
@@ -181,7 +181,7 @@ class Lookups:
             return
         for check in cell.plan.lookups:
             ask = cell.asks.get(check.index)
-            if ask is not None and ask.event is not None and ask.event.what.startswith("the debounce"):
+            if ask is not None and ask.event is not None and ask.event.what.startswith(_DEBOUNCE):
                 self.live.queue.cancel(ask.event)
         cell.asks = None
 

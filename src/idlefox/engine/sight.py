@@ -113,14 +113,13 @@ def is_enabled(live: Live, cell: Any) -> bool:
 
 def need_reach(live: Live, cell: Any, doing: str, *, change: bool = True) -> None:
     """Raises Cannot unless a person can act on *cell* now."""
-    address = cell.address()
     reason = hidden_by(live, cell)
     if not reason:
         reason = disabled_by(live, cell)
     if not reason and change:
         reason = readonly_by(cell)
     if reason:
-        raise Cannot(f"{doing} {address} is not possible: {reason}", cell)
+        raise Cannot(f"{doing} {cell.address()} is not possible: {reason}", cell)
 
 
 # buttons

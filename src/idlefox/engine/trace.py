@@ -121,4 +121,6 @@ def _plain(cell: Any, name: str, value: Any) -> Any:
         return [said_text(cell, text) for _, text in value]
     if name == "focus":
         return value.key() if value is not None else None
+    if name == "notice" and value is not None:
+        return value._asdict()
     return value

@@ -58,7 +58,7 @@ def read_message(text: str) -> Message:
     literal += text[at:]
     if literal or not parts:
         parts.append(literal)
-    return Message(text, tuple(parts))
+    return Message(text, tuple(parts), frozenset(p[0] for p in parts if isinstance(p, tuple)))
 
 
 def stock(kind: str, texts: dict[str, Message]) -> Message:

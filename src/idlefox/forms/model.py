@@ -30,10 +30,7 @@ class Message(NamedTuple):
 
     text: str
     parts: tuple[str | tuple[str], ...]
-
-    @property
-    def placeholders(self) -> frozenset[str]:
-        return frozenset(p[0] for p in self.parts if isinstance(p, tuple))
+    placeholders: frozenset[str] = frozenset()
 
 
 class Kind(NamedTuple):
@@ -57,7 +54,6 @@ class Rule(NamedTuple):
     start: str = "blur"
     debounce: int = 0
     remember: bool = False
-    line: int = 0
 
 
 class Option(NamedTuple):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ..collector import paused
 from ..problems import Unreadable, read_text, suggestion
 from .expressions.bind import Scope, Shape
 from .expressions.tree import FALSE, TRUE, Expression
@@ -29,6 +30,11 @@ def read_sheet(file: str) -> Form:
 
 def read_sheet_text(text: str, file: str) -> Form:
     """The form that the sheet *text* describes; *file* is its name in messages."""
+    with paused():
+        return _read(text, file)
+
+
+def _read(text: str, file: str) -> Form:
     document = Document(file, text)
     if not isinstance(document.data, dict):
         document.report((), "a sheet is a mapping of keys", "begin with `form: NAME` and `fields:`")

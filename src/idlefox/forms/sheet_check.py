@@ -79,8 +79,8 @@ def _report(document: Document, schema: dict[str, Any], error: Any) -> None:
     elif name == "enum":
         options = [str(o) for o in part.get("enum", []) if o is not None]
         near = nearest(str(error.instance), options)
-        remedy = f"did you mean {near!r}?" if near else f"expected {listed(options, most=30)}"
-        document.report(path, f"{_shown(error.instance)} is not one of {listed(options, most=30)}{spot}", remedy)
+        remedy = f"did you mean {near!r}?" if near else f"write {listed(options, most=30)}"
+        document.report(path, f"{_shown(error.instance)} is no {path[-1] if path else 'value'}{spot}", remedy)
     elif name == "anyOf":
         document.report(path, "the sheet has no fields", "add `fields:`")
     elif name == "type" and path and path[-1] == "options":

@@ -7,8 +7,7 @@ libyaml composes the nodes, which carry their marks; this room resolves plain sc
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
-from typing import Any, cast
+from typing import Any
 
 import yaml
 from yaml.composer import Composer
@@ -33,6 +32,7 @@ _INT = re.compile(r"[-+]?[0-9]+")
 _HEX = re.compile(r"0x[0-9a-fA-F]+")
 _OCT = re.compile(r"0o[0-7]+")
 _FLOAT = re.compile(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?")
+_BRACKET = re.compile(r"[\[\]{}]")
 _NUMERIC = frozenset("-+.0123456789")
 
 
@@ -71,14 +71,13 @@ class Document:
 
     def _compose(self) -> Node:
         # libyaml and the composer recurse in C: what nests too deep is found before it can overflow the stack.
-        if self.text.count("[") + self.text.count("{") + self.text.count("- -") > 400 or _deep_indent(self.text):
+        if _may_be_deep(self.text):
             self._check_depth()
         try:
             loader = _Loader(self.text)
             root = loader.get_single_node()
         except yaml.MarkedYAMLError as fault:
-            mark = cast(Any, fault.problem_mark or fault.context_mark)
-            place = Place(self.file, mark.line + 1, mark.column + 1) if mark else Place(self.file, 1, 1)
+            place = _marked(self.file, fault.problem_mark or fault.context_mark)
             raise Unreadable([self._problem(place, f"this is not YAML: {fault.problem}", _yaml_remedy(self.text, place))]) from None
         except (yaml.YAMLError, RecursionError) as fault:
             place = Place(self.file, 1, 1)
@@ -100,8 +99,7 @@ class Document:
                 if isinstance(event, yaml.CollectionStartEvent):
                     depth += 1
                     if depth > _DEEPEST:
-                        mark = event.start_mark
-                        place = Place(self.file, mark.line + 1, mark.column + 1)
+                        place = _marked(self.file, event.start_mark)
                         raise Unreadable([self._problem(place, f"nested deeper than {_DEEPEST}", "flatten the sheet")])
                 elif isinstance(event, yaml.CollectionEndEvent):
                     depth -= 1
@@ -248,12 +246,22 @@ def _place(file: str, node: Node) -> Place:
     return Place(file, start.line + 1, start.column + 1, max(1, length))
 
 
-def _deep_indent(text: str) -> bool:
-    return any(len(line) - len(line.lstrip(" ")) > 400 for line in _long_lines(text))
+def _marked(file: str, mark: Any) -> Place:
+    return Place(file, mark.line + 1, mark.column + 1) if mark else Place(file, 1, 1)
 
 
-def _long_lines(text: str) -> Iterator[str]:
-    return (line for line in text.split("\n") if len(line) > 400)
+def _may_be_deep(text: str) -> bool:
+    """Whether brackets or indentation could nest deep, quotes and comments not looked at."""
+    if text.count("- -") > _DEEPEST or any(line.startswith(" " * _DEEPEST) for line in text.split("\n") if len(line) > _DEEPEST):
+        return True
+    if text.count("[") + text.count("{") <= _DEEPEST:
+        return False
+    depth = 0
+    for found in _BRACKET.finditer(text):
+        depth = max(0, depth + (1 if found[0] in "[{" else -1))
+        if depth > _DEEPEST:
+            return True
+    return False
 
 
 def _yaml_remedy(text: str, place: Place) -> str:

@@ -11,8 +11,8 @@ from ..engine.timing import shown_texts
 from ..forms.values import written
 
 
-def state_line(live: Live, cell: Any) -> str:
-    """``voucher   "ISLE1"   dirty  touched  invalid   breaks tooShort``."""
+def state_lines(live: Live, cell: Any) -> tuple[str, ...]:
+    """``voucher   "ISLE1"   dirty  touched  invalid   breaks tooShort``, and what it shows in a line of its own."""
     name = cell.address() or "form"
     words = [
         "dirty" if is_dirty(cell) else "pristine",
@@ -40,6 +40,7 @@ def state_line(live: Live, cell: Any) -> str:
     broken = [c.id or (c.kind if c.flag == "customError" else c.flag) for c in cell.plan.checks if cell.mask & c.bit]
     if broken:
         parts.append("breaks " + ", ".join(broken))
-    if cell.shows:
-        parts.append("shows " + ", ".join(written(t) for t in shown_texts(cell)))
-    return "   ".join(p for p in parts if p)
+    line = "   ".join(p for p in parts if p)
+    if not cell.shows:
+        return (line,)
+    return (line, "shows " + ", ".join(written(t) for t in shown_texts(cell)))

@@ -26,7 +26,7 @@ from ..forms.model import Button, Notice
 from ..forms.states import FIELD_STATES, FORM_STATES
 from ..script import tree
 from ..script.tree import Address, Noun
-from .look import state_line
+from .look import state_lines
 from .subject import Missing
 
 SETTLE = 30_000  # how long `settle` waits unless it says otherwise
@@ -381,7 +381,8 @@ class SimulatedForm:
         elapsed = (live.now - live.start) / 1000
         touching = ("reads", "value", "rows", "server", "answer")
         last = next((s for s, _, c, name, _, _ in reversed(live.trace) if name in touching and _within(c, cell)), 0)
-        return (state_line(live, cell), f"at {elapsed:.3f} s, {{{last}}}" if last else f"at {elapsed:.3f} s, not changed since load")
+        when = f"at {elapsed:.3f} s, {{{last}}}" if last else f"at {elapsed:.3f} s, not changed since load"
+        return (*state_lines(live, cell), when)
 
 
 def _within(cell: Any, top: Any) -> bool:

@@ -29,6 +29,9 @@ def outline_lines(form: Form, width: int) -> list[Line]:
     for panel in form.panels:
         lines += [[], [("panel ", "dim"), (plain(panel.panel), "strong")]]
         lines += [[(" " * 2, ""), *line] if line else line for line in outline_lines(panel, width - 2)[1:]]
+        if panel.gives is not None:
+            what = f"{panel.gives.value} as an option" if panel.gives.kind == "option" else "its values as a row"
+            lines += _facts([("gives", f"{what} to {written_path(panel.gives.to)}")], width, 1)
     return lines
 
 
@@ -120,7 +123,7 @@ def _rule_facts(rule: Rule, form: Form) -> list[tuple[str, str]]:
         extra = f" when {rule.when.text}" if rule.when is not None else ""
         extra += f", carried by {written_path(rule.at)}" if rule.at is not None else ""
         name = f"{rule.id} ({kind.name})" if rule.id else kind.name
-        facts.append((name, " ".join(p for p in (parameter, extra.strip(), f"“{text}”") if p)))
+        facts.append((name, "  ".join(p for p in (parameter, extra.strip(), f"“{text}”") if p)))
     return facts
 
 

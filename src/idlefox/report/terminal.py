@@ -11,13 +11,18 @@ def problem_lines(problem: Problem, width: int) -> list[Line]:
     """``FILE:LINE:COL: cause``, the line with a marker under the place, ``help:`` with the remedy."""
     place = problem.place
     head = f"{place.file}:{place.line}:{place.column}: "
-    lines: list[Line] = [[(plain(head), "strong"), (plain(problem.cause), "bad")]]
+    words = wrap(plain(problem.cause), width - columns(plain(head)))
+    if len(words) == 1:
+        lines: list[Line] = [[(plain(head), "strong"), (words[0], "bad")]]
+    else:
+        # In a narrow terminal the place stands alone, so that the cause has room.
+        lines = [[(plain(head).rstrip(), "strong")], *([("  " + part, "bad")] for part in wrap(plain(problem.cause), width - 2))]
     if problem.source.strip():
         gutter = max(4, len(str(place.line)) + 1)
         lines += marked(place.line, problem.source, place.column, place.length, width, gutter)
     lines += [[("  " + plain(call), "dim")] for call in problem.called_from]
     if problem.remedy:
-        lines.append([("help: ", "strong"), (plain(problem.remedy), "")])
+        lines += [[("help: " if i == 0 else "      ", "strong"), (part, "")] for i, part in enumerate(wrap(plain(problem.remedy), width - 6))]
     return lines
 
 

@@ -1,0 +1,311 @@
+"""How fast, as ratios in one run: `python benchmarks/bench.py [NAME …]`. See README.md beside it.
+
+Each pair is timed in turn, A B A B …, and the ratio is the median of the pairs' ratios, so that a machine that
+slows down halfway does not tilt it.
+"""
+
+from __future__ import annotations
+
+import gc
+import io
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+import tokenize
+import tracemalloc
+from collections.abc import Callable
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+import yaml
+from handwritten import Form as HandForm
+
+from idlefox.engine import hands, rows
+from idlefox.engine.build import start
+from idlefox.engine.clock import advance
+from idlefox.engine.compile import compile_form
+from idlefox.engine.enter import type_text
+from idlefox.engine.live import Live
+from idlefox.forms.sheet import read_sheet_text
+from idlefox.play.player import Wishes, play_script
+from idlefox.play.select import Chosen
+from idlefox.play.subjects import Subjects
+from idlefox.script.reader import read_script_text
+
+TEXTS = ("mara.lind@fjordmail.example", "SK4711", "ISLE1234", "Mara Lind of Tarvik")
+
+
+def timed(work: Callable[[], object]) -> float:
+    gc.collect()
+    begin = time.perf_counter()
+    work()
+    return time.perf_counter() - begin
+
+
+def ratio(a: Callable[[], object], b: Callable[[], object], pairs: int = 9) -> tuple[float, float, float]:
+    """Median of A/B over *pairs* pairs, and the medians of both in seconds."""
+    a(), b()
+    found = [(timed(a), timed(b)) for _ in range(pairs)]
+    return statistics.median(x / y for x, y in found), statistics.median(x for x, _ in found), statistics.median(y for _, y in found)
+
+
+def say(name: str, value: float, most: float | None, more: str) -> None:
+    limit = f"at most {most:g}" if most is not None else ""
+    print(f"{name:<44} {value:8.2f}   {limit:<14} {more}")
+
+
+# keystrokes
+SMALL = """
+form: small
+report: {first: blur, again: change}
+reveal: touched or submitted
+fields:
+  email:
+    type: email
+    trim: true
+    rules:
+      - {required: true, say: We need an address.}
+      - {email: true, say: That is no address.}
+      - {maxlength: 60, say: At most 60.}
+  plate:
+    case: upper
+    rules: [{required: true, say: We need the plate.}, {pattern: '[A-Z]{2}[0-9]{3,5}', say: A plate reads like SK4711.}]
+  voucher: {rules: [{minlength: 8, maxlength: 8, say: Eight characters.}]}
+  name: {rules: [{required: true, say: 'A name, please.'}]}
+submit: {enabled: form.valid and form.dirty}
+"""
+
+
+def keystroke() -> None:
+    plan = compile_form(read_sheet_text(SMALL, "small"))
+    keys = 2 * sum(map(len, TEXTS)) * 40
+
+    def engine() -> None:
+        for _ in range(40):
+            live = start(plan, 0)
+            for cell, text in zip(live.root.parts, TEXTS, strict=True):
+                hands.focus(live, cell)
+                for character in text:
+                    hands.press_key(live, cell, character)
+                hands.blur(live)
+                hands.focus(live, cell)
+                for character in text:
+                    hands.press_key(live, cell, character)
+
+    def by_hand() -> None:
+        for _ in range(40):
+            form = HandForm()
+            for field, text in zip((form.email, form.plate, form.voucher, form.name), TEXTS, strict=True):
+                form.type(field, text)
+                form.blur(field)
+                form.type(field, text)
+
+    found, a, b = ratio(engine, by_hand)
+    say("a key, engine / written by hand", found, 5, f"{a / keys * 1e6:.2f} µs / {b / keys * 1e6:.2f} µs")
+
+
+def many_fields(count: int) -> str:
+    lines = ["form: many", "fields:"]
+    for i in range(count):
+        lines += [
+            f"  field_{i}:",
+            f"    label: Field {i}",
+            "    rules:",
+            "      - {required: true, say: '{label} is needed.'}",
+            "      - {minlength: 3, maxlength: 40, say: 'Between {minlength} and {maxlength}.'}",
+            "      - {pattern: '[a-z ]+', say: Small letters only.}",
+        ]
+    lines.append("submit: {enabled: form.valid and form.dirty}")
+    return "\n".join(lines) + "\n"
+
+
+def typing(live: Live, index: int) -> Callable[[], None]:
+    cell = live.root.parts[index]
+    enabled = live.root.plan.form.enabled
+    hands.focus(live, cell)
+
+    def work() -> None:
+        for _ in range(200):
+            for character in "abcdefghij":
+                hands.press_key(live, cell, character)
+                enabled(live.root, None)
+            hands.step_clear(live, cell)
+        live.trace.clear()
+
+    return work
+
+
+def size_of_form() -> None:
+    large = start(compile_form(read_sheet_text(many_fields(2000), "many")), 0)
+    small = start(compile_form(read_sheet_text(many_fields(20), "many")), 0)
+    found, a, b = ratio(typing(large, 1999), typing(small, 19))
+    say("a key, form of 2,000 fields / of 20", found, 1.3, f"{a / 2000 * 1e6:.2f} µs / {b / 2000 * 1e6:.2f} µs")
+
+
+# rows
+def with_rows(count: int) -> str:
+    return f"""
+form: rows
+fields:
+  list:
+    type: rows
+    start: {count}
+    fields:
+      a: {{rules: [{{required: true}}, {{maxlength: 20}}]}}
+      b: {{type: number, rules: [{{min: 0}}]}}
+      c: {{type: checkbox}}
+      d: {{visible: row.c, rules: [{{required: true}}]}}
+      e: {{rules: [{{unique: true}}]}}
+submit: {{enabled: form.valid and form.dirty}}
+"""
+
+
+def row_key() -> None:
+    def last(count: int) -> Callable[[], None]:
+        live = start(compile_form(read_sheet_text(with_rows(count), "rows")), 0)
+        row = live.root.parts[0].parts[-1]
+        enabled = live.root.plan.form.enabled
+
+        def work() -> None:
+            for part in (row.parts[0], row.parts[4]):
+                hands.focus(live, part)
+                for _ in range(100):
+                    for character in "abcdefghij":
+                        hands.press_key(live, part, character)
+                        enabled(live.root, None)
+                    hands.step_clear(live, part)
+            live.trace.clear()
+
+        return work
+
+    found, a, b = ratio(last(10_000), last(10))
+    say("a key in the last of 10,000 rows / of 10", found, 1.5, f"{a / 2000 * 1e6:.2f} µs / {b / 2000 * 1e6:.2f} µs")
+
+
+def row_removed() -> None:
+    def first_of(count: int) -> tuple[Callable[[], float], int]:
+        live = start(compile_form(read_sheet_text(with_rows(count), "rows")), 0)
+        many = live.root.parts[0]
+
+        def work() -> float:
+            begin = time.perf_counter()
+            rows.step_remove(live, many.parts[0])
+            return time.perf_counter() - begin
+
+        return work, count
+
+    large, _ = first_of(10_000)
+    pairs = []
+    for _ in range(30):
+        small, _ = first_of(10)
+        small()  # the first removal of each makes the list dirty
+        large()
+        pairs.append((statistics.median(large() for _ in range(5)), statistics.median(small() for _ in range(5))))
+    found = statistics.median(x / y for x, y in pairs)
+    a, b = (statistics.median(p[i] for p in pairs) for i in (0, 1))
+    say("removing the first of 10,000 rows / of 10", found, 3, f"{a * 1e6:.1f} µs / {b * 1e6:.1f} µs")
+
+
+def row_memory() -> None:
+    plan = compile_form(read_sheet_text(with_rows(10_000), "rows"))
+    tracemalloc.start()
+    live = start(plan, 0)
+    used = tracemalloc.get_traced_memory()[0]
+    tracemalloc.stop()
+    say("10,000 rows of 5 fields, MB", used / 1e6, 150, f"with the seed they are copied from; {len(live.root.parts[0].parts)} rows")
+
+
+# reading
+def script_lines() -> str:
+    scenario = Path(__file__).parent.parent.joinpath("src/idlefox/demo/messages.fox").read_text(encoding="utf-8")
+    head, _, body = scenario.partition("scenario")
+    body = "scenario" + body
+    return head + body * (100_000 // body.count("\n") + 1)
+
+
+def reading_script() -> None:
+    text = script_lines()
+
+    def tokens() -> None:
+        for _ in tokenize.generate_tokens(io.StringIO(text).readline):
+            pass
+
+    found, a, b = ratio(lambda: read_script_text(text, "big.fox"), tokens, 5)
+    say(f"reading {text.count(chr(10)):,} lines / tokenize", found, 1, f"{a:.2f} s / {b:.2f} s")
+
+
+def reading_sheet() -> None:
+    text = many_fields(2000)
+    found, a, b = ratio(
+        lambda: compile_form(read_sheet_text(text, "many.form.yaml")), lambda: yaml.compose(text, Loader=yaml.CSafeLoader), 5
+    )
+    say("a sheet of 2,000 fields, ready / YAML compose", found, 5, f"{a:.2f} s / {b:.2f} s")
+
+
+# time
+def many_lookups() -> None:
+    def waiting(count: int) -> float:
+        sheet = f"""
+form: f
+fields: {{r: {{type: rows, start: {count}, fields: {{v: {{rules: [{{lookup: l, start: change}}]}}}}}}}}
+lookups: {{l: {{takes: 1s}}}}
+"""
+        live = start(compile_form(read_sheet_text(sheet, "f")), 0)
+        cells = [row.parts[0] for row in live.root.parts[0].parts]
+        begin = time.perf_counter()
+        for cell in cells:
+            type_text(live, cell, "x")
+        advance(live, live.now + 2000)
+        assert live.queue.under_way == 0
+        return (time.perf_counter() - begin) / count
+
+    large, small = waiting(100_000), waiting(1_000)
+    say("one of 100,000 lookups / of 1,000", large / small, None, f"{large * 1e6:.1f} µs / {small * 1e6:.1f} µs")
+
+
+def an_hour() -> None:
+    sheet = "form: f\nfields: {a: {rules: [{lookup: l, start: change}]}}\nlookups: {l: {takes: 1s}}\n"
+
+    def scenario(wait: str) -> Callable[[], object]:
+        folder = Path(tempfile.mkdtemp())
+        folder.joinpath("f.form.yaml").write_text(sheet, encoding="utf-8")
+        body = "".join(f'    type a "x"\n    wait {wait}\n    expect a is valid\n' for _ in range(60))
+        folder.joinpath("a.fox").write_text(f'subject "f.form.yaml"\nscenario "s"\n{body}', encoding="utf-8")
+        return lambda: play_script(Chosen(str(folder / "a.fox")), Wishes(), Subjects())
+
+    found, a, b = ratio(scenario("1m"), scenario("2s"))
+    say("an hour of virtual time / two minutes of it", found, None, f"{a * 1e3:.1f} ms / {b * 1e3:.1f} ms")
+
+
+# starting
+def starting() -> None:
+    folder = Path(tempfile.mkdtemp())
+    folder.joinpath("f.form.yaml").write_text(SMALL, encoding="utf-8")
+    scenarios = "".join(
+        f'scenario "number {i}"\n    type voucher "ISLE{i}"\n    blur\n    expect voucher breaks tooShort\n' for i in range(10)
+    )
+    folder.joinpath("a.fox").write_text(f'subject "f.form.yaml"\n{scenarios}', encoding="utf-8")
+    env = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
+
+    def call(*args: str) -> Callable[[], object]:
+        return lambda: subprocess.run([sys.executable, *args], cwd=folder, env=env, check=True, capture_output=True)
+
+    bare = call("-c", "import click")
+    for name, most, args in (("idlefox --help", 1.5, ["--help"]), ("idlefox run, ten scenarios", 3, ["run", "a.fox"])):
+        found, a, b = ratio(call("-m", "idlefox", *args), bare, 15)
+        say(f"{name} / import click", found, most, f"{a * 1e3:.0f} ms / {b * 1e3:.0f} ms")
+
+
+ALL = [
+    keystroke, size_of_form, row_key, row_removed, row_memory, reading_script, reading_sheet, many_lookups, an_hour, starting,
+]  # fmt: skip
+
+if __name__ == "__main__":
+    asked = sys.argv[1:]
+    for bench in ALL:
+        if not asked or bench.__name__ in asked:
+            bench()

@@ -1,0 +1,47 @@
+"""`idlefox trace`: one scenario step by step, and what each step changed."""
+
+from __future__ import annotations
+
+import json
+
+import click
+
+from ..play.select import choose_files
+from ..play.tracing import trace_scenario
+from ..problems import Unreadable
+from ..report.traced import trace_lines
+from .config import read_config
+from .console import Console
+
+
+@click.command("trace")
+@click.argument("scenario", metavar="SCRIPT:LINE", type=click.Path())
+@click.option("--json", "as_json", is_flag=True, help="Print every change as a line of JSON, the same bytes in every run.")
+@click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the script's own subject.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@click.option("--trust-python", is_flag=True, default=None, help="Let the sheet run the Python rules it names.")
+def command(scenario: str, as_json: bool, subject: str | None, color: str, trust_python: bool | None) -> None:
+    """Play the scenario at a line and show what each step changed.
+
+    \b
+    Example:
+      idlefox trace booking.fox:41
+      idlefox trace booking.fox:41 --json > trace.jsonl
+    """
+    console = Console(color)
+    try:
+        config = read_config(".")
+        chosen, problems = choose_files((scenario,))
+        if problems:
+            raise Unreadable(problems)
+        trusted = config.trust_python if trust_python is None else trust_python
+        traced = trace_scenario(chosen[0], subject or config.subject, trust_python=trusted)
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    if as_json:
+        for change in traced.changes:
+            console.text(json.dumps(change, ensure_ascii=True))
+    else:
+        console.lines(trace_lines(traced, console.width()))
+    raise SystemExit(0 if traced.result.verdict == "pass" else 1)
