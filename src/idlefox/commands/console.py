@@ -23,10 +23,14 @@ _STYLES: dict[str, dict[str, Any]] = {
 
 
 class Console:
-    """Where a command prints. *color*: auto, always or never (`NO_COLOR` counts for auto)."""
+    """Where a command prints. *color*: auto, always or never (`NO_COLOR` counts for auto).
 
-    def __init__(self, color: str = "auto") -> None:
+    *aside*: standard output belongs to a report, so people read on standard error.
+    """
+
+    def __init__(self, color: str = "auto", *, aside: bool = False) -> None:
         self.color = color
+        self.aside = aside
 
     def width(self) -> int:
         """The columns to write for: the terminal's (COLUMNS counts), 100 in a pipe."""
@@ -41,6 +45,7 @@ class Console:
 
     def lines(self, lines: Iterable[Line], *, err: bool = False) -> None:
         """Prints *lines*, to standard error where *err*."""
+        err = err or self.aside
         stream = sys.stderr if err else sys.stdout
         paints = self.paints(stream)
         out = []

@@ -54,13 +54,13 @@ def command(
       idlefox run forms/ --tag voucher --report json=report.json
       idlefox run booking.fox:41 --subject other.form.yaml
     """
-    console = Console(color)
     try:
         config = read_config(".")
     except Unreadable as fault:
-        console.problems(fault.problems)
+        Console(color).problems(fault.problems)
         raise SystemExit(2) from None
     wanted = [_report(r) for r in (reports or config.reports)]
+    console = Console(color, aside=any(file == "-" for _, file in wanted))
     wishes = Wishes(
         subject=subject if subject is not None else config.subject,
         tags=tags,
@@ -68,7 +68,7 @@ def command(
         stop_first=stop_first,
         trust_python=config.trust_python if trust_python is None else trust_python,
     )
-    run = play(paths or config.scripts or (".",), wishes, console, quiet=quiet or any(f == "-" for _, f in wanted), verbose=verbose)
+    run = play(paths or config.scripts or (".",), wishes, console, quiet=quiet, verbose=verbose)
     for kind, file in wanted:
         write_report(run, kind, file, console)
     raise SystemExit(run.exit_code)

@@ -5,6 +5,7 @@ Nothing here is live. Addresses are *schema paths*: tuples of names with ``*`` w
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
@@ -263,5 +264,4 @@ def segment_text(name: str, first: bool) -> str:
     plain = name.replace("-", "_").isidentifier() and name.isascii() and not name.startswith("-")
     if plain:
         return name if first else "." + name
-    quoted = name.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n")
-    return f'["{quoted}"]'
+    return f"[{json.dumps(name, ensure_ascii=any('\ud800' <= c <= '\udfff' for c in name))}]"

@@ -62,7 +62,7 @@ def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
             else:
                 problems.append(Problem(place, "the script names no subject", 'begin it with: subject "FORM.form.yaml", or say --subject'))
         except Unreadable as fault:
-            problems.extend(_at_header(fault, script, header))
+            problems.extend(_at_header(fault, script, None if wishes.subject else header))
     if loaded is not None:
         problems.extend(check_ops((op for s in scenarios for op in s.ops), loaded.form))
     if problems:

@@ -22,7 +22,7 @@ def problem_lines(problem: Problem, width: int) -> list[Line]:
         lines += marked(place.line, problem.source, place.column, place.length, width, gutter)
     lines += [[("  " + plain(call), "dim")] for call in problem.called_from]
     if problem.remedy:
-        lines += [[("help: " if i == 0 else "      ", "strong"), (part, "")] for i, part in enumerate(wrap(plain(problem.remedy), width - 6))]
+        lines += [[("help: ", "strong"), (part, "")] for part in wrap(plain(problem.remedy), width - 6)]
     return lines
 
 

@@ -91,10 +91,12 @@ class _Reader:
             assert found is not None
             indent, first = len(found[1]), found[2]
             if first and first not in "#\r":
-                self.word_at = self.at + indent
-                self.word = first
                 if first == "\t":
                     self.slip(Slip("a tab in the indentation", self.at + indent, "indent with spaces"))
+                    self.skip_line(self.at)
+                    continue
+                self.word_at = self.at + indent
+                self.word = first
                 return indent
             if not first and found.end() >= len(text):
                 return -1
@@ -134,7 +136,7 @@ class _Reader:
         while at >= 0:
             found = _LINE.match(text, at + 1)
             assert found is not None
-            if (len(found[1]) <= indent and (found[2][:1].isalpha() or found[2] == "#")) or (not found[2] and found.end() >= len(text)):
+            if (len(found[1]) <= indent and (found[2][:1].isalpha() or found[2] in ("#", "\t"))) or (not found[2] and found.end() >= len(text)):
                 break
             at = text.find("\n", at + 1)
         end = at if at >= 0 else len(text)
@@ -311,6 +313,8 @@ class _Reader:
             self.trivia.clear()
             if self.at == before:
                 self.skip(indent, fault.offset)
+            elif self.peek() > indent:
+                self.skip(indent, self.at)  # the lines of a block whose head could not be used
             return None
 
     def statement(self, indent: int) -> Statement:

@@ -170,7 +170,8 @@ class Scanner:
                 at = row.end()
                 continue
             found = SEGMENT.match(body, at)
-            assert found is not None  # _ADDRESS has matched it
+            if found is None:
+                raise Slip("this name is no JSON string", start + at, "write control characters as escapes")
             name, index, quoted = found.groups()
             try:
                 segments.append(name or (json.loads(quoted) if quoted else int(index)))
@@ -317,7 +318,7 @@ class Scanner:
         self.broken = True
         self.at += 1
         members: list[Member] = []
-        comma = True
+        comma, after = True, start
         while True:
             lead = self._gap(start)
             if members and not comma and self.take(","):
@@ -329,6 +330,8 @@ class Scanner:
                 self.at += 1
                 return Many("list" if opening == "[" else "object", tuple(members), lead)
             if not comma:
+                if "\n" in self.text[after : self.at]:
+                    raise Slip("this bracket is not closed on its line, and the next does not go on with it", start, f"close it with {closing}")
                 raise self.expected(f"',' or {closing!r}")
             key = None
             if opening == "{":
@@ -340,6 +343,7 @@ class Scanner:
                 lead += self._gap(start)
             value = self.value(pattern=pattern, depth=depth + 1)
             comma, tail = self._tail()
+            after = self.at
             members.append(Member(key, value, lead, tail))
 
     def _tail(self) -> tuple[bool, str]:

@@ -1,7 +1,7 @@
 """The syntax tree of a script: what was written, with its places, before it is held against any form.
 
 Scalars stand for themselves; a string with parameters in it is a `Template`. `same` compares trees by what
-they say: places do not count, comments and blank lines do.
+they say: places and blank lines do not count, comments do.
 """
 
 from __future__ import annotations
@@ -321,6 +321,11 @@ class Script(NamedTuple):
 _PLACES = frozenset({"offset", "length", "line", "last_line", "ms", "templated", "file"})
 
 
+def _said(name: str, value: Any) -> Any:
+    """Blank lines among the comments are layout."""
+    return tuple(c for c in value if c) if name in ("lead", "end") else value
+
+
 def same(a: Any, b: Any) -> bool:
     """Whether two trees (or parts of them) say the same, wherever they stand."""
     if type(a) is not type(b):
@@ -332,5 +337,5 @@ def same(a: Any, b: Any) -> bool:
         if isinstance(a, Duration):
             return bool(a.ms == b.ms)
         skipped = _PLACES | {"text"} if isinstance(a, Script) else _PLACES
-        return all(name in skipped or same(getattr(a, name), getattr(b, name)) for name in names)
+        return all(name in skipped or same(_said(name, getattr(a, name)), _said(name, getattr(b, name))) for name in names)
     return bool(a == b)

@@ -1,0 +1,206 @@
+"""The scenario language: what it refuses and how it says so, its one layout, and how scenarios are put together."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from hypothesis import Phase, given, settings
+from hypothesis import strategies as st
+
+from idlefox.problems import Unreadable
+from idlefox.script.reader import read_script_text
+from idlefox.script.tree import same
+from idlefox.script.writer import write_script
+
+
+@pytest.mark.parametrize(("line", "column", "says"), [
+    ('typ a "x"', 5, "did you mean 'type'?"),
+    ('type a', 11, "expected the text to type"),
+    ("type a 'x'", 12, "texts stand in double quotes"),
+    ('type a "x', 12, "no closing double quote"),
+    ('type a "\\q"', 13, "no JSON string"),
+    ('type a "x" y', 16, "expected the end of the line, found y"),
+    ('type a.[0] "x"', 11, "this is no address"),
+    ("wait 3", 10, "expected a duration"),
+    ("wait 1.0001ms", 10, "whole number of milliseconds"),
+    ("press Entr", 11, "did you mean 'Enter'?"),
+    ("turn a onn", 12, "expected on or off"),
+    ("set a [1, 2", 11, "not closed"),
+    ("set a [1, 2,]", 17, "a comma with nothing after it"),
+    ("set a 1e999", 11, "beyond the range"),
+    ("set a any", 11, "expected a value"),
+    ("expect", 11, "the line ends"),
+    ("expect a", 13, "expected what must hold"),
+    ("expect a == 1", 14, "write = for equal"),
+    ("expect a iss valid", 14, "did you mean 'is'?"),
+    ('expect values shows "x"', 19, "'values' cannot be asked 'shows'"),
+    ("expect focus = a, b", 23, "only one control has the focus"),
+    ("answer submit with 99", 24, "expected an HTTP status"),
+    ("scenario \"x\"", 5, "begins at the margin"),
+    ("do f(1", 11, "expected ')'"),
+])  # fmt: skip
+def test_a_slip_is_told_with_its_place_and_remedy(line: str, column: int, says: str) -> None:
+    with pytest.raises(Unreadable) as fault:
+        read_script_text(f'scenario "x"\n    {line}\n    note "the next line is read"\n', "a.fox")
+    problem = fault.value.problems[0]
+    assert len(fault.value.problems) == 1, fault.value.problems
+    assert (problem.place.line, problem.place.column) == (2, column), problem
+    assert says in problem.cause + problem.remedy, problem
+
+
+def test_all_slips_of_a_file_at_once() -> None:
+    text = 'subjet "x"\nscenario "a"\n    typ a "x"\n    wait x\n\tblur\nscenario\n  expect b\nroutine f(a, a)\n    note "x"\n'
+    with pytest.raises(Unreadable) as fault:
+        read_script_text(text, "a.fox")
+    assert [p.place.line for p in fault.value.problems] == [1, 3, 4, 5, 6, 8]
+
+
+def test_a_script_keeps_its_meaning_comments_and_blank_lines_in_the_one_layout() -> None:
+    text = """# the top
+subject   "f.form.yaml"  # of it
+clock 2031-05-02T09:00:00+02:00
+
+
+prelude
+  type a "x"   every 20ms
+  # the end of the prelude
+# before the routine
+routine r(x,y)
+    inside list[$x]
+        type .name "${y} $$5"  # told
+
+    fill
+        # a comment
+        a  {"b":1,  # within
+           "c":[1,2]}
+        ["odd name"] like /^a\\/b$/i
+scenario "s $a" [one,two]
+    with a,b
+        "x", 1   # first
+        # between
+        "long", [ ]
+    pick c also "x","y"
+    expect a not is valid,not dirty within 1500ms
+    expect list[-1].q[0] breaks only required, tooShort
+    upload f "a.pdf" 20 bytes "application/pdf", "b.txt"
+    submit extra by "save" past checks
+    answer submit with 422 {"errors": {"": "No."}} after 2s
+    expect form shows nothing for 1h
+# the end
+"""
+    script = read_script_text(text, "a.fox")
+    laid_out = write_script(script)
+    again = read_script_text(laid_out, "a.fox")
+    assert same(script, again)
+    assert write_script(again) == laid_out
+    assert [w for w in text.split() if w.startswith("#")] == [w for w in laid_out.split() if w.startswith("#")]
+    assert '        "x",     1  # first\n' in laid_out
+
+
+WORDS = st.from_regex(r"[a-z_][a-z0-9_-]{0,5}", fullmatch=True)
+JSON = st.recursive(
+    st.none() | st.booleans() | st.integers(-(10**9), 10**9) | st.floats(allow_nan=False, allow_infinity=False) | st.text(max_size=8),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=5), inner, max_size=4), max_leaves=12,
+)  # fmt: skip
+
+
+@st.composite
+def statements(draw: st.DrawFn) -> str:
+    import json
+
+    def value() -> str:
+        return json.dumps(draw(JSON), ensure_ascii=draw(st.booleans())).replace("$", "$$")
+
+    def text() -> str:
+        return json.dumps(draw(st.text(max_size=8))).replace("$", "$$")
+
+    def address() -> str:
+        found = ("." if draw(st.booleans()) else "") + draw(WORDS)
+        for _ in range(draw(st.integers(0, 3))):
+            name = json.dumps(draw(st.text(max_size=5)))
+            found += draw(st.sampled_from([f".{draw(WORDS)}", f"[{draw(st.integers(-9, 99))}]", f"[{name}]"]))
+        return found
+
+    pool = [
+        f"type {address()} {text()}", f"set {address()} {value()}", f"pick {address()} also {value()}, {value()}",
+        f"add {address()} at 3 with {value()}", f"expect {address()} = {value()}", f"expect payload includes {value()}",
+        f"expect {address()} is valid, not dirty within 3s", f"expect {address()} offers {value()}", f"note {text()}",
+        f"expect dirty = {address()}, {address()}", f"do {draw(WORDS)}({value()})", f"move {address()} to -2",
+        f"expect {address()} shows {text()}, {text()}", f"press Shift+Tab in {address()}", f"expect payload omits {address()}",
+    ]  # fmt: skip
+    return draw(st.sampled_from(pool)) + draw(st.sampled_from(["", "  # why", "\n\n"]))
+
+
+@settings(max_examples=200, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate), report_multiple_bugs=False)
+@given(st.lists(statements(), min_size=1, max_size=6))
+def test_any_script_survives_the_formatter(lines: list[str]) -> None:
+    script = read_script_text('scenario "x"\n' + "".join(f"    {line}\n" for line in lines), "a.fox")
+    laid_out = write_script(script)
+    again = read_script_text(laid_out, "a.fox")
+    assert same(script, again)
+    assert write_script(again) == laid_out
+
+
+SHEET = "form: f\nfields: {a: {}, n: {type: number}, g: {type: group, fields: {a: {}}}, r: {type: rows, start: 2, fields: {t: {}}}}\n"
+
+
+def test_routines_tables_use_and_inside_come_together(fox: Any) -> None:
+    fox.write(
+        steps__fox='routine put(where, text)\n    type $where "$text!"\n    do twice("b")\nroutine twice(x)\n    type a "$x${x}"\n',
+        cases__csv='text,row\n"one, two",0\nthree,1\n',
+    )
+    result = fox.play(SHEET, '''use "steps.fox"
+
+prelude
+    type n "4"
+
+scenario "a table from a file: $text"
+    with csv "cases.csv"
+    inside r[$row]
+        do put(".t", $text)
+        expect .t = "$text!"
+    expect a = "bb"
+    expect n = 4
+
+scenario "a whole address and a state as parameters"
+    with where, state, ms
+        "g.a", "dirty", "3s"
+    type $where "x"
+    expect $where is $state
+    wait $ms
+    expect g.a is $state within $ms
+''')  # fmt: skip
+    assert not result.errors, result.errors
+    assert [(s.title, s.verdict) for s in result.scenarios] == [
+        ("a table from a file: one, two", "pass"), ("a table from a file: three", "pass"),
+        ("a whole address and a state as parameters", "pass"),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(("script", "says"), [
+    ('scenario "x"\n    type b "x"\n', "the form has no field 'b'"),
+    ('scenario "x"\n    type t "x"\n', "there is r[0].t"),
+    ('scenario "x"\n    type r[0] "x"\n', "is a row"),
+    ('scenario "x"\n    turn a on\n', "turn needs a checkbox; a is a text"),
+    ('scenario "x"\n    add g\n', "add needs a list of rows"),
+    ('scenario "x"\n    expect a has 2 rows\n', "has needs a list of rows"),
+    ('scenario "x"\n    expect a is on\n', "'on' is not a state of a text"),
+    ('scenario "x"\n    expect n breaks odd\n', "n has no rule 'odd'"),
+    ('scenario "x"\n    do f()\n', "there is no routine 'f'"),
+    ('routine f\n    do g()\nroutine g\n    do f()\nscenario "x"\n    do f()\n', "plays itself: f → g → f"),
+    ('routine f\n    do f()\nscenario "x"\n    blur\n', "plays itself"),
+    ('routine f(a)\n    blur\nscenario "x"\n    do f(1, 2)\n', "f takes 1 values (a), not 2"),
+    ('scenario "x"\n    note "$b"\n', "there is no parameter $b"),
+    ('use "none.fox"\nscenario "x"\n    blur\n', "none.fox: there is no such file"),
+    ('scenario "x"\n    with csv "none.csv"\n    blur\n', "none.csv: there is no such file"),
+    ('scenario "x"\n    with a\n        1, 2\n    blur\n', "this row has 2 values, the table 1 parameters"),
+    ('scenario "x"\n    open p\n', "there is no panel 'p'"),
+    ('scenario "x"\n    submit by "b"\n', "there is no button 'b'"),
+    ('scenario "x"\n    expect errors = {"b": "x"}\n', "the form has no field 'b'"),
+    ('scenario "x"\n    expect view is elsewhere\n', "is not a view of this form"),
+])  # fmt: skip
+def test_what_does_not_fit_the_form_is_found_before_anything_is_played(fox: Any, script: str, says: str) -> None:
+    result = fox.play(SHEET, script.replace("use ", "use ") if not script.startswith("use") else script)
+    assert not result.scenarios
+    assert says in " ".join(p.cause + p.remedy for p in result.errors), result.errors

@@ -1,0 +1,219 @@
+"""`idlefox run` as a person meets it: exit codes, reports, selection, and files that cannot be used."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from typing import Any
+
+import pytest
+
+SHEET = """
+form: small
+fields:
+  code: {label: Code, rules: [{required: true, say: A code, id: needed}, {minlength: 3, say: Too short.}]}
+""".replace("A code,", "'A code, please.',")
+SCRIPT = """subject "f.form.yaml"
+
+scenario "holds" [good]
+    type code "abc"
+    expect code is valid
+
+scenario "fails" [bad, slow]
+    type code "ab"
+    blur
+    expect code shows "Too long."
+    expect code is valid
+    type code "x"
+    expect code is invalid
+
+scenario "the length of $text" [table]
+    with text, verdict
+        "ab", "invalid"
+        "abc", "valid"
+        "", "valid"
+    type code $text
+    expect code is $verdict
+"""
+
+
+@pytest.fixture
+def small(fox: Any) -> Any:
+    return fox.write(f__form__yaml=SHEET, a__fox=SCRIPT)
+
+
+def test_a_run_tells_what_held_and_each_failure_in_full(small: Any) -> None:
+    done = small("run", "a.fox")
+    assert done.returncode == 1
+    assert done.stderr == ""
+    assert "3 held   2 failed" in done.stdout
+    assert "FAILED  a.fox:7  fails" in done.stdout
+    assert 'expected  "Too long."\n      found     "Too short."' in done.stdout
+    assert 'last changed by line 8: type code "ab"' in done.stdout
+    assert "expect code is invalid" not in done.stdout  # the scenario ended before the step in front of it
+    assert "row at line 19" in done.stdout
+    assert "5 scenarios, 3 held, 2 failed" in done.stdout
+
+
+def test_the_json_report_is_the_same_but_for_the_seconds(small: Any) -> None:
+    def report() -> Any:
+        data = json.loads(small("run", "--report", "json=-", "a.fox").stdout)
+
+        def strip(part: Any) -> Any:
+            if isinstance(part, dict):
+                return {k: strip(v) for k, v in part.items() if k != "seconds"}
+            return [strip(v) for v in part] if isinstance(part, list) else part
+
+        return strip(data)
+
+    data = report()
+    assert data == report()
+    assert data["format"] == 1
+    assert data["summary"] == {"scenarios": 5, "passed": 3, "failed": 2, "errors": 0}
+    scenario = data["scripts"][0]["scenarios"][1]
+    assert (scenario["line"], scenario["row_line"], scenario["title"], scenario["tags"]) == (7, None, "fails", ["bad", "slow"])
+    failure = scenario["failures"][0]
+    assert (failure["line"], failure["expected"], failure["found"]) == (10, '"Too long."', '"Too short."')
+    assert [s["row_line"] for s in data["scripts"][0]["scenarios"][2:]] == [17, 18, 19]
+
+
+@pytest.mark.parametrize(("args", "count"), [
+    (["a.fox:8"], 1), (["a.fox:18"], 1), (["a.fox:21"], 3), (["a.fox", "--tag", "good"], 1),
+    (["a.fox", "--tag", "good", "--tag", "table"], 4), (["a.fox", "--match", "LENGTH OF AB"], 2),
+    ([".", "--stop-first"], 2), ([], 5),
+])  # fmt: skip
+def test_scenarios_are_chosen_by_line_tag_and_title(small: Any, args: list[str], count: int) -> None:
+    done = small("run", "--report", "json=r.json", *args)
+    assert json.loads((small.folder / "r.json").read_text())["summary"]["scenarios"] == count, done.stdout
+
+
+@pytest.mark.parametrize(("args", "says"), [
+    (["a.fox:2"], "no scenario at line 2"),
+    (["nowhere.fox"], "there is no such file"),
+    (["a.fox", "--tag", "god"], "no scenario fits --tag god"),
+    (["a.fox", "--subject", "g.form.yaml"], "there is no such file"),
+    (["a.fox", "--report", "pdf=x"], "no report of kind 'pdf'"),
+    (["a.fox", "--report", "json=no/such/r.json"], "cannot be written"),
+    (["a.fox", "--subjcet", "x"], "No such option"),
+])  # fmt: skip
+def test_what_cannot_be_used_says_so_and_exits_with_2(small: Any, args: list[str], says: str) -> None:
+    done = small("run", *args)
+    assert done.returncode == 2
+    assert says in done.stderr + done.stdout
+    assert "Traceback" not in done.stderr
+
+
+DEEP = "[" * 1000 + "]" * 1000
+
+
+@pytest.mark.parametrize(("name", "content", "says"), [
+    ("bad.fox", b"scenario \"x\"\n    note \"\xff\"\n", "bad.fox:2:11: this is not UTF-8"),
+    ("bad.fox", b"", "no scenario in bad.fox"),
+    ("bad.fox", b"# only a comment\n", "no scenario in bad.fox"),
+    ("bad.fox", b'subject "f.form.yaml"\nscenario "x"\n    set code ' + DEEP.encode(), "nested deeper than"),
+    ("bad.fox", b'subject "f.form.yaml"\nscenario "x"\n    set code ' + b"9" * 400, "beyond the range of numbers"),
+    ("bad.fox", b'subject "f.form.yaml"\nscenario "x"\n    expect code shows like /(/\n', "no ECMAScript pattern"),
+    ("bad.fox", b'subject "f.form.yaml"\nscenario "' + b"x" * 10_000_000, "no closing double quote"),
+    ("bad.fox", b'subject "f.form.yaml"\n' + b'scenario "x"\n' + b"".join(b" " * i + b"inside code\n" for i in range(4, 4000, 4)), "nested deeper"),
+    ("f.form.yaml", b"a: " + DEEP.encode(), "nested deeper than"),
+    ("f.form.yaml", "\n".join(" " * i + "a:" for i in range(1000)).encode(), "nested deeper than"),
+    ("f.form.yaml", b"form: f\nfields: {code: {type: number, initial: " + b"9" * 400 + b"}}", "beyond the range of numbers"),
+    ("f.form.yaml", b"form: f\nfields: {code: {rules: [{pattern: '('}]}}", "no ECMAScript pattern"),
+    ("f.form.yaml", b"", "the sheet is empty"),
+    ("f.form.yaml", b"form: \xfe", "not UTF-8"),
+    ("f.form.yaml", b"- a", "a sheet is a mapping"),
+    ("f.form.yaml", b"form: f\nfields:\n\tcode: {}", "indent with spaces"),
+    ("f.form.yaml", b"a: &a [*a]\nform: f", "contains itself"),
+    ("f.form.yaml", b"x" * 10_000_000, "a sheet is a mapping"),
+])  # fmt: skip
+def test_a_bad_file_gives_a_located_error_and_the_others_are_played(small: Any, name: str, content: bytes, says: str) -> None:
+    small.write(good__form__yaml=SHEET, good__fox='subject "good.form.yaml"\nscenario "fine"\n    expect code is invalid\n')
+    (small.folder / "a.fox").unlink()
+    if name.endswith(".yaml"):
+        small.write(bad__fox='subject "f.form.yaml"\nscenario "x"\n    expect code is valid\n')
+    (small.folder / name).write_bytes(content)
+    done = small("run", ".")
+    assert done.returncode == 2
+    assert says in done.stderr
+    assert "Traceback" not in done.stderr
+    assert len(done.stderr) < 20_000
+    assert "good.fox" in done.stdout
+    assert "1 held" in done.stdout
+
+
+def test_a_folder_named_like_a_script_and_a_folder_without_any(small: Any) -> None:
+    (small.folder / "dir.fox").mkdir()
+    assert "no script (*.fox) in this folder" in small("run", "dir.fox").stderr
+
+
+def test_a_closed_pipe_is_no_traceback(small: Any) -> None:
+    command = f"{sys.executable} -m idlefox run -v a.fox a.fox | head -n 1"
+    done = subprocess.run(command, shell=True, cwd=small.folder, capture_output=True, text=True, timeout=60, check=False)
+    assert done.stderr == ""
+
+
+def test_colours_only_where_they_are_wanted(small: Any) -> None:
+    assert "\x1b[" not in small("run", "a.fox").stdout
+    assert "\x1b[" in small("run", "--color", "always", "a.fox").stdout
+
+
+@pytest.mark.parametrize("width", [40, 80, 120])
+def test_lines_fit_the_terminal(small: Any, width: int) -> None:
+    done = small("run", "a.fox", COLUMNS=str(width))
+    assert max(map(len, done.stdout.split("\n"))) <= width
+
+
+def test_the_configuration_is_found_upwards_and_the_command_line_wins(small: Any) -> None:
+    small.write(
+        idlefox__toml='scripts = ["b.fox"]\nsubject = "f.form.yaml"\nreport = "json=r.json"\n',
+        b__fox='scenario "no subject of its own"\n    expect code is invalid\n',
+    )
+    below = small.folder / "below"
+    below.mkdir()
+    done = subprocess.run([sys.executable, "-m", "idlefox", "run"], cwd=below, capture_output=True, text=True, timeout=60, check=False)
+    assert done.returncode == 0, done.stderr
+    assert (below / "r.json").exists()
+    assert small("run", "a.fox").returncode == 1
+    small.write(idlefox__toml='scirpts = ["b.fox"]\n')
+    assert "did you mean 'scripts'?" in small("run").stderr
+    small.write(idlefox__toml="scripts = [\n")
+    assert "not TOML" in small("run").stderr
+    (small.folder / "idlefox.toml").unlink()
+    small.write(pyproject__toml='[tool.idlefox]\nscripts = "b.fox"\nsubject = "f.form.yaml"\n')
+    assert small("run").returncode == 0
+
+
+def test_other_commands(small: Any) -> None:
+    assert json.loads(small("schema").stdout)["$schema"].endswith("2020-12/schema")
+    outline = small("outline", "f.form.yaml")
+    assert outline.returncode == 0
+    assert "Too short." in outline.stdout
+    assert small("outline", "no.form.yaml").returncode == 2
+    lines = [json.loads(line) for line in small("trace", "a.fox:8", "--json").stdout.splitlines()]
+    assert {"step": 1, "ms": 0, "cell": "code", "property": "reads", "before": "a", "after": "ab"} in lines
+    assert small("trace", "a.fox:3", "--json").stdout == small("trace", "a.fox:3", "--json", PYTHONHASHSEED="77").stdout
+    assert "3 scenarios fit" in small("trace", "a.fox:15").stderr
+    assert small("format", "--check", "a.fox").returncode == 1
+    assert small("format", "a.fox").returncode == 0
+    assert small("format", "--check", "a.fox").returncode == 0
+    assert "did you mean 'run'?" in small("rnu").stderr
+
+
+def test_the_demo_holds_and_the_scenario_kept_aside_fails(fox: Any) -> None:
+    done = fox("demo", "skerry")
+    assert done.returncode == 0, done.stdout
+    assert (fox.folder / "skerry" / "booking.fox").exists()
+    assert fox("run", "skerry").returncode == 0
+    assert fox("demo", "--with-failure").returncode == 1
+    (fox.folder / "skerry" / "booking.fox").write_text("changed", encoding="utf-8")
+    assert "booking.fox" in fox("demo", "skerry").stdout
+    assert (fox.folder / "skerry" / "booking.fox").read_text(encoding="utf-8") == "changed"
+
+
+def test_the_samples_hold(fox: Any) -> None:
+    from pathlib import Path
+
+    done = fox("run", str(Path(__file__).parent / "samples"))
+    assert done.returncode == 0, done.stdout
+    assert "92 held" in done.stdout
