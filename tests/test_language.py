@@ -76,6 +76,8 @@ routine r(x,y)
            "c":[1,2]}
         ["odd name"] like /^a\\/b$/i
 scenario "s $a" [one,two]
+    # its own time
+    clock 2031-05-02T09:00:00Z
     with a,b
         "x", 1   # first
         # between
@@ -172,6 +174,16 @@ scenario "a whole address and a state as parameters"
     expect g.a is $state within $ms
 ''')  # fmt: skip
     assert not result.errors, result.errors
+    own = fox.play("form: f\nfields: {d: {type: date, rules: [{min: {expr: today()}}]}}", """scenario "a clock of its own"
+    clock 2035-01-01T00:00:00Z
+    with what
+        like /^2035/
+        any
+    set d "2035-01-01"
+    expect d is valid
+    expect d = $what
+""")
+    assert [s.verdict for s in own.scenarios] == ["pass", "pass"], own
     assert [(s.title, s.verdict) for s in result.scenarios] == [
         ("a table from a file: one, two", "pass"), ("a table from a file: three", "pass"),
         ("a whole address and a state as parameters", "pass"),
@@ -196,6 +208,7 @@ scenario "a whole address and a state as parameters"
     ('scenario "x"\n    with csv "none.csv"\n    blur\n', "none.csv: there is no such file"),
     ('scenario "x"\n    with a\n        1, 2\n    blur\n', "this row has 2 values, the table 1 parameters"),
     ('scenario "x"\n    open p\n', "there is no panel 'p'"),
+    ('scenario "x"\n    fill\n        a like /x/\n', "a pattern cannot be entered"),
     ('scenario "x"\n    submit by "b"\n', "there is no button 'b'"),
     ('scenario "x"\n    expect errors = {"b": "x"}\n', "the form has no field 'b'"),
     ('scenario "x"\n    expect view is elsewhere\n', "is not a view of this form"),

@@ -81,9 +81,11 @@ def test_the_json_report_is_the_same_but_for_the_seconds(small: Any) -> None:
 @pytest.mark.parametrize(("args", "count"), [
     (["a.fox:8"], 1), (["a.fox:18"], 1), (["a.fox:21"], 3), (["a.fox", "--tag", "good"], 1),
     (["a.fox", "--tag", "good", "--tag", "table"], 4), (["a.fox", "--match", "LENGTH OF AB"], 2),
-    ([".", "--stop-first"], 2), ([], 5),
+    ([".", "--stop-first"], 2), ([], 5), (["a.fox", "b.fox", "--jobs", "2"], 10),
 ])  # fmt: skip
 def test_scenarios_are_chosen_by_line_tag_and_title(small: Any, args: list[str], count: int) -> None:
+    if "b.fox" in args:
+        small.write(b__fox=SCRIPT)
     done = small("run", "--report", "json=r.json", *args)
     assert json.loads((small.folder / "r.json").read_text())["summary"]["scenarios"] == count, done.stdout
 
@@ -104,6 +106,7 @@ def test_what_cannot_be_used_says_so_and_exits_with_2(small: Any, args: list[str
     assert "Traceback" not in done.stderr
 
 
+NESTED = b"".join(b" " * i + b"inside code\n" for i in range(4, 4000, 4))
 DEEP = "[" * 1000 + "]" * 1000
 
 
@@ -115,7 +118,7 @@ DEEP = "[" * 1000 + "]" * 1000
     ("bad.fox", b'subject "f.form.yaml"\nscenario "x"\n    set code ' + b"9" * 400, "beyond the range of numbers"),
     ("bad.fox", b'subject "f.form.yaml"\nscenario "x"\n    expect code shows like /(/\n', "no ECMAScript pattern"),
     ("bad.fox", b'subject "f.form.yaml"\nscenario "' + b"x" * 10_000_000, "no closing double quote"),
-    ("bad.fox", b'subject "f.form.yaml"\n' + b'scenario "x"\n' + b"".join(b" " * i + b"inside code\n" for i in range(4, 4000, 4)), "nested deeper"),
+    ("bad.fox", b'subject "f.form.yaml"\n' + b'scenario "x"\n' + NESTED, "nested deeper"),
     ("f.form.yaml", b"a: " + DEEP.encode(), "nested deeper than"),
     ("f.form.yaml", "\n".join(" " * i + "a:" for i in range(1000)).encode(), "nested deeper than"),
     ("f.form.yaml", b"form: f\nfields: {code: {type: number, initial: " + b"9" * 400 + b"}}", "beyond the range of numbers"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from time import perf_counter
 
@@ -26,6 +27,7 @@ _KINDS = ("json",)
 @click.option("--match", default="", metavar="TEXT", help="Only scenarios whose title has TEXT in it.")
 @click.option("--stop-first", is_flag=True, help="Stop at the first scenario that does not hold.")
 @click.option("--report", "reports", multiple=True, metavar="KIND=FILE", help="Write a report: json=FILE, where - is standard output.")
+@click.option("--jobs", default=None, metavar="N|auto", help="Play scripts in N processes (auto: one a core). Results keep their order.")
 @click.option("--quiet", "-q", is_flag=True, help="Print failures and errors only.")
 @click.option("--verbose", "-v", is_flag=True, help="Print a line for every scenario.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
@@ -37,6 +39,7 @@ def command(
     match: str,
     stop_first: bool,
     reports: tuple[str, ...],
+    jobs: str | None,
     quiet: bool,
     verbose: bool,
     color: str,
@@ -67,11 +70,20 @@ def command(
         match=match,
         stop_first=stop_first,
         trust_python=config.trust_python if trust_python is None else trust_python,
+        jobs=_jobs(jobs if jobs is not None else config.jobs),
     )
     run = play(paths or config.scripts or (".",), wishes, console, quiet=quiet, verbose=verbose)
     for kind, file in wanted:
         write_report(run, kind, file, console)
     raise SystemExit(run.exit_code)
+
+
+def _jobs(text: str) -> int:
+    if text == "auto":
+        return os.cpu_count() or 1
+    if not text.isdigit() or not 1 <= int(text) <= 256:
+        raise click.UsageError(f"--jobs takes a number from 1 to 256, or auto, not {text!r}")
+    return int(text)
 
 
 def _report(text: str) -> tuple[str, str]:

@@ -30,6 +30,7 @@ def person_changes(live: Live, cell: Leaf, raw: str, value: Any, bad: bool) -> N
     moment(live, cell, CHANGE)
     if cell.plan.lookups:
         live.lookups.changed(cell)
+        live.submission.lookups_moved()
     if live.heap:
         live.drain()
 

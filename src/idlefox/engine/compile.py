@@ -190,7 +190,8 @@ class _Compiler:
         check = CheckPlan(len(target.checks), kind.name, kind.flag, rule.id, message)
         check.on_empty = rule.on_empty or (owner is None and rule.at is not None and kind.name == "holds")
         check.parameters = self._parameters(rule, kind, target)
-        check.late = bool(message.placeholders - {"label"} - {k for k, v in check.parameters.items() if isinstance(v, str)})
+        settled = {"label", *(name for name, text in check.parameters.items() if isinstance(text, str))}
+        check.late = kind.name in ("python", "lookup") or bool(message.placeholders - settled)
         if kind.name == "lookup":
             check.lookup, check.start, check.debounce, check.remember = kind.parameter, rule.start, rule.debounce, rule.remember
             target.lookups.append(check)

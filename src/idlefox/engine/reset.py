@@ -53,6 +53,9 @@ def _back(live: Live, cell: Any) -> None:
         from .rows import restore_rows
 
         restore_rows(live, cell)
+        if cell.dirty:
+            set_dirty(live, cell, False)
+            live.restructured.pop(cell, None)
     for part in cell.parts:
         _back(live, part)
 

@@ -105,6 +105,8 @@ def _bound(under: bool) -> Callable[..., Test]:
                 return lambda cell: cell.value is not None and cell.value < parameter
             return lambda cell: cell.value is not None and cell.value > parameter
         limit_of = _parameter(parameter, compile_)
+        if plan.kind == "time":
+            return _on_the_clock(under, limit_of, _sibling("max" if under else "min", plan, compile_))
 
         def test(cell: Any) -> bool:
             if counted:
@@ -118,6 +120,30 @@ def _bound(under: bool) -> Callable[..., Test]:
         return test
 
     return make
+
+
+def _sibling(name: str, plan: FieldPlan, compile_: Compile) -> Callable[[Any], Any]:
+    """The parameter of another rule of the same field, as a function of the cell; None where there is none."""
+    for rule in plan.field.rules:
+        for kind in rule.kinds:
+            if kind.name == name:
+                return _parameter(kind.parameter, compile_)
+    return lambda cell: None
+
+
+def _on_the_clock(under: bool, limit_of: Callable[[Any], Any], other_of: Callable[[Any], Any]) -> Test:
+    """HTML, "reversed range": a time from 22:00 to 06:00 goes over midnight, and what lies between breaks both."""
+
+    def test(cell: Any) -> bool:
+        value, limit, other = (whatwg.date_number("time", t or "") for t in (cell.value, limit_of(cell), other_of(cell)))
+        if value is None or limit is None:
+            return False
+        low, high = (limit, other) if under else (other, limit)
+        if low is not None and high is not None and high < low:
+            return high < value < low
+        return value < limit if under else value > limit
+
+    return test
 
 
 def _step(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
@@ -137,10 +163,8 @@ def _step(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
 
 def _step_base(plan: FieldPlan, compile_: Compile) -> Callable[[Any], Any]:
     """HTML, "step base": the minimum if there is one, else the initial value, else the type's own."""
-    for rule in plan.field.rules:
-        for kind in rule.kinds:
-            if kind.name == "min":
-                return _parameter(kind.parameter, compile_)
+    if any(kind.name == "min" for rule in plan.field.rules for kind in rule.kinds):
+        return _sibling("min", plan, compile_)
     initial = plan.field.initial if plan.field.has_initial else None
     return lambda cell: initial
 

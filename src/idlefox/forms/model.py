@@ -264,4 +264,5 @@ def segment_text(name: str, first: bool) -> str:
     plain = name.replace("-", "_").isidentifier() and name.isascii() and not name.startswith("-")
     if plain:
         return name if first else "." + name
-    return f"[{json.dumps(name, ensure_ascii=any('\ud800' <= c <= '\udfff' for c in name))}]"
+    lone = any("\ud800" <= c <= "\udfff" for c in name)  # half an emoji can only be written as an escape
+    return f"[{json.dumps(name, ensure_ascii=lone)}]"

@@ -69,6 +69,8 @@ class Graph:
                 self._add((path, name), (parent, name))
         if field.derive is not None:
             self._reads((path, "value"), field.derive.source)
+        if field.forget_when_hidden:
+            self._add((path, "value"), (path, "visible"))
         self._add((path, "dirty"), (path, "value"))
         if field.rules or field.kind not in ("text", "group"):
             self._add((path, "validity"), (path, "visible"))

@@ -125,6 +125,8 @@ class FieldReader:
         when = given.get("when", "always")
         if when not in ("always", "focus"):
             self.reading.report((*at, "derive", "when"), f"{when!r} is not one of always or focus")
+        # `value` would be the very value to derive: here the word is free for a field of that name.
+        scope = scope._replace(value=False)
         return Derive(self.reading.expression((*at, "derive", "from"), given["from"], scope, condition=False), when)
 
     def _count_of_rows(self, at: At, data: dict[str, Any], initial: Any) -> int | None:

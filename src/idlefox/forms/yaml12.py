@@ -145,7 +145,7 @@ class Document:
         data: dict[str, Any] = {}
         for key_node, value_node in node.value:
             key = key_node.value
-            if not isinstance(key_node, ScalarNode) or key == "":
+            if not isinstance(key_node, ScalarNode) or (key == "" and key_node.tag == _PLAIN):
                 place = _place(self.file, key_node)
                 self.problems.append(self._problem(place, "a key is a word or a text in quotes", ""))
                 continue

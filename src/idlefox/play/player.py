@@ -32,6 +32,7 @@ class Wishes(NamedTuple):
     match: str = ""
     stop_first: bool = False
     trust_python: bool = False
+    jobs: int = 1
 
 
 class Ready(NamedTuple):
@@ -113,7 +114,7 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
 def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -> ScenarioResult:
     """Plays *scenario* on a fresh form of *subject*."""
     started = perf_counter()
-    subject.load(clock)
+    subject.load(clock if scenario.clock is None else scenario.clock)
     failures: list[Failure] = []
     ops = scenario.ops
     checks = 0
@@ -174,12 +175,13 @@ def _with_lines(state: tuple[str, ...], ops: tuple[Op, ...]) -> tuple[str, ...]:
         number = rest[:-1]
         if brace and rest.endswith("}") and number.isdigit() and 0 < int(number) <= len(ops):
             op = ops[int(number) - 1]
-            text = f"{before}, last changed by line {op.line}: {_text_of(op)}"
+            text = f"{before}, last changed by line {op.line}: {text_of(op)}"
         found.append(text)
     return tuple(found)
 
 
-def _text_of(op: Op) -> str:
+def text_of(op: Op) -> str:
+    """The first line of a step or check as written, cut where it is long."""
     text = op.source.text[op.offset : op.offset + op.length].split("\n")[0].strip()
     return text if len(text) <= 90 else text[:87] + "…"
 
@@ -196,6 +198,9 @@ def play_files(
     chosen: list[Chosen], wishes: Wishes, subjects: Subjects, tell: Callable[[ScenarioResult], None] | None = None
 ) -> Iterator[ScriptResult]:
     """Plays the scripts one after the other; ends early where *wishes* say so."""
+    if wishes.jobs > 1 and len(chosen) > 1 and not wishes.stop_first:
+        yield from _in_processes(chosen, wishes)
+        return
     for each in chosen:
         result = play_script(each, wishes, subjects, tell)
         yield result
@@ -203,3 +208,15 @@ def play_files(
             return
 
 
+def _in_processes(chosen: list[Chosen], wishes: Wishes) -> Iterator[ScriptResult]:
+    """Plays scripts in several processes; results come in the order of the scripts, whatever finishes first."""
+    from concurrent.futures import Executor, ProcessPoolExecutor
+    from functools import partial
+
+    pool: Executor
+    with ProcessPoolExecutor(min(wishes.jobs, len(chosen))) as pool:
+        yield from pool.map(partial(_alone, wishes), chosen)
+
+
+def _alone(wishes: Wishes, chosen: Chosen) -> ScriptResult:
+    return play_script(chosen, wishes, Subjects(trust_python=wishes.trust_python))

@@ -7,8 +7,8 @@ from typing import Any, NamedTuple
 
 from ..engine.trace import as_json
 from ..problems import Place, Problem, Unreadable
-from ..script.expand import Scenario
-from .player import Wishes, play_scenario, prepare
+from ..script.tree import Check
+from .player import Wishes, play_scenario, prepare, text_of
 from .results import ScenarioResult
 from .select import Chosen
 from .simulated import SimulatedForm
@@ -16,9 +16,10 @@ from .subjects import Subjects
 
 
 class Traced(NamedTuple):
-    """*changes* as `engine.trace.as_json` gives them, in order."""
+    """*steps* are number, line and text of each step; *changes* are as `engine.trace.as_json` gives them, in order."""
 
-    scenario: Scenario
+    title: str
+    steps: tuple[tuple[int, int, str], ...]
     result: ScenarioResult
     changes: tuple[dict[str, Any], ...]
 
@@ -43,4 +44,5 @@ def trace_scenario(chosen: Chosen, subject: str, *, trust_python: bool = False) 
     assert isinstance(begun, SimulatedForm)
     kept = _Kept(begun.plan, folder)
     result = play_scenario(scenario, kept, ready.clock, chosen.file)
-    return Traced(scenario, result, tuple(as_json(kept.live, change) for change in kept.live.trace))
+    steps = tuple((n, op.line, text_of(op)) for n, op in enumerate(scenario.ops, 1) if not isinstance(op.act, Check))
+    return Traced(scenario.title, steps, result, tuple(as_json(kept.live, change) for change in kept.live.trace))

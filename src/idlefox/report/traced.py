@@ -6,7 +6,6 @@ from typing import Any
 
 from ..forms.values import written
 from ..play.tracing import Traced
-from ..script.tree import Check
 from .styled import Line, hanging, plain
 from .terminal import scenario_failures
 
@@ -15,17 +14,14 @@ _DOUBLES = frozenset({"value"})  # told by `reads` already, where the text is th
 
 def trace_lines(traced: Traced, width: int) -> list[Line]:
     """The whole trace of a scenario."""
-    lines: list[Line] = [[(plain(traced.scenario.title), "strong")]]
+    lines: list[Line] = [[(plain(traced.title), "strong")]]
     by_step: dict[int, list[dict[str, Any]]] = {}
     for change in traced.changes:
         by_step.setdefault(change["step"], []).append(change)
-    for number, op in enumerate(traced.scenario.ops, 1):
-        if isinstance(op.act, Check):
-            continue
-        text = op.source.text[op.offset : op.offset + op.length].split("\n")[0]
+    for number, line, text in traced.steps:
         found = by_step.get(number, [])
         at = f"{found[-1]['ms'] / 1000:.3f} s" if found else ""
-        lines += [[], [(f"{op.line:>5} │ ", "dim"), (plain(text), ""), (f"   {at}", "dim")]]
+        lines += [[], [(f"{line:>5} │ ", "dim"), (plain(text), ""), (f"   {at}", "dim")]]
         for change in _told(found):
             name = f"{change['cell'] or 'form'} {change['property']}"
             before = f"{written(change['before'])} → " if "before" in change else ""

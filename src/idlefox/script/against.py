@@ -63,7 +63,7 @@ class _Checker:
             tree.Upload: self.upload,
             tree.Press: self.press,
             tree.FillLine: self.fill,
-            tree.Add: lambda op, a: self.rows(op, a.address, "add", row=False),
+            tree.Add: self.add,
             tree.Remove: lambda op, a: self.rows(op, a.address, "remove", row=True),
             tree.Move: lambda op, a: self.rows(op, a.address, "move", row=True),
             tree.Panel: lambda op, a: self.panel(op, a.name),
@@ -158,8 +158,21 @@ class _Checker:
 
     def fill(self, op: Op, line: tree.FillLine) -> None:
         target = self.locate(op, line.address)
+        self.no_pattern(op, line.value)
         if target is not None and target.shape.kind == "hidden":
             self.wrong_kind(op, line.address, target, "fill", "a control")
+
+    def add(self, op: Op, act: tree.Add) -> None:
+        self.rows(op, act.address, "add", row=False)
+        self.no_pattern(op, act.value)
+
+    def no_pattern(self, op: Op, value: Any) -> None:
+        """A pattern says what to expect; nobody can type one."""
+        if isinstance(value, tree.Like | tree.Anything):
+            self.report(op, op.offset, op.length, "a pattern cannot be entered", "any and like belong into checks")
+        elif isinstance(value, dict | list):
+            for each in value.values() if isinstance(value, dict) else value:
+                self.no_pattern(op, each)
 
     def rows(self, op: Op, address: Address, verb: str, *, row: bool) -> None:
         target = self.locate(op, address)

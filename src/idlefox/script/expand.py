@@ -67,6 +67,7 @@ class Scenario(NamedTuple):
     last_line: int
     row_line: int
     ops: tuple[Op, ...]
+    clock: int | None = None
 
 
 _LINES: dict[int, tuple[str, Lines]] = {}
@@ -153,7 +154,8 @@ class _Expander:
                 self._body(self.prelude.body, {}, (), self.script, (), ops, ())
             calls = (f"row at line {row_line}",) if row_line else ()
             self._body(block.body, env, (), self.script, calls, ops, ())
-            found.append(Scenario(title, block.tags, block.line, block.last_line, row_line, tuple(ops)))
+            clock = block.body.clock.ms if block.body.clock is not None else None
+            found.append(Scenario(title, block.tags, block.line, block.last_line, row_line, tuple(ops), clock))
         return found
 
     def _rows(self, block: Block) -> list[tuple[Env, int]]:

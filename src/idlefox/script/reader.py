@@ -136,7 +136,8 @@ class _Reader:
         while at >= 0:
             found = _LINE.match(text, at + 1)
             assert found is not None
-            if (len(found[1]) <= indent and (found[2][:1].isalpha() or found[2] in ("#", "\t"))) or (not found[2] and found.end() >= len(text)):
+            begins = found[2][:1].isalpha() or found[2] in ("#", "\t")
+            if (len(found[1]) <= indent and begins) or (not found[2] and found.end() >= len(text)):
                 break
             at = text.find("\n", at + 1)
         end = at if at >= 0 else len(text)
@@ -213,6 +214,9 @@ class _Reader:
                     self.slip(Slip(f"there is a routine {block.name!r} already", block.offset, "rename one of them", len("routine")))
                 seen.add(block.name)
 
+    def _clock(self, indent: int) -> Header:
+        return self.header("clock")
+
     def header(self, word: str) -> Header:
         s = self.s
         lead, line, start = self.lead(), self.line, s.at
@@ -284,6 +288,7 @@ class _Reader:
         indent = self.peek()
         statements: list[Statement] = []
         found_table: With | None = None
+        clock: Header | None = None
         if indent <= outer:
             self.slip(Slip(f"expected {what}, indented", start, "put at least one statement under it"))
         else:
@@ -292,7 +297,9 @@ class _Reader:
                     self.begin()
                     cause = f"this line is indented by {column}, the statements around it by {indent}"
                     self.slip(Slip(cause, self.s.at, f"indent it by {indent}"))
-                if table and not statements and found_table is None and self.word == "with":
+                if table and self.word == "clock" and not statements and found_table is None and clock is None:
+                    clock = self._guarded(column, self._clock)
+                elif table and not statements and found_table is None and self.word == "with":
                     found_table = self._guarded(column, self.table)
                 else:
                     statement = self._guarded(column, self.statement)
@@ -300,7 +307,7 @@ class _Reader:
                         statements.append(statement)
         self.depth -= 1
         end = self.left_over(indent) if indent > outer else ()
-        return Body(tuple(statements), found_table, end)
+        return Body(tuple(statements), found_table, end, clock)
 
     def _guarded(self, indent: int, read: Any) -> Any:
         """Reads with *read*; after a slip notes it and goes on behind it."""
@@ -405,9 +412,9 @@ class _Reader:
         lead, line, start = self.lead(), self.line, s.at
         s.table = True
         try:
-            values = [s.value()]
+            values = [s.value(pattern=True)]
             while s.take(","):
-                values.append(s.value())
+                values.append(s.value(pattern=True))
             length = s.at - start
             tail = self.finish()
         finally:

@@ -331,7 +331,8 @@ class Scanner:
                 return Many("list" if opening == "[" else "object", tuple(members), lead)
             if not comma:
                 if "\n" in self.text[after : self.at]:
-                    raise Slip("this bracket is not closed on its line, and the next does not go on with it", start, f"close it with {closing}")
+                    cause = "this bracket is not closed on its line, and the next does not go on with it"
+                    raise Slip(cause, start, f"close it with {closing}")
                 raise self.expected(f"',' or {closing!r}")
             key = None
             if opening == "{":

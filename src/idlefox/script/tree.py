@@ -277,6 +277,7 @@ class Body(NamedTuple):
     statements: tuple[Statement, ...]
     table: With | None = None
     end: tuple[str, ...] = ()
+    clock: Header | None = None
 
 
 class Header(NamedTuple):

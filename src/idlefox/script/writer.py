@@ -62,6 +62,9 @@ def _block_head(block: Block) -> str:
 
 
 def _body(lines: list[str], body: Body, indent: int) -> None:
+    if body.clock is not None:
+        _lead(lines, body.clock.lead, indent)
+        lines.append(_tailed(" " * indent + _header(body.clock), body.clock.tail))
     if body.table is not None:
         _table(lines, body.table, indent)
     for statement in body.statements:

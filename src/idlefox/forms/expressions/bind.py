@@ -171,7 +171,8 @@ class _Binder:
             raise ExpressionError("this is no list to go over", _start(node.source), "name a list of rows")
         if node.variable in self.variables or node.variable in ("value", "row", "index", "form", "record"):
             raise ExpressionError(f"the name {node.variable!r} is taken", node.at, "choose another name for the row")
-        target = (*source.target, "*") if isinstance(source, Reference) and source.target is not None else None
+        many_rows = isinstance(source, Reference) and kind == "rows" and source.target is not None
+        target = (*source.target, "*") if many_rows else None
         level = source.level if isinstance(source, Reference) else 0
         base = source.base if isinstance(source, Reference) else "var"
         self.variables[node.variable] = Reference(base, (), target, "value", "any", node.at, level, node.variable)

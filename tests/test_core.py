@@ -1,0 +1,156 @@
+"""Tables on the core: values as HTML defines them, the expression language, and what a sheet may not say."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from idlefox.engine.build import start
+from idlefox.engine.compile import compile_form
+from idlefox.forms import whatwg
+from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, compile_expression
+from idlefox.forms.expressions.parse import parse
+from idlefox.forms.sheet import read_sheet_text
+from idlefox.problems import Unreadable
+
+
+@pytest.mark.parametrize(("text", "value"), [
+    ("0", 0), ("-0", 0), ("1e1", 10), (".5", 0.5), ("1.50", 1.5), ("9" * 400, None), ("1e400", None), ("1e", None),
+    ("+1", None), ("1.", None), (" 1", None), ("--3", None), ("0x1", None), ("", None), ("Infinity", None), ("٣", None),
+])  # fmt: skip
+def test_a_number_is_a_valid_floating_point_number(text: str, value: Any) -> None:
+    assert whatwg.parse_number(text) == value
+
+
+@pytest.mark.parametrize(("text", "fine"), [
+    ("a@b", True), ("a.b+c@x-y.example", True), ("a@b.", False), ("a@-b", False), ("a b@c", False), ("a@b@c", False),
+    ("@b", False), ("a@" + "x" * 63, True), ("a@" + "x" * 64, False), ("ä@b", False), (".a.@b", True),
+])  # fmt: skip
+def test_an_email_address_is_the_standards(text: str, fine: bool) -> None:
+    assert whatwg.is_email(text) is fine
+
+
+@pytest.mark.parametrize(("text", "fine"), [
+    ("https://skerry.example", True), ("mailto:x", True), ("//x", False), ("x", False), ("http://", False), ("http://a b", False),
+])  # fmt: skip
+def test_a_url_is_absolute(text: str, fine: bool) -> None:
+    assert whatwg.is_url(text) is fine
+
+
+@pytest.mark.parametrize(("kind", "text", "number"), [
+    ("date", "1970-01-02", 86_400_000), ("date", "2031-02-29", None), ("date", "2032-02-29", 1_961_625_600_000),
+    ("date", "31-1-1", None), ("month", "1970-03", 2), ("month", "1970-13", None), ("week", "1970-W01", -259_200_000),
+    ("week", "2020-W53", 1_609_113_600_000), ("week", "2021-W53", None), ("time", "00:01", 60_000),
+    ("time", "23:59:59.5", 86_399_500), ("time", "24:00", None), ("datetime-local", "1970-01-01T00:01", 60_000),
+    ("datetime-local", "1970-01-01 00:01", 60_000), ("datetime-local", "1970-01-01", None), ("date", "0000-01-01", None),
+])  # fmt: skip
+def test_dates_are_numbers(kind: str, text: str, number: int | None) -> None:
+    assert whatwg.date_number(kind, text) == number
+
+
+@pytest.mark.parametrize(("text", "low", "high", "step", "value"), [
+    ("", 0, 100, 1, 50), ("7.5", 0, 10, 1, 8), ("99", 0, 10, 1, 10), ("x", 1, 4, 1, 3), ("5", 10, 0, 1, 10), ("9", 0, 10, 4, 8),
+])  # fmt: skip
+def test_a_range_holds_only_what_it_can(text: str, low: int, high: int, step: int, value: int) -> None:
+    assert whatwg.sanitise_range(text, low, high, step) == value
+
+
+FORM = """
+form: f
+fields:
+  a: {initial: "xy"}
+  n: {type: number, initial: 3}
+  none: {type: number}
+  day: {type: date, initial: "2031-05-02"}
+  noday: {type: date}
+  k: {type: checkbox, initial: true}
+  r: {type: rows, initial: [{m: 1, t: "p"}, {m: 5, t: "q"}], fields: {m: {type: number}, t: {}}}
+  e: {type: rows, fields: {m: {type: number}}}
+  valid: {initial: "mine"}
+"""
+
+
+@pytest.mark.parametrize(("text", "value"), [
+    ("1 + 2 * 3", 7), ("(1 + 2) * 3", 9), ("7 % 4", 3), ("0 - 7 % 4", -3), ("1 / 0", UNKNOWN), ('a + "z"', "xyz"), ("a + 1", UNKNOWN),
+    ("none > 1", UNKNOWN), ("not (none > 1)", UNKNOWN), ("none > 1 or k", True), ("none > 1 and not k", False), ("none == null", True),
+    ("1 == true", False), ("1 == 1.0", True), ('n == "3"', False), ("n in [1, 3]", True), ("n not in [1, 3]", False),
+    ("noday < day", UNKNOWN), ('day < "2031-05-03"', True), ("day == today()", True), ("now()", "2031-05-02T09:00:00Z"),
+    ('days(day, "2031-06-02")', 31), ('years("2000-05-03", day)', 30), ("days(noday, day)", UNKNOWN),
+    ('"b" if n > 5 else "c"', "c"), ('"b" if none > 5 else "c"', UNKNOWN),
+    ("any(x.m > 4 for x in r)", True), ("all(x.m > 4 for x in r)", False), ("any(x.m > 4 for x in e)", False),
+    ("count(x.m > 0 for x in r)", 2), ("count(r)", 2), ("sum(x.m for x in r if x.m > 1)", 5), ("max(x.m for x in r)", 5),
+    ("min(2, n)", 2), ("r[-1].t", "q"), ("r[9].t", None), ('len("😀a")', 3), ("upper(trim(a))", "XY"), ('matches(a, "[x-z]+")', True),
+    ('matches(a, "x")', False), ('contains(a, "y")', True), ('starts(none, "x")', UNKNOWN), ("empty(none)", True), ("filled(k)", True),
+    ("a.dirty", False), ("form.valid", True), ('["valid"]', "mine"), ("r[0].m.valid", True), ("lower(n)", UNKNOWN),
+])  # fmt: skip
+def test_expressions_come_to(text: str, value: Any) -> None:
+    plan = compile_form(read_sheet_text(FORM, "f"))
+    live = start(plan, 1_935_478_800_000)
+    from idlefox.engine.access import LiveAccess
+
+    found = compile_expression(bind(text, Scope(plan.form.shape)), LiveAccess(plan))(live.root, None)
+    assert found is value if value is UNKNOWN or isinstance(value, bool) else found == value
+
+
+@pytest.mark.parametrize("text", [
+    '__import__("os")', "a.__class__", "().__class__", "(1).real", "lambda: 1", "[x for x in r]", "a = 1", "a; n", "open(1)", "a()",
+    "r[n]", "form", "exec(a)", "a.upper()", "value", "row.m", "'a'", "1 < n < 5", "`a`", "a if k", "any(r for)", "$a", "n ** 2",
+    "a\n\x00", "{1: 2}", "eval", "True", "print(a)", "getattr(a, n)", "(" * 200, "not " * 200 + "k", "f'{a}'", "a[0]", "r.m", "0123",
+])  # fmt: skip
+def test_what_is_no_expression_is_refused_and_reaches_nothing(text: str) -> None:
+    form = read_sheet_text(FORM, "f")
+    with pytest.raises(ExpressionError):
+        bind(text, Scope(form.shape))
+    try:
+        parse(text)
+    except ExpressionError as fault:
+        assert 0 <= fault.at <= len(text)
+
+
+@pytest.mark.parametrize(("key", "line", "says"), [
+    ("form: 5\nfields: {a: {}}", 1, 'put it in quotes: "5"'),
+    ("fields: {a: {}}", 1, "the key 'form' is missing"),
+    ("form: f", 1, "the sheet has no fields"),
+    ("form: f\nfileds: {a: {}}", 2, "did you mean 'fields'?"),
+    ("form: f\nfields: {a: {type: nubmer}}", 2, "did you mean 'number'?"),
+    ("form: f\nfields: {a: {}, a: {}}", 2, "stands here twice"),
+    ("form: f\nfields: {a: {options: [x]}}", 2, "'options' is no key of type text"),
+    ("form: f\nfields: {a: {type: select}}", 2, "a select needs options"),
+    ("form: f\nfields: {a: {type: select, options: [x, x]}}", 2, "stands here twice"),
+    ("form: f\nfields: {a: {visible: b}}", 2, "there is no field 'b' here"),
+    ("form: f\nfields: {a: {visible: a}}", 2, "which is neither true nor false"),
+    ("form: f\nfields:\n  a: {visible: b.visible}\n  b: {visible: a.visible}", 3, "goes round in a ring"),
+    ("form: f\nfields: {a: {derive: {from: b}}, b: {derive: {from: a}}}", 2, "goes round in a ring"),
+    ("form: f\nfields: {a: {type: checkbox, enabled: form.valid, rules: [{required: true}]}}", 2, "goes round in a ring"),
+    ("form: f\nfields: {a: {rules: [{min: 3}]}}", 2, "min does not apply to a field of type text"),
+    ("form: f\nfields: {a: {rules: [{unique: true}]}}", 2, "compares a field of one row with the other rows"),
+    ("form: f\nfields: {a: {rules: [{say: Hm.}]}}", 2, "this rule has no kind"),
+    ("form: f\nfields: {a: {rules: [{required: true, say: '{vlaue}'}]}}", 2, "did you mean 'value'?"),
+    ("form: f\nfields: {a: {rules: [{required: true, say: 'a } b'}]}}", 2, "a stray '}'"),
+    ("form: f\nfields: {a: {rules: [{lookup: l}]}}", 2, "there is no lookup 'l'"),
+    ("form: f\nfields: {a: {rules: [{python: p}]}}", 2, "names no file of Python functions"),
+    ("form: f\nfields: {a: {rules: [{repeats: b}]}}", 2, "there is no field 'b' here"),
+    ("form: f\nfields: {a: {type: rows, start: 1, least: 2, fields: {b: {}}}}", 2, "lies outside the bounds"),
+    ("form: f\nfields: {a: {type: date, rules: [{min: soon}]}}", 2, "min of a date field is a date"),
+    ("form: f\nfields: {a: {initial: 5}}", 2, "is a text (in quotes), not 5"),
+    ("form: f\nfields: {a: {}}\nserver: {takes: 3}", 3, "a duration, such as 250ms or 3s"),
+    ("form: f\nfields: {a: {}}\nlocale: de\ntexts: {en: {required: X}}", 3, "there are no texts for 'de'"),
+    ("form: f\nfields: {a: {}}\nviews: {done: {shows: [b]}}", 3, "the form has no field 'b'"),
+    ("form: f\nfields: {a: {type: checkbox, initial: yes}}", 2, "true or false"),
+    ("form: f\nfields: {p: {}}\npanels: {p: {fields: {a: {}}}}", 3, "'p' is a field already"),
+    ("form: f\nfields: {a: }", 2, "write {} where there is nothing to say"),
+    ("form: f\nfields: {a: {rules: [{holds: 'len(value) > '}]}}", 2, "the expression ends"),
+])  # fmt: skip
+def test_a_sheet_that_makes_no_sense_says_where_and_what_to_do(key: str, line: int, says: str) -> None:
+    with pytest.raises(Unreadable) as fault:
+        read_sheet_text(key, "f.form.yaml")
+    found = [p for p in fault.value.problems if says in p.cause + " | " + p.remedy]
+    assert found, [(p.place, p.cause, p.remedy) for p in fault.value.problems]
+    assert found[0].place.line == line
+
+
+def test_yaml_is_yaml_1_2(fox: Any) -> None:
+    form = read_sheet_text("form: no\nfields:\n  on: {label: 'off', initial: 2031-05-02}\n  n: {type: number, initial: 0o17}\n", "f")
+    assert form.id == "no"
+    assert [(f.name, f.initial) for f in form.fields] == [("on", "2031-05-02"), ("n", 15)]

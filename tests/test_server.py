@@ -1,0 +1,225 @@
+"""Time, lookups and the server, played; wire formats; and what no interleaving may ever show."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+
+from idlefox.engine import hands
+from idlefox.engine.build import start
+from idlefox.engine.cells import PENDING, leaves, validity_of
+from idlefox.engine.clock import advance, catch_up
+from idlefox.engine.compile import compile_form
+from idlefox.engine.enter import type_text
+from idlefox.engine.lookups import Answered
+from idlefox.engine.timing import shown_texts
+from idlefox.forms.sheet import read_sheet_text
+
+LOOKUPS = """
+form: f
+report: {first: blur, again: change}
+fields:
+  a: {rules: [{minlength: 2}, {lookup: book, start: blur, say: 'No {value}.', remember: true}]}
+  b: {rules: [{lookup: slow, start: change, debounce: 300ms, say: Not b.}]}
+  s: {rules: [{lookup: book, start: submit, say: Not s.}]}
+  r: {type: rows, start: 1, fields: {v: {rules: [{lookup: slow, start: blur, say: 'Row {row}.'}]}}}
+  t: {rules: [{lookup: listed}]}
+lookups:
+  book: {takes: 2s, accept: [yes, yess]}
+  slow: {takes: 1s, refuse: [bad], holds: 'len(value) < 5'}
+  listed: {table: codes.csv}
+submit: {to: /x}
+server: {takes: 1s}
+"""
+
+
+@pytest.mark.parametrize("body", [
+    'type a "y"\nexpect a is invalid\ntype a "es"\nexpect a is unasked\nexpect form is unasked\nblur\nexpect a is pending\nexpect form is pending\nwait 1999ms\nexpect a is pending\nwait 1ms\nexpect a is valid',
+    'type a "no"\nblur\nexpect a shows nothing for 1900ms\nexpect a shows "No no." within 2s\nexpect a breaks only customError\ntype a "pe"\nexpect a shows nothing\nexpect a is unasked',
+    # an old answer about another value is dropped
+    'type a "no"\nblur\nwait 1s\nretype a "yes"\nblur\nwait 1s\nexpect a is pending\nexpect a shows nothing\nsettle\nexpect a is valid',
+    'type a "yes"\nblur\nsettle\nretype a "yess"\nblur\nsettle\nretype a "yes"\nblur\nexpect a is valid',
+    'type a "yes"\nblur\nsettle\nanswer book with refuse "Sold."\nretype a "yess"\nblur\nsettle\nexpect a shows "Sold."\nretype a "yes"\nblur\nexpect a is valid',
+    # a debounce is pending from the change on, and starts anew with each
+    'type b "ba"\nexpect b is pending\nwait 299ms\ntype b "d"\nwait 299ms\nwait 1000ms\nexpect b is pending\nwait 1ms\nexpect b is invalid',
+    'type b "abcdef"\nsettle\nexpect b breaks lookup\nexpect b shows nothing\nblur\nexpect b shows "Not b."',
+    'type s "no"\nblur\nwait 1h\nexpect s is unasked\nsubmit\nexpect outcome is waiting\nexpect form is busy\nexpect requests = 0\nsettle\nexpect outcome is refused\nexpect focus = s\nexpect s shows "Not s."',
+    'type s "yes"\nsubmit\nwait 2s\nexpect requests = 1\nsettle\nexpect outcome is accepted\nexpect form is idle, pristine',
+    # lookups of a row that moves, and of one that goes
+    'type r[0].v "bad"\nadd r at 0\nwait 1s\nexpect r[1].v shows "Row 2."\nexpect r[0].v is valid\nmove r[1] to 0\nexpect r[0].v shows "Row 1."',
+    'type r[0].v "bad"\nblur\nexpect r is pending\nremove r[0]\nexpect r is valid\nsettle\nexpect errors nothing',
+    # failure and silence
+    'answer book with failure after 1s\ntype a "yes"\nblur\nwait 1s\nexpect a is unasked\nsubmit\nexpect outcome is waiting\nsettle\nexpect outcome is accepted',
+    'answer book with failure\nanswer book with failure\ntype a "yes"\nblur\nsettle\nsubmit\nsettle\nexpect outcome is refused\nexpect a shows "A could not be checked."',
+    'answer book with nothing\ntype a "yes"\nblur\nsettle\nexpect a is pending\nwait 1d\nexpect a is pending',
+    'type a "yes"\nblur\nreset\nsettle\nexpect form is valid, pristine, not submitted',
+    'type t "K1"\nblur\nexpect t is valid\nretype t "K9"\nblur\nexpect t is invalid',
+    'type b "x" every 200ms\ntype b "yz" every 200ms\nexpect b is pending\nexpect b is valid within 1301ms',
+])  # fmt: skip
+def test_lookups(fox: Any, body: str) -> None:
+    fox.write(codes__csv='code,of\nK1,one\n"K2, too",two\n')
+    fox.holds(LOOKUPS, body)
+
+
+def test_settle_names_what_is_under_way(fox: Any) -> None:
+    fox.write(codes__csv="code\nK1\n")
+    result = fox.play(LOOKUPS, 'scenario "x"\n    answer book with accept after 40s\n    type a "yes"\n    blur\n    settle\n')
+    assert "after 30s there is still under way: lookup book of a" in result.scenarios[0].failures[0].reason
+
+
+SERVER = """
+form: f
+reveal: touched or submitted
+fields:
+  title: {initial: t, rules: [{required: true, say: A title.}]}
+  n: {type: number}
+  pin: {}
+  g: {type: group, fields: {x: {}, y: {visible: 'filled(g.x)'}}}
+  r: {type: rows, fields: {v: {}}}
+  skip: {send: false}
+  as: {send: other, empty: omit}
+  none: {empty: null}
+  deep: {type: group, fields: {gone: {send: false}}}
+submit: {to: /go, while_busy: %s}
+server:
+  takes: 1s
+  record: {n: 5, extra: true}
+  rules:
+    - {max: 100, at: n, say: 'At most {max}, not {value}.'}
+    - {required: true, at: 'r[*].v', say: 'Row {row} is empty.'}
+    - {holds: 'not (g.x == "bad")', at: g, say: Bad group.}
+  replies:
+    - {when: 'title == "moved"', status: 303, to: /there, notice: {text: Moved., lasts: 2s}}
+    - {when: 'title == "taken" and n == record.n', status: 409, errors: {title: [Taken., Really.], '': Sorry., 'r[0].v': Not this row.}}
+    - {when: 'count(r) > 1', status: 200, record: '{"n": count(r)}', takes: 5s}
+    - {when: 'title == "busy"', status: 503, notice: Try later.}
+after:
+  accepted: {notice: Done., view: done}
+  rejected: {forget: [pin], notice: {text: Look again., kind: info}}
+  lost: {view: offline, values: initial}
+views: {done: {shows: [title]}, offline: {shows: []}}
+"""
+
+
+@pytest.mark.parametrize("body", [
+    'expect n = 5\nexpect record = {"n": 5, "extra": true}\nsubmit\nexpect outcome is waiting\nexpect form is busy\nwait 1s\nexpect outcome is accepted\nexpect notice = "Done."\nexpect notice is success, sticky\nexpect view is done\n'
+     'expect title is visible\nexpect n is hidden\nexpect payload = {"title": "t", "n": 5, "pin": "", "g": {"x": ""}, "r": [], "none": null}\nexpect record = {"title": "t", "n": 5, "pin": "", "g": {"x": ""}, "r": [], "none": null}',
+    'retype title "moved"\nsubmit\nsettle\nexpect location = "/there"\nexpect notice = "Moved."\nwait 2s\nexpect notice nothing',
+    'retype title "taken"\nadd r\ntype pin "1"\ntype r[0].v "x"\nsubmit\nmove r[0] to 0\n'.replace("move r[0] to 0\n", "add r at 0\n") + 'settle\nexpect outcome is rejected\nexpect title shows "Taken."\nexpect form shows "Sorry."\n'
+     'expect r[1].v shows "Not this row."\nexpect r[0].v shows nothing\nexpect pin = ""\nexpect title is marked, valid\nexpect title breaks nothing\nexpect notice is info\n'
+     'type title "s"\nexpect title shows nothing\nexpect form shows "Sorry."\nsubmit\nexpect form shows nothing\nexpect notice nothing',
+    'retype n "200"\nadd r\nadd r with {"v": "x"}\nsubmit\nsettle\nexpect errors = {"n": "At most 100, not 200.", "r[0].v": "Row 1 is empty."}\nremove r[0]\nexpect errors = {"n": "At most 100, not 200."}',
+    'type g.x "bad"\nsubmit\nsettle\nexpect g shows "Bad group."\nexpect g is marked, valid\ntype pin "x"\nexpect g is marked\ntype g.y "z"\nexpect g shows nothing',
+    'add r\nadd r\ntype r[0].v "a"\ntype r[1].v "b"\nsubmit\nwait 4s\nexpect outcome is waiting\nwait 1s\nexpect record = {"n": 2}',
+    "clear title\nsubmit\nexpect outcome is refused\nexpect requests = 0\nexpect focus = title\nexpect title shows \"A title.\"\nsubmit past checks\nexpect requests = 1\nsettle\nexpect outcome is accepted",
+    "submit\nsubmit\nexpect requests = 1\nsettle\nexpect requests = 1",
+    'answer submit with failure\nretype title "x"\nsubmit\nsettle\nexpect outcome is lost\nexpect view is offline\nexpect title = "t"\nexpect submit is hidden',
+    'answer submit with 422 {"errors": {"skip": "No."}, "notice": "Hm."} after 10s\nsubmit\nwait 9s\nexpect outcome is waiting\nwait 1s\nexpect skip shows "No."\nexpect notice = "Hm."\nexpect notice is error\ndismiss\nexpect notice nothing',
+    "answer submit with nothing\nsubmit\nwait 1d\nexpect outcome is waiting\nreset\nexpect outcome is none",
+    'retype title "busy"\nsubmit\nsettle\nexpect outcome is rejected\nexpect notice = "Try later."\nexpect title = "busy"',
+    'retype n "7"\nsubmit\nsettle\nreload\nexpect n = 7\nexpect title = "t"\nexpect requests = 1\nexpect view is editing\nexpect outcome is none',
+    'type none "q"\ntype as "w"\ntype g.x "v"\nsubmit\nexpect payload includes {"none": "q", "other": "w", "g": {"x": "v", "y": ""}}\nexpect payload omits skip, deep, as, g.z\nexpect request like /^POST/',
+])  # fmt: skip
+def test_the_server(fox: Any, body: str) -> None:
+    fox.holds(SERVER % "open", body)
+
+
+def test_while_busy_the_form_is_locked_or_replaced(fox: Any) -> None:
+    fox.holds(SERVER % "locked", "submit\nexpect title is disabled\nexpect submit is disabled\nexpect title is valid\nsettle\nexpect title is enabled")
+    fox.holds(SERVER % "replaced", "submit\nexpect view is waiting\nexpect title is hidden\nexpect submit is hidden\nsettle\nexpect view is done")
+    held = fox.play(SERVER % "locked", 'scenario "x"\n    submit\n    type title "x"\n')
+    assert "the form is busy, and locked while it is" in held.scenarios[0].failures[0].reason
+
+
+WIRE = """
+form: f
+fields:
+  "a&b=c": {}
+  t: {type: textarea}
+  g: {type: group, fields: {n: {type: number}}}
+  many: {type: checkbox, options: [x, "y z"]}
+  k: {type: checkbox}
+  r: {type: rows, start: 1, fields: {v: {}}}
+  f: {type: file}
+submit: {to: '/w?old=1', send: %s, method: %s}
+"""
+FILLED = """
+fill
+    ["a&b=c"] "50% \\"quo'te\\" 😀~*"
+    t "one\\ntwo"
+    g.n 1.5
+    many ["y z", "x"]
+    k true
+upload f "pi\\"c.png" 3 bytes
+submit
+"""
+
+
+@pytest.mark.parametrize(("send", "method", "checks"), [
+    ("urlencoded", "POST", 'expect body = "a%26b%3Dc=50%25+%22quo%27te%22+%F0%9F%98%80%7E*&t=one%0D%0Atwo&g.n=1.5&many=x&many=y+z&k=on&r%5B0%5D.v=&f=pi%22c.png"\n'
+     'expect payload = {"a&b=c": "50% \\"quo\'te\\" 😀~*", "t": "one\\r\\ntwo", "g.n": "1.5", "many": ["x", "y z"], "k": "on", "r[0].v": "", "f": "pi\\"c.png"}\nexpect payload omits g\nexpect request = "POST /w?old=1"'),
+    ("json", "GET", 'expect request like /^GET \\/w\\?a%26b%3Dc=50%25/\nexpect body = ""\nexpect payload includes {"k": "on"}'),
+    ("text", "POST", 'expect body contains "t=one\\r\\ntwo\\r\\n"\nexpect body contains "many=y z\\r\\n"'),
+    ("multipart", "POST", 'expect body like /name="f"; filename="pi%22c.png"\\r\\nContent-Type: image\\/png\\r\\n\\r\\nxxx\\r\\n/\nexpect body like /name="a&b=c"\\r\\n\\r\\n50%/\n'
+     'expect payload includes {"t": "one\\r\\ntwo", "many": ["x", "y z"], "f": "pi\\"c.png"}'),
+    ("json", "POST", 'expect payload includes {"g": {"n": 1.5}, "many": ["x", "y z"], "k": true, "f": [{"name": "pi\\"c.png", "size": 3, "type": "image/png"}]}\nexpect body like /^\\{"a&b=c": "50% /'),
+])  # fmt: skip
+def test_wire_formats(fox: Any, send: str, method: str, checks: str) -> None:
+    fox.holds(WIRE % (send, method), FILLED.strip() + "\n" + checks)
+
+
+def test_a_chain_that_keeps_itself_alive_is_reported_not_hung(fox: Any) -> None:
+    live = start(compile_form(read_sheet_text("form: f\nfields: {a: {}}", "f")), 0)
+
+    def again() -> None:
+        live.queue.at(live.now, again, "the wheel")
+
+    again()
+    with pytest.raises(Exception, match="the wheel keeps itself alive"):
+        advance(live, 10)
+
+
+ACTIONS = st.lists(st.tuples(
+    st.sampled_from(["type", "retype", "blur", "wait", "accept", "refuse", "failure", "attempt"]), st.sampled_from(["a", "b"]),
+    st.sampled_from(["x", "yy", "bad"]), st.integers(0, 1500),
+), max_size=14)  # fmt: skip
+
+
+@settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck), phases=(Phase.explicit, Phase.reuse, Phase.generate))
+@given(ACTIONS)
+def test_no_interleaving_shows_a_message_for_a_value_that_is_gone_or_ends_pending(actions: list[tuple[str, str, str, int]]) -> None:
+    sheet = """
+form: f
+report: {first: change, again: change}
+fields:
+  a: {rules: [{lookup: l, start: change, debounce: 100ms, say: 'Not {value}.'}]}
+  b: {rules: [{lookup: l, start: blur, say: 'Not {value}.', remember: true}]}
+lookups: {l: {takes: 700ms, refuse: [bad, xbad, yybad]}}
+server: {takes: 300ms}
+"""
+    live = start(compile_form(read_sheet_text(sheet, "f")), 0)
+    fields = {leaf.plan.field.name: leaf for leaf in leaves(live.root)}
+    for verb, name, text, number in actions:
+        cell = fields[name]
+        if verb in ("type", "retype"):
+            type_text(live, cell, text, over=verb == "retype")
+        elif verb == "blur":
+            hands.blur(live)
+        elif verb == "wait":
+            advance(live, live.now + number)
+        elif verb == "attempt" and not live.root.busy:
+            hands.press_button(live)
+            live.submission.attempt(live.root, None)
+        elif verb in ("accept", "refuse", "failure"):
+            live.lookups.script("l", Answered(verb, "", number))
+        catch_up(live)
+        for each in fields.values():
+            stock = f"{each.plan.label} could not be checked."
+            assert shown_texts(each) in ([], [f"Not {each.value}."], [stock])
+    advance(live, live.now + 30_000)
+    assert live.queue.under_way == 0
+    assert validity_of(live.root) != PENDING
+    assert not live.root.busy
