@@ -228,7 +228,7 @@ def check(value, form):
     return "Say it twice." if form["b"] != value else True
 """)
     sheet = "form: f\npython: rules.py\nfields: {a: {rules: [{python: check, say: Bad., id: own}]}, b: {}}\n"
-    body = 'scenario "x"\n    type b "y"\n    type a "y"\n    expect a is valid\n    type a "z"\n    blur\n    expect a shows "Say it twice."\n' \
+    body = 'scenario "x"\n    type b "y"\n    type a "y"\n    expect a is valid\n    type b "!"\n    expect a is invalid\n    type a "z"\n    blur\n    expect a shows "Say it twice."\n' \
            '    retype a "boom"\n    expect a breaks own\n    expect a shows "Bad."\n'  # fmt: skip
     result = fox.play(sheet, body, trust_python=True)
     assert [s.verdict for s in result.scenarios] == ["pass"], result

@@ -171,6 +171,13 @@ def test_wire_formats(fox: Any, send: str, method: str, checks: str) -> None:
     fox.holds(WIRE % (send, method), FILLED.strip() + "\n" + checks)
 
 
+def test_a_server_and_a_lookup_that_fail(fox: Any) -> None:
+    sheet = "form: f\nfields: {a: {rules: [{lookup: l}]}}\nlookups: {l: {fails: true}}\nserver: {fails: true, takes: 4s}\n"
+    fox.holds(sheet, 'submit\nsettle within 4s\nexpect outcome is lost\ntype a "x"\nblur\nexpect a is unasked\nsubmit\nexpect outcome is refused')
+    held = fox.play(sheet, 'scenario "x"\n    submit\n    settle within 3999ms\n')
+    assert "after 3999ms there is still under way: the answer to POST /" in held.scenarios[0].failures[0].reason
+
+
 def test_a_chain_that_keeps_itself_alive_is_reported_not_hung(fox: Any) -> None:
     live = start(compile_form(read_sheet_text("form: f\nfields: {a: {}}", "f")), 0)
 

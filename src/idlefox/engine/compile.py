@@ -245,6 +245,8 @@ class _Compiler:
         for expression in (kind.parameter, rule.when):
             if isinstance(expression, Expression):
                 self._watch(expression, target, CHECK, check.index)
+        if kind.name == "python":
+            self._watch_everything(target, check.index)
         if kind.name != "required":
             return
         if rule.when is None:
@@ -273,6 +275,14 @@ class _Compiler:
             else:
                 found[each.name] = as_text(each.parameter)
         return found
+
+    def _watch_everything(self, target: FieldPlan, check: int) -> None:
+        """What a Python function reads of the form nobody knows: any change of a value judges it again."""
+        rank = self.ranks.get((target.path, "validity"), 1)
+        watch = Watch(rank, CHECK, target, check, 0, chain_between(target.form.root, target))
+        for plan, name in self._signals(target.form.root, "value"):
+            if plan is not target:
+                plan.watch.setdefault(name, []).append(watch)
 
     # dependencies
     def _watch(self, expression: Expression, target: FieldPlan, unit: int, check: int = -1) -> None:
