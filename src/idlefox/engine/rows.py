@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 from ..forms.expressions import Closure, compile_expression
 from .access import LiveAccess
 from .cells import Leaf, Row, Rows, everything, validity_of
-from .change import compare_list
+from .change import compare_list, compare_lists
 from .hands import press_button
 from .judge import judge, judge_unique
 from .sight import Cannot, disabled_by, hidden_by, need_reach, readonly_by
@@ -87,11 +87,12 @@ def step_remove(live: Live, row: Row) -> None:
 
 def take_out(live: Live, rows: Rows, at: int) -> None:
     """Takes the row at place *at* out of the list, and with it all that is its own."""
-    live.drain()  # nothing of the row may still be waiting to be judged once it is gone
-    row = rows.parts.pop(at)
-    live.record(rows, "rows", None, ("remove", at, row))
+    row = rows.parts[at]
     if live.focus is not None and _is_in(live.focus, row):
         live.set_focus(None)
+    live.drain()  # nothing of the row may still be waiting to be judged once it is gone
+    del rows.parts[at]
+    live.record(rows, "rows", None, ("remove", at, row))
     for cell in everything(row):
         live.reporting.pop(cell, None)
         live.server_said.pop(cell, None)
@@ -183,6 +184,8 @@ def _restructured(live: Live, rows: Rows) -> None:
     """A change of the list itself: what reads it is judged, and it reports."""
     live.notify(rows, "rows")
     compare_list(live, rows)
+    if live.restructured:
+        compare_lists(live, rows.up)
     judge(live, rows)
     live.drain()
     if rows.server:
