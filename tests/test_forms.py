@@ -211,6 +211,15 @@ def test_panels_drafts_views_and_derived_values(fox: Any, body: str) -> None:
     fox.holds(PANELS, body)
 
 
+def test_a_hidden_group_or_list_may_forget_all_that_is_in_it(fox: Any) -> None:
+    sheet = (
+        "form: f\nfields:\n  k: {type: checkbox}\n  g: {type: group, visible: k, when_hidden: forget, fields: {a: {initial: i}}}\n"
+        "  r: {type: rows, visible: k, when_hidden: forget, start: 1, fields: {a: {}, q: {type: rows, fields: {b: {}}}}}\n"
+    )
+    fox.holds(sheet, 'turn k on\ntype g.a "x"\nadd r with {"a": "y", "q": [{"b": "z"}]}\ntype r[0].a "w"\nturn k off\n'
+              'expect values = {"k": false, "g": {"a": "i"}, "r": [{"a": "", "q": []}]}\nexpect form is pristine\nexpect touched = k')  # fmt: skip
+
+
 def test_a_draft_is_dropped_unless_the_sheet_keeps_it(fox: Any) -> None:
     fox.holds(one("{}"), 'type f "x"\nleave\nreturn\nexpect f is empty, pristine')
 

@@ -71,6 +71,8 @@ fields:
   g: {{type: group, {maybe("visible", CONDITIONS)} {rules(CONDITIONS)}, fields: {{c: {field(CONDITIONS, "text", *text)}}}}}
   r:
     type: rows
+    {"when_hidden: forget" if draw(st.booleans()) else "least: 0"}
+    visible: {draw(st.sampled_from(["k", "true", "not k"]))}
     start: {draw(st.integers(0, 2))}
     most: 5
     {rules(CONDITIONS, "{min: 1, max: 3}")}

@@ -132,6 +132,7 @@ def play(paths: tuple[str, ...], wishes: Wishes, console: Console, *, quiet: boo
         interrupted = True
         if current:
             results.append(ScriptResult(current[0].file, tuple(current)))
+            printer.script(results[-1])
     stopped = wishes.stop_first and any(r.errors or any(s.verdict != "pass" for s in r.scenarios) for r in results)
     run = Run(tuple(results), tuple(_with_nothing(results, wishes, problems)), perf_counter() - started, stopped, interrupted)
     printer.end(run, len(problems))

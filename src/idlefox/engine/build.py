@@ -8,7 +8,7 @@ from ..forms.fitting import misfit
 from ..forms.values import reads_as
 from . import controls
 from .cells import Box, Cell, Leaf, Row, Rows, Whole, everything, leaves, value_of
-from .change import set_dirty, update_required
+from .change import set_dirty, update_activity, update_required
 from .judge import index_twin, judge, set_status
 from .live import Live
 from .plan import DERIVE, ENABLED, READONLY, VISIBLE, FieldPlan, FormPlan, Plan
@@ -62,6 +62,7 @@ def _make(live: Live, plan: FieldPlan, up: Any, given: Any, record: Any) -> Any:
         cell = Rows(plan, live, up)
         objects = given if isinstance(given, list) else [{}] * (field.start if field.start is not None else field.least)
         cell.parts = [make_row(live, cell, each) for each in objects]
+        cell.initial_parts = tuple(cell.parts)
     elif field.kind == "group":
         cell = Box(plan, live, up)
         values = given if isinstance(given, dict) else {}
@@ -92,22 +93,39 @@ def make_row(live: Live, rows: Rows, given: Any) -> Row:
     return row
 
 
+def revive(live: Live, row: Row) -> None:
+    """Judges everything in *row* again, which has been out of the list: the world has changed meanwhile."""
+    update_activity(live, row)
+    for cell in everything(row):
+        _queue_conditions(live, cell)
+        update_required(live, cell)
+        if cell.plan.unique:
+            index_twin(live, cell)
+        judge(live, cell)
+        set_status(live, cell)
+    live.drain()
+
+
+def _queue_conditions(live: Live, cell: Any) -> None:
+    plan: FieldPlan = cell.plan
+    if plan.derive is not None and plan.often:
+        live.enqueue_unit(cell, DERIVE)
+    if plan.kind != "row":
+        for unit, condition in ((VISIBLE, plan.visible), (ENABLED, plan.enabled), (READONLY, plan.readonly)):
+            if condition is not None:
+                live.enqueue_unit(cell, unit)
+
+
 def bring_to_life(live: Live, top: Any) -> None:
     """Judges everything in *top*, which has just been made: conditions, derived values, rules, reports at load."""
     cells = list(everything(top))
     for cell in cells:
-        plan: FieldPlan = cell.plan
         up = cell.up
         if up is not None:
             cell.shown, cell.usable, cell.fixed, cell.active = up.shown, up.usable, up.fixed, up.active
-        if plan.derive is not None and plan.often:
-            live.enqueue_unit(cell, DERIVE)
-        if plan.kind != "row":
-            for unit, condition in ((VISIBLE, plan.visible), (ENABLED, plan.enabled), (READONLY, plan.readonly)):
-                if condition is not None:
-                    live.enqueue_unit(cell, unit)
+        _queue_conditions(live, cell)
         update_required(live, cell)
-        if plan.unique:
+        if cell.plan.unique:
             index_twin(live, cell)
     for cell in cells:
         judge(live, cell)
@@ -119,7 +137,6 @@ def bring_to_life(live: Live, top: Any) -> None:
             if cell.dirty:
                 set_dirty(live, cell, False)
         elif type(cell) is Rows:
-            cell.initial_parts = tuple(cell.parts)
             cell.initial_value = value_of(cell)
     for cell in cells:
         if cell.plan.first == 0 and cell.active and not cell.seen:
@@ -180,9 +197,9 @@ class _Copy:
 
 def dirty_fields(live: Live) -> list[Any]:
     """The fields that are dirty, and the lists whose rows were added, removed or moved, in form order."""
-    return [c for w in live.wholes.values() for c in everything(w) if c.dirty]
+    return [c for w in live.wholes.values() if w.open for c in everything(w) if c.dirty]
 
 
 def touched_fields(live: Live) -> list[Any]:
     """The fields that are touched, in form order."""
-    return [c for w in live.wholes.values() for c in leaves(w) if c.touched]
+    return [c for w in live.wholes.values() if w.open for c in leaves(w) if c.touched]

@@ -211,7 +211,7 @@ def update_activity(live: Live, cell: Any) -> None:
     if hidden and cell is live.focus:
         live.set_focus(None)
     if type(cell) is Leaf:
-        if hidden and cell.plan.field.forget_when_hidden:
+        if hidden and cell.plan.forgets:
             forget(live, cell)
         if cell.plan.unique:
             index_twin(live, cell)
@@ -231,6 +231,8 @@ def update_activity(live: Live, cell: Any) -> None:
             live.followers[cell] = None
     update_shows(live, cell)
     if isinstance(cell, Box):
+        if hidden and cell.plan.forgets and isinstance(cell, Rows):
+            live.forgotten_lists[cell] = None
         for part in cell.parts:
             update_activity(live, part)
 

@@ -126,6 +126,8 @@ class _Compiler:
         plan.messages_all = field.messages == "all"
         plan.blank = controls.blank(field) if field.kind not in ("group", "rows") else None
         plan.parse = controls.parser(field)
+        around = plan.parent.parent if plan.parent is not None and plan.parent.kind == "row" else plan.parent
+        plan.forgets = field.forget_when_hidden or (around is not None and around.forgets)
         self._normal(plan, field)
         plan.visible = self._condition(plan, VISIBLE, field.visible)
         plan.enabled = self._condition(plan, ENABLED, field.enabled)

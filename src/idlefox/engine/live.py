@@ -48,6 +48,7 @@ class Live:
         self.server_said: dict[Any, None] = {}
         self.server_on_boxes = 0
         self.restructured: dict[Any, None] = {}
+        self.forgotten_lists: dict[Any, None] = {}  # hidden lists that go back to the rows of their start
         self.python_said: dict[tuple[Any, int], str] = {}
         self.given_options: dict[tuple[str, ...], list[tuple[Any, str]]] = {}
         self.root: Whole = None  # type: ignore[assignment]
@@ -149,6 +150,16 @@ class Live:
                 if done > _MOST_UNITS:
                     raise EndlessChain("a change spreads without end: rules, conditions or derived values keep each other alive")
             follow(self)
+            if self.forgotten_lists:
+                self._forget_lists()
+
+    def _forget_lists(self) -> None:
+        from .rows import is_there, restore_rows
+
+        lists, self.forgotten_lists = self.forgotten_lists, {}
+        for rows in lists:
+            if is_there(rows):
+                restore_rows(self, rows)
 
     def count(self, name: str, cell: Any, by: int) -> None:
         """Adds *by* to the number of dirty or touched fields of everything around *cell* (a container: itself too)."""

@@ -75,7 +75,7 @@ class FieldPlan:
     """A field, group, list of rows, row or whole form, compiled."""
 
     __slots__ = (
-        "above", "again", "bad_bit", "blank", "checks", "cut", "derive", "enabled", "field", "filled", "first", "folded",
+        "above", "again", "bad_bit", "blank", "checks", "cut", "derive", "enabled", "field", "first", "folded", "forgets",
         "form", "index", "kind", "label", "level", "lookups", "messages_all", "normal", "often", "parent", "parse",
         "part", "parts", "path", "readonly", "required", "reveal", "tests_empty", "tests_filled", "texts", "unique",
         "value_watch", "visible", "watch",
@@ -115,7 +115,7 @@ class FieldPlan:
         self.cut: Callable[[str], str] | None = None  # trim and case, as applied on blur
         self.parse: Callable[[str], tuple[Any, bool]] = lambda raw: (raw, False)
         self.blank: Any = None
-        self.filled = False
+        self.forgets = False  # when it or something around it is hidden
         self.above: tuple[int, ...] = ()  # how many steps up the containers stand that have checks of their own
         self.texts: dict[int, Any] = {}  # mask -> messages, where no text depends on the value
 

@@ -90,7 +90,7 @@ def blank_form(live: Live, whole: Whole) -> None:
 
             least = cell.plan.field.least
             while len(cell.parts) > least:
-                take_out(live, cell, len(cell.parts) - 1)
+                take_out(live, cell, cell.parts[-1])
     for leaf in leaves(whole):
         if leaf.plan.kind != "hidden":
             _new_initial(live, leaf, leaf.plan.blank)

@@ -61,7 +61,7 @@ def step_add(live: Live, rows: Rows, at: int | None) -> Row:
 
 def put_in(live: Live, rows: Rows, at: int, row: Row | None = None) -> Row:
     """Puts a new row (or *row*, which had been taken out) at place *at*."""
-    from .build import bring_to_life, make_row
+    from .build import bring_to_life, make_row, revive
 
     if row is None:
         row = make_row(live, rows, {})
@@ -70,6 +70,7 @@ def put_in(live: Live, rows: Rows, at: int, row: Row | None = None) -> Row:
     else:
         rows.parts.insert(at, row)
         _recount(live, rows, row, 1)
+        revive(live, row)
     live.record(rows, "rows", None, ("add", at, row))
     live.record(row, "born", None, snapshot_of(row))
     _restructured(live, rows)
@@ -82,15 +83,17 @@ def step_remove(live: Live, row: Row) -> None:
     need_reach(live, rows, "removing from")
     press_button(live)
     _need(live, rows, "remove")
-    take_out(live, rows, rows.parts.index(row))
+    take_out(live, rows, row)
 
 
-def take_out(live: Live, rows: Rows, at: int) -> None:
-    """Takes the row at place *at* out of the list, and with it all that is its own."""
-    row = rows.parts[at]
+def take_out(live: Live, rows: Rows, row: Row) -> None:
+    """Takes *row* out of the list, and with it all that is its own."""
     if live.focus is not None and _is_in(live.focus, row):
         live.set_focus(None)
     live.drain()  # nothing of the row may still be waiting to be judged once it is gone
+    if row not in rows.parts:
+        return  # judging what was waiting has hidden the list, and it has forgotten the row already
+    at = rows.parts.index(row)
     del rows.parts[at]
     live.record(rows, "rows", None, ("remove", at, row))
     for cell in everything(row):
@@ -141,9 +144,9 @@ def restore_rows(live: Live, rows: Rows) -> None:
     wanted = list(rows.initial_parts)
     if rows.parts == wanted:
         return
-    for at in range(len(rows.parts) - 1, -1, -1):
-        if rows.parts[at] not in wanted:
-            take_out(live, rows, at)
+    for row in reversed(rows.parts[:]):
+        if row not in wanted:
+            take_out(live, rows, row)
     for at, row in enumerate(wanted):
         if at < len(rows.parts) and rows.parts[at] is row:
             continue
@@ -154,6 +157,16 @@ def restore_rows(live: Live, rows: Rows) -> None:
             _restructured(live, rows)
         else:
             put_in(live, rows, at, row)
+
+
+def is_there(cell: Any) -> bool:
+    """Whether *cell* is still on the form: none of the rows around it is gone."""
+    row = cell.row
+    while row is not None:
+        if row not in row.up.parts:
+            return False
+        row = row.up.row
+    return True
 
 
 def _is_in(cell: Any, row: Row) -> bool:

@@ -196,6 +196,8 @@ def twin_key(value: Any) -> Any:
     """*value* as a key by which equal JSON values meet: 1 and 1.0 are one, 1 and true are not."""
     if isinstance(value, list):
         return ("list", *map(twin_key, value))
+    if isinstance(value, dict):
+        return ("object", *((k, twin_key(value[k])) for k in sorted(value)))
     return ("boolean", value) if isinstance(value, bool) else value
 
 

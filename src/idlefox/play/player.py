@@ -210,12 +210,27 @@ def play_files(
 
 def _in_processes(chosen: list[Chosen], wishes: Wishes) -> Iterator[ScriptResult]:
     """Plays scripts in several processes; results come in the order of the scripts, whatever finishes first."""
+    import multiprocessing
     from concurrent.futures import Executor, ProcessPoolExecutor
     from functools import partial
 
     pool: Executor
-    with ProcessPoolExecutor(min(wishes.jobs, len(chosen))) as pool:
-        yield from pool.map(partial(_alone, wishes), chosen)
+    with ProcessPoolExecutor(min(wishes.jobs, len(chosen)), initializer=_ignore_interrupts) as pool:
+        try:
+            yield from pool.map(partial(_alone, wishes), chosen)
+        except KeyboardInterrupt:
+            # Nobody waits for scripts that are still playing: what has come in is what there is.
+            for process in multiprocessing.active_children():
+                process.terminate()
+            pool.shutdown(wait=False, cancel_futures=True)
+            raise
+
+
+def _ignore_interrupts() -> None:
+    """An interrupt is for the one who waits for the results, not for those who play."""
+    import signal
+
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
 
 
 def _alone(wishes: Wishes, chosen: Chosen) -> ScriptResult:

@@ -22,7 +22,7 @@ FUNCTIONS: dict[str, tuple[int, int]] = {
 }  # fmt: skip
 OVER_ROWS = ("any", "all", "count", "sum", "min", "max")
 _WORDS = frozenset({"and", "or", "not", "in", "if", "else", "for", "true", "false", "null"})
-_DEEPEST = 60
+_DEEPEST = 40
 _TOKEN = re.compile(
     r"[ \t\r\n]*(?:(?P<name>[A-Za-z_][A-Za-z0-9_]*(?:-[A-Za-z_][A-Za-z0-9_]*)*)"
     r"|(?P<number>[0-9]+(?:\.[0-9]+)?(?:[eE][-+]?[0-9]+)?)"
