@@ -10,12 +10,12 @@ from ..forms.model import After, Button, Notice
 from .cells import INVALID, PENDING, Leaf, Row, Rows, Whole, everything, leaves, validity_of
 from .change import assign, set_touched
 from .clock import Event
-from .server import Answer, answer
 from .timing import SUBMIT, drop_server, moment, report, say_server
-from .wire import Sent, request_of
 
 if TYPE_CHECKING:
     from .live import Live
+    from .server import Answer
+    from .wire import Sent
 
 _KINDS = {"accepted": "success", "rejected": "error", "lost": "error"}
 
@@ -135,6 +135,10 @@ class Submission:
     # the request
     def send(self, whole: Whole, button: Button | None) -> None:
         """Sends what *whole* holds now and waits for the answer."""
+        # Loaded with the first request: most scenarios send none, and starting up is part of every run.
+        from .server import answer
+        from .wire import request_of
+
         live = self.live
         form = whole.plan.form.form
         sent = request_of(whole, button)

@@ -3,8 +3,7 @@
 Nothing here is live. Addresses are *schema paths*: tuples of names with ``*`` where a row stands.
 """
 
-from __future__ import annotations
-
+# No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
 import json
 from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
@@ -115,7 +114,7 @@ class Field(NamedTuple):
     options: tuple[Option, ...] | OptionsFrom | None = None
     multiple: bool = False
     accept: tuple[str, ...] = ()
-    fields: tuple[Field, ...] = ()
+    fields: "tuple[Field, ...]" = ()
     start: int | None = None
     least: int = 0
     most: int | None = None
@@ -213,7 +212,7 @@ class Form(NamedTuple):
     server: Server = Server()
     after: Mapping[str, After] = {}
     views: Mapping[str, tuple[str, ...]] = {}
-    panels: tuple[Form, ...] = ()
+    panels: "tuple[Form, ...]" = ()
     panel: str = ""
     gives: Gives | None = None
     draft: str = "drop"
@@ -221,7 +220,7 @@ class Form(NamedTuple):
     texts: Mapping[str, Message] = {}
     file: str = ""
 
-    def walk(self) -> Iterator[Field]:
+    def walk(self) -> "Iterator[Field]":
         """Every field, group and list, in form order, panels not included."""
         return walk(self.fields)
 

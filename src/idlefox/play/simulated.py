@@ -16,7 +16,6 @@ from ..engine.live import Live
 from ..engine.lookups import Answered
 from ..engine.plan import Plan
 from ..engine.reset import press_reset
-from ..engine.server import Answer
 from ..engine.sight import Cannot, button_enabled, button_visible, is_enabled, is_visible, need_button, whole_of
 from ..engine.timing import shown_texts
 from ..engine.trace import snapshot
@@ -251,6 +250,8 @@ class SimulatedForm:
         if act.lookup is not None:
             self.live.lookups.script(act.lookup.text, Answered(act.kind, act.value or "", act.after))
             return
+        from ..engine.server import Answer
+
         takes = act.after
         if act.kind != "status":
             self.live.submission.scripted.append(Answer(act.kind, takes=takes))

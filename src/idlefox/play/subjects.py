@@ -8,7 +8,6 @@ from typing import NamedTuple
 
 from ..engine.compile import compile_form
 from ..engine.plan import Plan
-from ..engine.python_rules import load
 from ..forms.model import Form
 from ..forms.sheet import read_sheet
 from ..problems import Place, Problem, Unreadable
@@ -58,6 +57,8 @@ class Subjects:
         warnings: tuple[str, ...] = ()
         if form.python:
             if self.trust_python:
+                from ..engine.python_rules import load
+
                 plan.python.update(load(form))
             else:
                 raise Unreadable([Problem(

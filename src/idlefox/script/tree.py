@@ -4,8 +4,7 @@ Scalars stand for themselves; a string with parameters in it is a `Template`. `s
 they say: places and blank lines do not count, comments do.
 """
 
-from __future__ import annotations
-
+# No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
 from typing import Any, NamedTuple
 
 
@@ -122,7 +121,7 @@ class Turn(NamedTuple):
 
 class Upload(NamedTuple):
     address: Address
-    files: tuple[UploadFile, ...]
+    files: "tuple[UploadFile, ...]"
 
 
 class UploadFile(NamedTuple):
@@ -137,7 +136,7 @@ class Press(NamedTuple):
 
 
 class Fill(NamedTuple):
-    lines: tuple[FillLine, ...]
+    lines: "tuple[FillLine, ...]"
     end: tuple[str, ...] = ()
 
 
@@ -211,7 +210,7 @@ class Note(NamedTuple):
 
 class Inside(NamedTuple):
     address: Address
-    body: Body
+    body: "Body"
 
 
 # Checks
@@ -277,7 +276,7 @@ class Body(NamedTuple):
     statements: tuple[Statement, ...]
     table: With | None = None
     end: tuple[str, ...] = ()
-    clock: Header | None = None
+    clock: "Header | None" = None
 
 
 class Header(NamedTuple):
@@ -296,7 +295,7 @@ class Block(NamedTuple):
     """`prelude`, `routine` or `scenario`."""
 
     kind: str
-    body: Body
+    body: "Body"
     name: str = ""
     parameters: tuple[str, ...] = ()
     title: Any = ""

@@ -4,8 +4,7 @@
 both trees. *at* is the offset in the expression's text.
 """
 
-from __future__ import annotations
-
+# No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
 from typing import Any, Final, NamedTuple
 
 
