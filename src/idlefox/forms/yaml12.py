@@ -103,8 +103,14 @@ class Document:
                         raise Unreadable([self._problem(place, f"nested deeper than {_DEEPEST}", "flatten the sheet")])
                 elif isinstance(event, yaml.CollectionEndEvent):
                     depth -= 1
-        except yaml.YAMLError:
+        except yaml.MarkedYAMLError as fault:
+            # A libyaml with a limit of its own may stop before ours does.
+            if "nesting depth" in str(fault.problem):
+                place = _marked(self.file, fault.problem_mark or fault.context_mark)
+                raise Unreadable([self._problem(place, f"nested deeper than {_DEEPEST}", "flatten the sheet")]) from None
             return  # composing says it with a place
+        except yaml.YAMLError:
+            return
 
     def _problem(self, place: Place, cause: str, remedy: str) -> Problem:
         return Problem(place, cause, remedy, self.line(place.line))
