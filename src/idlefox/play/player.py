@@ -13,7 +13,7 @@ from ..forms.durations import parse_instant
 from ..problems import Place, Problem, Unreadable
 from ..script.against import check_ops
 from ..script.expand import Op, Scenario, expand, lines_of
-from ..script.reader import read_script
+from ..script.reader import read_script_anyway
 from ..script.tree import Check, Noun, Script
 from .checks import judge_check
 from .results import Failure, ScenarioResult, ScriptResult
@@ -47,11 +47,14 @@ class Ready(NamedTuple):
 
 def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
     """Reads *chosen* and its subject and checks one against the other. Raises Unreadable with every fault."""
-    script = read_script(chosen.file)
+    script, slips = read_script_anyway(chosen.file)
     place = Place(script.file, 1, 1)
-    if not any(b.kind in ("scenario", "routine") for b in script.blocks):
+    if not slips and not any(b.kind in ("scenario", "routine") for b in script.blocks):
         raise Unreadable([Problem(place, f"no scenario in {script.file}", 'begin one with: scenario "what should hold"')])
     scenarios, problems = expand(script)
+    if slips:
+        # A routine or table whose head could not be read would be missed everywhere: only what stands by itself is told.
+        problems = slips
     header = next((h for h in script.headers if h.kind == "subject"), None)
     loaded: Loaded | None = None
     if scenarios or problems:
@@ -60,7 +63,7 @@ def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
                 loaded = subjects.load(wishes.subject, ".")
             elif header is not None:
                 loaded = subjects.load(header.text, str(Path(script.file).parent))
-            else:
+            elif not slips:
                 problems.append(Problem(place, "the script names no subject", 'begin it with: subject "FORM.form.yaml", or say --subject'))
         except Unreadable as fault:
             problems.extend(_at_header(fault, script, None if wishes.subject else header))

@@ -164,7 +164,7 @@ class _Expander:
             return [({}, 0)]
         if table.csv is not None:
             return self._csv(block, table.csv)
-        return [(dict(zip(table.names, self._cells(row), strict=True)), row.line) for row in table.rows]
+        return [(dict(zip(table.names, self._cells(row), strict=False)), row.line) for row in table.rows]  # lengths: the reader's business
 
     def _cells(self, row: Row) -> list[Any]:
         return [_value(value, {}) for value in row.values]

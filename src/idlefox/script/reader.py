@@ -32,12 +32,22 @@ def read_script(file: str) -> Script:
 
 def read_script_text(text: str, file: str) -> Script:
     """The tree of the script *text*; *file* is its name in messages."""
+    script, problems = _read(text, file)
+    if problems:
+        raise Unreadable(problems)
+    return script
+
+
+def read_script_anyway(file: str) -> tuple[Script, list[Problem]]:
+    """What can be read of the script *file*, and everything in it that cannot. Raises Unreadable where there is no text."""
+    return _read(read_text(file), file)
+
+
+def _read(text: str, file: str) -> tuple[Script, list[Problem]]:
     reader = _Reader(text, file)
     with paused():
         script = reader.script()
-    if reader.problems:
-        raise Unreadable(reader.problems)
-    return script
+    return script, reader.problems
 
 
 class Lines:
