@@ -68,15 +68,12 @@ def listed(words: Iterable[str], conjunction: str = "or", most: int = 12) -> str
     return f"{', '.join(items[:-1])} {conjunction} {items[-1]}"
 
 
-def read_text(path: str) -> str:
-    """The UTF-8 text of the file at *path*, a byte order mark left out.
-
-    Raises Unreadable, with the place of the first bad byte where the file is not UTF-8.
-    """
+def read_bytes(path: str) -> bytes:
+    """What is in the file at *path*. Raises Unreadable where it cannot be read."""
     place = Place(path, 1, 1)
     try:
         with open(path, "rb") as handle:
-            data = handle.read()
+            return handle.read()
     except FileNotFoundError:
         raise Unreadable([Problem(place, "there is no such file", "check the path")]) from None
     except IsADirectoryError:
@@ -84,6 +81,14 @@ def read_text(path: str) -> str:
     except OSError as fault:
         cause = (fault.strerror or "unknown reason").lower()
         raise Unreadable([Problem(place, f"the file cannot be read: {cause}")]) from None
+
+
+def read_text(path: str) -> str:
+    """The UTF-8 text of the file at *path*, a byte order mark left out.
+
+    Raises Unreadable, with the place of the first bad byte where the file is not UTF-8.
+    """
+    data = read_bytes(path)
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as fault:

@@ -13,7 +13,7 @@ from ..play.results import Run, ScenarioResult, ScriptResult
 from ..play.select import choose_files
 from ..play.subjects import Subjects
 from ..problems import Problem, Unreadable
-from ..report.terminal import scenario_failures, scenario_line, script_line, summary_line, warning_lines
+from ..report.terminal import scenario_failures, scenario_line, script_line, script_warnings, summary_line, warning_lines
 from .config import read_config
 from .console import Console
 
@@ -163,6 +163,7 @@ class _Printer:
         console, width = self.console, self.console.width()
         if not self.quiet:
             console.lines([script_line(result, width)])
+            console.lines(script_warnings(result, width))
         sys.stdout.flush()
         console.problems(result.errors)
         for scenario in result.scenarios:

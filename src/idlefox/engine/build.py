@@ -54,6 +54,8 @@ def _make(live: Live, plan: FieldPlan, up: Any, given: Any, record: Any) -> Any:
     """The cell of *plan* and all in it. *given* is what an outer `initial` says of it, *record* what the server has."""
     field = plan.field
     cell: Any
+    if field.native is not None:
+        return _make_native(live, plan, up)
     if given is _NONE and field.has_initial:
         given = field.initial
     if field.kind != "group" and given is _NONE and record is not _NONE and not misfit(field.kind, field.many, record):
@@ -79,6 +81,16 @@ def _make(live: Live, plan: FieldPlan, up: Any, given: Any, record: Any) -> Any:
         cell.raw = cell.initial_raw = reads_as(value)
     if plan.level == 0:
         live.statics[plan.index] = cell
+    return cell
+
+
+def _make_native(live: Live, plan: FieldPlan, up: Any) -> Leaf:
+    """A control of a page: the markup says what it holds at load."""
+    field = plan.field
+    cell = Leaf(plan, live, up)
+    cell.value = cell.initial = field.initial
+    cell.raw = cell.initial_raw = field.native.raw or reads_as(field.initial)
+    live.statics[plan.index] = cell
     return cell
 
 

@@ -59,6 +59,8 @@ class Cell:
             return f"{self.up.key()}#{self.id}"
         if isinstance(self, Whole):
             return str(self.plan.form.name)
+        if self.plan.native is not None:
+            return str(self.plan.native.address)
         above: str = self.up.key()
         return above + segment_text(self.plan.field.name, first=not above)
 
@@ -68,6 +70,8 @@ class Cell:
             return f"{self.up.address()}[{self.index()}]"
         if isinstance(self, Whole):
             return str(self.plan.form.name)
+        if self.plan.native is not None:
+            return str(self.plan.native.address)
         above: str = self.up.address()
         return above + segment_text(self.plan.field.name, first=not above)
 
@@ -75,7 +79,7 @@ class Cell:
 class Leaf(Cell):
     """A field. *raw* is the text in its control, *edited* whether a person has changed it."""
 
-    __slots__ = ("asks", "bad", "edited", "initial", "initial_raw", "raw", "twin", "value")
+    __slots__ = ("asks", "bad", "edited", "initial", "initial_raw", "raw", "settled", "twin", "value")
 
     def __init__(self, plan: FieldPlan, live: Live, up: Any) -> None:
         super().__init__(plan, live, up)
@@ -85,6 +89,7 @@ class Leaf(Cell):
         self.initial_raw = ""
         self.bad = False
         self.edited = False
+        self.settled = False  # HTML's user validity: a person's change has been committed, or a submission attempted
         self.twin: Any = None  # the key it stands under in its list's index of values that must be unique
         self.asks: dict[int, Any] | None = None  # lookups by check index
 
@@ -153,7 +158,21 @@ def value_of(cell: Any) -> Any:
         return cell.value
     if isinstance(cell, Rows):
         return [value_of(row) for row in cell.parts]
+    if isinstance(cell, Whole) and cell.plan.form.form.page is not None:
+        return _page_values(cell)
     return {part.plan.field.name: value_of(part) for part in cell.parts}
+
+
+def _page_values(whole: Whole) -> dict[str, Any]:
+    """The values of a page's form by name: a name that repeats has a list."""
+    found: dict[str, Any] = {}
+    for part in whole.parts:
+        native = part.plan.native
+        if native.repeats:
+            found.setdefault(native.name, []).append(part.value)
+        else:
+            found[part.plan.field.name] = part.value
+    return found
 
 
 def judged_value(cell: Any) -> Any:
@@ -183,6 +202,12 @@ def is_touched(cell: Any) -> bool:
 
 
 def is_marked(cell: Any) -> bool:
+    """Whether *cell* is presented as wrong. A page without a sheet marks by itself: HTML, ":user-invalid"."""
+    form = cell.live.plan.form
+    if form.page is not None and form.page.bare:
+        if isinstance(cell, Box):
+            return any(is_marked(part) for part in cell.parts)
+        return bool(cell.server) or (cell.settled and cell.mask != 0)
     return cell.marked_count > 0 if isinstance(cell, Box) else bool(cell.shows)
 
 

@@ -22,6 +22,8 @@ def person_changes(live: Live, cell: Leaf, raw: str, value: Any, bad: bool) -> N
     if raw == cell.raw and bad is cell.bad and equal(value, cell.value):
         return
     cell.edited = True
+    if cell.plan.native is not None and cell.plan.kind in COMMITTED:
+        settle(live, cell)
     assign(live, cell, raw, value, bad, sticky=True)
     if live.heap:
         live.drain()
@@ -33,6 +35,17 @@ def person_changes(live: Live, cell: Leaf, raw: str, value: Any, bad: bool) -> N
         live.submission.lookups_moved()
     if live.heap:
         live.drain()
+
+
+# Controls whose every change is committed at once (HTML, "commit" of an input's value; a select's picking).
+COMMITTED = frozenset({"checkbox", "radio", "select", "file", "range", "color"})
+
+
+def settle(live: Live, cell: Leaf, settled: bool = True) -> None:
+    """Sets the user validity of a page's control (HTML, "user validity")."""
+    if cell.settled is not settled:
+        live.trace.append((live.step, live.now, cell, "settled", cell.settled, settled))
+        cell.settled = settled
 
 
 def assign(live: Live, cell: Leaf, raw: str, value: Any, bad: bool, *, sticky: bool = False) -> None:
@@ -241,6 +254,7 @@ def forget(live: Live, cell: Leaf) -> None:
     """Sets *cell* back to initial: value, raw text, touched, reported, and what the server said."""
     cell.edited = False
     cell.seen = False
+    settle(live, cell, False)
     set_reported(live, cell, ())
     drop_server(live, cell)
     assign(live, cell, cell.initial_raw, cell.initial, False)

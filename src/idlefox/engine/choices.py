@@ -19,6 +19,8 @@ def offered(cell: Any) -> list[Offered]:
     """What the choice *cell* offers, in order; options that panels have given come last."""
     options = cell.plan.field.options
     live = cell.live
+    if options is None and cell.plan.native is not None:
+        return [Offered(value, value, True) for value in cell.plan.native.suggests]
     if isinstance(options, OptionsFrom):
         plan = live.plan.paths[(*options.path, "*")]
         value = live.plan.paths[(*plan.path, options.value)].part

@@ -18,6 +18,7 @@ from ..forms.sheet_rules import message_for
 from ..forms.values import as_text
 from . import controls
 from .access import LiveAccess, chain_between
+from .native import NativePlans, bad_bits, native_check
 from .plan import (
     CHECK,
     DERIVE,
@@ -55,7 +56,10 @@ class _Compiler:
         self.form = form
         self.plan = Plan(form)
         self.access = LiveAccess(self.plan)
-        self.ranks = Graph(form).order()
+        # A page without a sheet has no expressions: nothing in it reads anything else.
+        self.natives = NativePlans(dict(form.texts))
+        self.bare = form.page is not None and form.page.bare
+        self.ranks = {} if self.bare else Graph(form).order()
         units = {name: unit for unit, name in _UNIT_PROPERTY.items()}
         self.plan.ranks = {(path, units[name]): rank for (path, name), rank in self.ranks.items() if name in units}
         self.count = 0
@@ -115,11 +119,29 @@ class _Compiler:
         form_plan.enabled = self.compile(form.submit.enabled) if form.submit.enabled is not None else None
         form_plan.buttons = {b.name: self.compile(b.enabled) if b.enabled is not None else None for b in form.buttons}
         for field in form.walk():
-            self._field(self.plan.paths[field.path], field)
+            if self.bare:
+                self._native(self.plan.paths[field.path], field)
+            else:
+                self._field(self.plan.paths[field.path], field)
         for rule in form.rules:
             for kind in rule.kinds:
                 target = self.plan.paths[rule.at] if rule.at is not None else root
                 self._check(target, rule, kind, None)
+
+    def _native(self, plan: FieldPlan, field: Field) -> None:
+        """A field of a page that no sheet says anything of."""
+        self.natives.fill(plan, field)
+        if field.enabled is not None:
+            plan.enabled = self.compile(field.enabled)
+        if field.readonly is not None:
+            plan.readonly = self.compile(field.readonly)
+        if isinstance(field.options, tuple) and any(o.enabled is not None for o in field.options):
+            self._option_conditions(field)
+
+    def _option_conditions(self, field: Field) -> None:
+        self.plan.option_conditions[field.path] = tuple(
+            self.compile(o.enabled) if o.enabled is not None else None for o in field.options or ()  # type: ignore[union-attr]
+        )
 
     def _field(self, plan: FieldPlan, field: Field) -> None:
         plan.first, plan.again = MOMENTS[field.report.first], MOMENTS[field.report.again]
@@ -141,15 +163,16 @@ class _Compiler:
         if field.kind == "hidden":
             return
         if isinstance(field.options, tuple):
-            self.plan.option_conditions[field.path] = tuple(
-                self.compile(o.enabled) if o.enabled is not None else None for o in field.options
-            )
+            self._option_conditions(field)
         self._own_rule(plan, field)
         for rule in field.rules:
             for kind in rule.kinds:
+                if rule.native:
+                    self._native_check(plan, rule, kind, field)
+                    continue
                 target = self.plan.paths[rule.at] if rule.at is not None else plan
                 self._check(target, rule, kind, plan if target is not plan else None)
-        if field.options is not None and not any(k.name == "among" for r in field.rules for k in r.kinds):
+        if field.options is not None and field.native is None and not any(k.name == "among" for r in field.rules for k in r.kinds):
             self._options_rule(plan, field)
 
     def _normal(self, plan: FieldPlan, field: Field) -> None:
@@ -166,7 +189,7 @@ class _Compiler:
 
     def _own_rule(self, plan: FieldPlan, field: Field) -> None:
         own = _OWN_RULES.get(field.kind)
-        if own is None or any(k.name == own for r in field.rules for k in r.kinds):
+        if own is None or field.native is not None or any(k.name == own for r in field.rules for k in r.kinds):
             return
         kind = Kind(own, FLAGS[own], True)
         self._check(plan, Rule((kind,)), kind, None)
@@ -206,6 +229,13 @@ class _Compiler:
         self._guard(check, rule, kind, target, owner)
         self._dependencies(check, rule, kind, target)
         return check
+
+    def _native_check(self, plan: FieldPlan, rule: Rule, kind: Kind, field: Field) -> None:
+        """An attribute of a page's control, in a form that a sheet lies over."""
+        check = native_check(len(plan.checks), rule, kind, field, self.natives.texts)
+        plan.checks.append(check)
+        plan.bad_bit |= bad_bits([check])
+        plan.required = plan.required or kind.name == "required"
 
     def _guard(self, check: CheckPlan, rule: Rule, kind: Kind, target: FieldPlan, owner: FieldPlan | None) -> None:
         """Narrows the check's test: `when`, fixed rows of its `at`, a value that stands elsewhere."""
@@ -365,6 +395,8 @@ class _Compiler:
 
     # third pass: what a keystroke needs, at hand
     def _finish(self, plan: FieldPlan) -> None:
+        if self.bare and plan.native is not None:
+            return  # shared with its like
         plan.value_watch = plan.watch.get("value", [])
         empty = [c for c in plan.checks if c.kind == "required" or c.on_empty]
         plan.tests_empty = [(c.bit, c.test) for c in empty]

@@ -24,6 +24,11 @@ def _stripped(raw: str) -> Parsed:
     return raw.strip(whatwg.ASCII_WHITE_SPACE), False
 
 
+def _addresses(raw: str) -> Parsed:
+    """HTML, E-mail state with `multiple`: each address without the white space around it."""
+    return ",".join(part.strip(whatwg.ASCII_WHITE_SPACE) for part in raw.split(",")), False
+
+
 def _number(raw: str) -> Parsed:
     value = whatwg.parse_number(raw)
     return value, value is None and raw != ""
@@ -41,25 +46,27 @@ def _color(raw: str) -> Parsed:
     return (raw.lower(), False) if whatwg.is_color(raw) else ("#000000", False)
 
 
-def range_bounds(field: Field) -> tuple[Any, Any, Any]:
-    """The least, most and step of a range control: its literal rules, else HTML's 0, 100 and 1."""
+def range_bounds(field: Field) -> tuple[Any, Any, Any, Any]:
+    """The least, most, step and step base (None: the least) of a range control: its literal rules, else 0, 100 and 1."""
+    if field.native is not None and field.native.span is not None:
+        return field.native.span  # type: ignore[no-any-return]
     found: dict[str, Any] = {"min": 0, "max": 100, "step": 1}
     for rule in field.rules:
         for kind in rule.kinds:
             if kind.name in found and isinstance(kind.parameter, int | float):
                 found[kind.name] = kind.parameter
-    return found["min"], found["max"], found["step"]
+    return found["min"], found["max"], found["step"], None
 
 
 def parser(field: Field) -> Callable[[str], Parsed]:
     """How a field of this kind reads the raw text in its control."""
     if field.kind in ("email", "url"):
-        return _stripped
+        return _addresses if field.multiple else _stripped
     if field.kind == "number":
         return _number
     if field.kind == "range":
-        low, high, step = range_bounds(field)
-        return lambda raw: (whatwg.sanitise_range(raw, low, high, step), False)
+        low, high, step, base = range_bounds(field)
+        return lambda raw: (whatwg.sanitise_range(raw, low, high, step, base), False)
     if field.kind in whatwg.DATE_KINDS:
         return _date(field.kind)
     return _color if field.kind == "color" else _text

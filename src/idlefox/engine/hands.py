@@ -11,7 +11,7 @@ from ..forms import whatwg
 from ..forms.model import TEXT_KINDS
 from ..forms.values import equal, is_empty, written
 from .cells import Leaf, Whole, leaves
-from .change import assign, derived, person_changes, set_touched
+from .change import assign, derived, person_changes, set_touched, settle
 from .choices import Offered, in_order, offered
 from .controls import SINGLE_LINE, TYPED
 from .sight import Cannot, controls_of, need_reach
@@ -46,6 +46,8 @@ def blur(live: Live) -> None:
     cell = live.focus
     if cell is None:
         return
+    if cell.plan.native is not None and cell.edited and cell.raw != live.focused_raw:
+        settle(live, cell)
     live.set_focus(None)
     set_touched(live, cell)
     cut(live, cell)
@@ -74,7 +76,12 @@ def step_focus(live: Live, cell: Leaf) -> None:
 
 def focus_first_invalid(live: Live, whole: Whole) -> None:
     """After a refused attempt: the first invalid control in form order gets the focus."""
-    first = next((c for c in leaves(whole) if c.mask and c.active), None)
+    if whole.plan.form.form.page is not None:
+        from .pages import first_invalid
+
+        first = first_invalid(live, whole)
+    else:
+        first = next((c for c in leaves(whole) if c.mask and c.active), None)
     if first is not None:
         if live.focus is not first:
             live.set_focus(None)
@@ -293,6 +300,11 @@ def _arrow(live: Live, here: Leaf, by: int) -> None:
 def _tab(live: Live, by: int) -> None:
     """Moves to the next control in form order; behind the last stands the submit button."""
     whole = _whole_with_focus(live)
+    if whole.plan.form.form.page is not None:
+        from .pages import tab
+
+        tab(live, whole, by)
+        return
     controls = controls_of(live, whole)
     here = live.focus
     at = next((i for i, c in enumerate(controls) if c is here), None)
@@ -317,8 +329,8 @@ def _whole_with_focus(live: Live) -> Whole:
     return each  # type: ignore[no-any-return]
 
 
-def press_button(live: Live) -> None:
+def press_button(live: Live, button: Any = True) -> None:
     """The focus goes to a button: what had it is left."""
     blur(live)
-    live.on_button = True
+    live.on_button = button
 

@@ -55,7 +55,8 @@ class Live:
         self.wholes: dict[str, Whole] = {}
         self.statics: list[Any] = []
         self.focus: Any = None
-        self.on_button = False  # a button has the focus
+        self.focused_raw = ""  # what stood in the control when it got the focus
+        self.on_button: Any = False  # a button has the focus: True, or which one of a page
         self.view = "editing"
         self.away = False
         self.queue = Queue()
@@ -95,6 +96,7 @@ class Live:
             return
         self.record(None, "focus", before, cell)
         self.focus = cell
+        self.focused_raw = cell.raw if cell is not None else ""
         for each in (before, cell):
             while each is not None:
                 if each.plan.watch:

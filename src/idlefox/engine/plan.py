@@ -76,7 +76,7 @@ class FieldPlan:
 
     __slots__ = (
         "above", "again", "bad_bit", "blank", "checks", "cut", "derive", "enabled", "field", "first", "folded", "forgets",
-        "form", "index", "kind", "label", "level", "lookups", "messages_all", "normal", "often", "parent", "parse",
+        "form", "index", "kind", "label", "level", "lookups", "messages_all", "native", "normal", "often", "parent", "parse",
         "part", "parts", "path", "readonly", "required", "reveal", "tests_empty", "tests_filled", "texts", "unique",
         "value_watch", "visible", "watch",
     )  # fmt: skip
@@ -91,6 +91,7 @@ class FieldPlan:
         self.part = -1
         self.parts: tuple[FieldPlan, ...] = ()
         self.label = field.label if field is not None else ""
+        self.native: Any = field.native if field is not None else None  # what only a page's field has
         self.form: FormPlan = parent.form if parent is not None else None  # type: ignore[assignment]
         self.checks: list[CheckPlan] = []
         self.lookups: list[CheckPlan] = []

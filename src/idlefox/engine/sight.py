@@ -61,6 +61,8 @@ def hidden_by(live: Live, cell: Any) -> str:
         return f"{_as_named(culprit, cell)} is hidden: its condition `visible: {culprit.plan.field.visible.text}` does not hold"
     if cell.plan.kind == "hidden":
         return "a field of type hidden is never on the page"
+    if cell.plan.native is not None and cell.plan.native.hidden:
+        return str(cell.plan.native.hidden)
     if not name and not view_shows(live, cell):
         return f"the view {live.view} does not show it"
     return ""
@@ -74,6 +76,8 @@ def disabled_by(live: Live, cell: Any) -> str:
         if not each.own_enabled:
             culprit = each
         each = each.up
+    if culprit is not None and culprit.plan.native is not None and culprit.plan.native.disabled:
+        return str(culprit.plan.native.disabled)
     if culprit is not None:
         return f"{_as_named(culprit, cell)} is disabled: its condition `enabled: {culprit.plan.field.enabled.text}` does not hold"
     if is_locked(cell):
@@ -85,6 +89,8 @@ def readonly_by(cell: Any) -> str:
     """Why *cell* cannot be changed although it is enabled; "" where it can."""
     each = cell
     while each is not None:
+        if each.own_readonly and each.plan.native is not None and each.plan.native.fixed:
+            return "it has the attribute readonly"
         if each.own_readonly:
             return f"{_as_named(each, cell)} is read-only: its condition `readonly: {each.plan.field.readonly.text}` holds"
         each = each.up
@@ -123,16 +129,27 @@ def need_reach(live: Live, cell: Any, doing: str, *, change: bool = True) -> Non
 
 
 # buttons
-def button_visible(live: Live, whole: Whole) -> bool:
-    """Whether the submit button of *whole* is on show: where at least one of its fields is."""
+def button_visible(live: Live, whole: Whole, name: str = "") -> bool:
+    """Whether the submit button of *whole* is on show: where at least one of its fields is; a page's, where it is."""
     if live.away or not whole.open:
         return False
+    if whole.plan.form.form.page is not None:
+        from .pages import button_shown, find_button
+
+        return button_shown(live, whole, find_button(whole.plan.form.form.page, name))
     return any(is_visible(live, leaf) for leaf in leaves(whole))
 
 
 def button_enabled(live: Live, whole: Whole, name: str) -> bool:
     """Whether the submit button (*name* "": the form's own) takes a press."""
     form = whole.plan.form
+    if form.form.page is not None:
+        from .pages import find_button
+
+        button = find_button(form.form.page, name)
+        if button is None or button.disabled:
+            return False
+        name = ""
     condition = form.buttons.get(name) if name else form.enabled
     if condition is not None and condition(whole, None) is not True:
         return False

@@ -13,14 +13,17 @@ def stepped(cell: Any, by: int) -> int | float | None:
     """The value one step up (*by* 1) or down (-1) from the value of *cell*, kept between its literal bounds."""
     field = cell.plan.field
     found: dict[str, Any] = {}
+    origin: Any = None
     for rule in field.rules:
         for kind in rule.kinds:
             if kind.name in ("min", "max", "step") and isinstance(kind.parameter, int | float):
                 found[kind.name] = kind.parameter
     if field.kind == "range":
-        found["min"], found["max"], found["step"] = range_bounds(field)
-    step = Decimal(str(found.get("step", 1)))
-    base = Decimal(str(found.get("min", 0)))
+        found["min"], found["max"], found["step"], origin = range_bounds(field)
+    elif field.native is not None:
+        origin = field.native.base
+    step = Decimal(str(found.get("step") or 1))
+    base = Decimal(str(found.get("min", 0) if origin is None else origin))
     value = Decimal(str(cell.value)) if cell.value is not None else Decimal(0)
     low, high = found.get("min"), found.get("max")
     away = (value - base) % step

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections import deque
 from typing import TYPE_CHECKING, Any
 
-from ..forms.addresses import parse_address
-from ..forms.model import After, Button, Notice
+from ..forms.addresses import named, parse_address
+from ..forms.model import After, Notice
 from .cells import INVALID, PENDING, Leaf, Row, Rows, Whole, everything, leaves, validity_of
 from .change import assign, set_touched
 from .clock import Event
@@ -28,10 +28,10 @@ class Submission:
         self.outcome = "none"
         self.requests: list[Sent] = []
         self.record: Any = None
-        self.location = "/"
+        self.location = live.form.page.home if live.form.page is not None else "/"
         self.notice: Notice | None = None
         self.scripted: deque[Answer] = deque()
-        self.deciding: tuple[Whole, Button | None] | None = None  # waits for lookups
+        self.deciding: tuple[Whole, Any] | None = None  # waits for lookups
         self.under_way: list[Event] = []
         self.last_press: tuple[int, int] = (-1, -1)  # the instant and the act of the last press that sent a request
         self._notice_ends: Event | None = None
@@ -69,7 +69,7 @@ class Submission:
             self.last_press = (self.live.now, self.live.acts)
         self.live.record(whole, "ignored press", None, None)
 
-    def attempt(self, whole: Whole, button: Button | None) -> None:
+    def attempt(self, whole: Whole, button: Any) -> None:
         """A person's attempt to submit: everything is touched and reported, then refused, put off, or sent."""
         live = self.live
         live.record(whole, "submitted", whole.attempts, whole.attempts + 1)
@@ -77,6 +77,15 @@ class Submission:
         live.notify(whole, "submitted")
         self.show_notice(None)
         self._drop_server(whole)
+        page = whole.plan.form.form.page
+        if page is not None:
+            from .pages import attempted, validates
+
+            attempted(live, whole)
+            if not validates(page, button):
+                live.drain()
+                self.send(whole, button)
+                return
         for cell in leaves(whole):
             if cell.active and cell.plan.kind != "hidden":
                 cut(live, cell)
@@ -99,7 +108,7 @@ class Submission:
             if _whole_of(cell) is whole:
                 drop_server(self.live, cell)
 
-    def _decide(self, whole: Whole, button: Button | None) -> None:
+    def _decide(self, whole: Whole, button: Any) -> None:
         validity = validity_of(whole)
         if validity == INVALID:
             self._set_busy(whole, False)
@@ -133,7 +142,7 @@ class Submission:
         self._decide(whole, button)
 
     # the request
-    def send(self, whole: Whole, button: Button | None) -> None:
+    def send(self, whole: Whole, button: Any) -> None:
         """Sends what *whole* holds now and waits for the answer."""
         # Loaded with the first request: most scenarios send none, and starting up is part of every run.
         from .server import answer
@@ -142,6 +151,11 @@ class Submission:
         live = self.live
         form = whole.plan.form.form
         sent = request_of(whole, button)
+        if sent.method == "DIALOG":
+            from .pages import close_dialog
+
+            close_dialog(live, form.page)
+            return
         live.record(None, "request", len(self.requests), f"{sent.method} {sent.target} {sent.body}".rstrip())
         self.requests.append(sent)
         self.last_press = (live.now, live.acts)
@@ -172,6 +186,8 @@ class Submission:
             outcome = "lost"
         else:
             outcome = "accepted" if reply.status < 400 else "rejected"
+        if whole.plan.form.form.page is not None and outcome != "lost":
+            self._set("location", sent.target)
         live.record(None, "answer", f"{sent.method} {sent.target}", outcome if outcome == "lost" else reply.status)
         self._set("outcome", outcome)
         after = whole.plan.form.form.after.get(outcome, After())
@@ -245,6 +261,10 @@ def find_cells(whole: Whole, address: str, rows: dict[Any, tuple[Row, ...]]) -> 
     if segments is None or not segments:
         return []
     name = whole.plan.form.name
+    if whole.plan.form.form.page is not None:
+        of_page = named(whole.plan.form.form.shape, segments)
+        if of_page is not None:
+            return [p for p in whole.parts if p.plan.field.name == of_page]
     if name and segments[0] == name:
         segments = segments[1:]
     found: list[Any] = [whole]

@@ -17,11 +17,11 @@ _COMMON = {
     "server": "server", "shows": "shows", "visible": "shown", "enabled": "usable", "readonly": "fixed",
     "required": "required",
 }  # fmt: skip
-_LEAF = {**_COMMON, "value": "value", "reads": "raw", "initial": "initial"}
+_LEAF = {**_COMMON, "value": "value", "reads": "raw", "initial": "initial", "settled": "settled"}
 _WHOLE = ("outcome", "location", "notice", "record")
 EVENTS = frozenset({
     "asks", "stale answer", "answer", "lost answer", "dropped question", "dropped error", "ignored press", "request",
-    "warning", "options", "born",
+    "warning", "options", "born", "dialog closed",
 })  # fmt: skip
 
 State = dict[tuple[str, str], Any]

@@ -122,11 +122,17 @@ def _utf8(text: str) -> bytes:
     return text.encode("utf-16", "surrogatepass").decode("utf-16", "replace").encode()
 
 
-def urlencoded(entries: list[Entry]) -> str:
-    """The URL standard's application/x-www-form-urlencoded serializer."""
+def urlencoded(entries: list[Entry], charset: str = "utf-8") -> str:
+    """The URL standard's application/x-www-form-urlencoded serializer; *charset* is a codec's name.
+
+    What an old charset cannot say goes as a character reference (Encoding standard, "html" error mode).
+    """
     pairs = []
     for name, value in entries:
-        pair = (quote_plus(_utf8(_crlf(t)), safe="*-._").replace("~", "%7E") for t in (name, _plain(value)))
+        encoded = (_utf8(_crlf(t)) for t in (name, _plain(value)))
+        if charset != "utf-8":
+            encoded = (e.decode().encode(charset, "xmlcharrefreplace") for e in encoded)
+        pair = (quote_plus(e, safe="*-._").replace("~", "%7E") for e in encoded)
         pairs.append("=".join(pair))
     return "&".join(pairs)
 
@@ -172,9 +178,9 @@ def _flat(pairs: list[tuple[str, str]]) -> dict[str, Any]:
     return found
 
 
-def decode_urlencoded(body: str) -> dict[str, Any]:
+def decode_urlencoded(body: str, charset: str = "utf-8") -> dict[str, Any]:
     """A flat object of texts, a list where a name repeats."""
-    return _flat(parse_qsl(body, keep_blank_values=True))
+    return _flat(parse_qsl(body, keep_blank_values=True, encoding=charset))
 
 
 def decode_plain_text(body: str) -> dict[str, Any]:
@@ -198,8 +204,12 @@ def _unescaped(text: str) -> str:
     return text.replace("%22", '"').replace("%0D", "\r").replace("%0A", "\n")
 
 
-def request_of(whole: Any, button: Button | None) -> Sent:
+def request_of(whole: Any, button: Any) -> Sent:
     """The request that submitting the form *whole* makes now."""
+    if whole.plan.form.form.page is not None:
+        from .page_wire import page_request
+
+        return page_request(whole, button)
     submit = whole.plan.form.form.submit
     values = json_payload(whole, button)
     if submit.method == "GET":

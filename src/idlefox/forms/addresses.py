@@ -67,11 +67,22 @@ def write_address(segments: Iterable[Any]) -> str:
     return text
 
 
+def named(root: Shape, segments: Iterable[Any]) -> str | None:
+    """The name of the field of a page that *segments* mean: as the page's addresses are written, whatever dots and
+    brackets its names have in them; None where no page is there or no field goes by that."""
+    if root.named is None:
+        return None
+    return root.named.get(write_address(segments))
+
+
 def locate(root: Shape, segments: tuple[Segment, ...], panels: Iterable[Shape] = ()) -> Target:
     """What *segments* name in the form of shape *root*, or in one of its *panels*.
 
     Raises AddressError with the nearest right name.
     """
+    name = named(root, segments)
+    if name is not None:
+        return Target((root.children or {})[name], (name,), False)
     shape = root
     path: tuple[str, ...] = ()
     row = False
@@ -109,6 +120,9 @@ def _unknown(
         owner = repr(shape.name)
     if not children:
         return AddressError(f"{owner} has no parts, so no {segment!r}", "", at)
+    if shape.named is not None and f"{segment_text(segment, first=True)}[0]" in shape.named:
+        name = segment_text(segment, first=True)
+        return AddressError(f"the name {segment!r} repeats in this page: which one?", f"write {name}[0], {name}[1] …", at)
     deeper = [s for s in shape.walk() if s.name == segment]
     otherwise = ""
     if deeper:

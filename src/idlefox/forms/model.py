@@ -54,6 +54,7 @@ class Rule(NamedTuple):
     start: str = "blur"
     debounce: int = 0
     remember: bool = False
+    native: bool = False  # an attribute of a page made it: it is judged as HTML says (`engine.native`)
 
 
 class Option(NamedTuple):
@@ -120,6 +121,12 @@ class Field(NamedTuple):
     most: int | None = None
     add: Expression | None = None
     remove: Expression | None = None
+    native: Any = None  # of a page's field: `page.model.Native`
+
+    @property
+    def address(self) -> str:
+        """The address as people write it, ``[*]`` for every row."""
+        return self.native.address if self.native is not None else written_path(self.path)
 
     @property
     def many(self) -> bool:
@@ -219,6 +226,7 @@ class Form(NamedTuple):
     python: str = ""
     texts: Mapping[str, Message] = {}
     file: str = ""
+    page: Any = None  # of a page's form: `page.model.Page`
 
     def walk(self) -> "Iterator[Field]":
         """Every field, group and list, in form order, panels not included."""

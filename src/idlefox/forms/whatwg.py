@@ -219,10 +219,10 @@ def step_mismatch(value: Decimal, step: Decimal, base: Decimal) -> bool:
     return _EXACT.remainder(_EXACT.subtract(value, base), step) != 0
 
 
-def sanitise_range(text: str, low: Number, high: Number, step: Number | None) -> Number:
+def sanitise_range(text: str, low: Number, high: Number, step: Number | None, base: Number | None = None) -> Number:
     """HTML, Range state: the value a slider of *low* to *high* takes for *text* (default: the middle).
 
-    Clamped, then rounded to the nearest allowed step, upwards where two are equally near.
+    Clamped, then rounded to the nearest allowed step from *base* (None: *low*), upwards where two are equally near.
     """
     number = parse_number(text)
     low_d, high_d = Decimal(str(low)), Decimal(str(high))
@@ -232,10 +232,12 @@ def sanitise_range(text: str, low: Number, high: Number, step: Number | None) ->
         value = Decimal(str(number))
     value = max(low_d, min(value, high_d)) if high_d >= low_d else low_d
     if step is not None and step > 0 and high_d >= low_d:
-        step_d = Decimal(str(step))
-        count = (value - low_d) / step_d
-        whole = int(count)
-        if count != whole:
-            up = low_d + (whole + 1) * step_d
-            value = up if count - whole >= Decimal("0.5") and up <= high_d else low_d + whole * step_d
+        step_d, base_d = Decimal(str(step)), Decimal(str(low if base is None else base))
+        away = (value - base_d) % step_d
+        if away:
+            below = value - away - (step_d if away < 0 else 0)
+            above = below + step_d
+            fits = [v for v in (above, below) if low_d <= v <= high_d]
+            if fits:
+                value = min(fits, key=lambda v: abs(v - value))  # of two equally near the first: the upper one
     return tidy(float(value))

@@ -111,7 +111,7 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
             tell(result)
         if wishes.stop_first and result.verdict != "pass":
             break
-    return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out)
+    return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, ready.loaded.warnings)
 
 
 def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -> ScenarioResult:

@@ -52,6 +52,7 @@ class ScriptResult(NamedTuple):
     errors: tuple[Problem, ...] = ()
     seconds: float = 0.0
     left_out: int = 0
+    warnings: tuple[str, ...] = ()
 
 
 class Run(NamedTuple):

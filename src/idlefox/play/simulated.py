@@ -19,7 +19,7 @@ from ..engine.reset import press_reset
 from ..engine.sight import Cannot, button_enabled, button_visible, is_enabled, is_visible, need_button, whole_of
 from ..engine.timing import shown_texts
 from ..engine.trace import snapshot
-from ..forms.addresses import write_address
+from ..forms.addresses import named, write_address
 from ..forms.durations import write_duration
 from ..forms.model import Button, Notice
 from ..forms.states import FIELD_STATES, FORM_STATES
@@ -97,6 +97,10 @@ class SimulatedForm:
         segments = address.segments
         live = self.live
         cell: Any = live.root
+        if live.form.page is not None:
+            name = named(live.form.shape, segments)
+            if name is not None:
+                return next(p for p in cell.parts if p.plan.field.name == name)
         if segments and segments[0] in live.plan.panels and not any(p.plan.field.name == segments[0] for p in cell.parts):
             cell = panels.panel_of(live, str(segments[0]))
             segments = segments[1:]
@@ -155,6 +159,8 @@ class SimulatedForm:
             opened = [w for name, w in live.wholes.items() if name and w.open]
             if opened:
                 panels.close(live, opened[-1])
+        elif follows == "submit" and live.form.page is not None and (live.focus is None or not whole_of(live.focus).plan.form.name):
+            self._press_on_page()
         elif follows == "submit":
             whole = whole_of(live.focus) if live.focus is not None else live.root
             if button_visible(live, whole) and button_enabled(live, whole, ""):
@@ -162,6 +168,46 @@ class SimulatedForm:
                     live.submission.ignore(whole)
                 else:
                     live.submission.attempt(whole, None)
+
+    def _press_on_page(self) -> None:
+        """Enter in a field of a page, or Enter and Space on a button that has the focus."""
+        from ..engine import pages
+
+        live = self.live
+        button: Any = live.on_button
+        if live.focus is not None:
+            submits, button = pages.enters(live, live.root)
+            if not submits:
+                return
+        elif button is True or button.kind == "button":
+            return
+        elif button.kind == "reset":
+            press_reset(live, live.root)
+            return
+        if live.submission.is_repeat(live.root):
+            live.submission.ignore(live.root)
+        else:
+            live.submission.attempt(live.root, button)
+
+    def _submit_page(self, act: tree.Submit, page: Any) -> None:
+        """The step `submit` on a page: its default button, or the one that is named."""
+        from ..engine import pages
+
+        live = self.live
+        whole, submission = live.root, live.submission
+        button = pages.find_button(page, act.button or "")
+        if act.past_checks:
+            submission.send(whole, button)
+            return
+        if submission.last_press == (live.now, live.acts - 1):
+            submission.ignore(whole)
+            return
+        hands.press_button(live, button)
+        pages.need_page_button(live, whole, button)
+        if submission.is_repeat(whole):
+            submission.ignore(whole)
+        else:
+            submission.attempt(whole, button)
 
     def _add(self, act: tree.Add) -> None:
         row = rows.step_add(self.live, self.cell(act.address), act.at)
@@ -180,6 +226,9 @@ class SimulatedForm:
         live = self.live
         whole = panels.panel_of(live, act.panel.text) if act.panel is not None else live.root
         form = whole.plan.form.form
+        if form.page is not None:
+            self._submit_page(act, form.page)
+            return
         button: Button | None = next((b for b in form.buttons if b.name == act.button), None)
         submission = live.submission
         if act.past_checks:
@@ -205,7 +254,12 @@ class SimulatedForm:
         if live.away:
             raise Cannot(f"{act.verb} is not possible: the page has been left")
         if act.verb == "reset":
-            hands.press_button(live)
+            button: Any = True
+            if live.form.page is not None:
+                from ..engine.pages import need_reset
+
+                button = need_reset(live, live.root, live.form.page)
+            hands.press_button(live, button)
             press_reset(live, live.root)
         elif act.verb == "dismiss":
             if live.submission.notice is None:
@@ -315,7 +369,7 @@ class SimulatedForm:
         live, kind = self.live, noun.kind
         submission = live.submission
         if kind in ("submit", "button"):
-            visible = button_visible(live, live.root)
+            visible = button_visible(live, live.root, noun.name or "")
             enabled = button_enabled(live, live.root, noun.name or "")
             return {"visible": visible, "hidden": not visible, "enabled": enabled, "disabled": not enabled}
         if kind == "form":

@@ -35,15 +35,18 @@ class Subjects:
         if name.startswith(("http://", "https://")):
             raise _unsupported(name, "a served page as a subject")
         path = str(Path(folder) / name)
-        if path.partition("#")[0].lower().endswith((".html", ".htm")):
-            raise _unsupported(name, "an HTML page as a subject")
+        if is_page(path):
+            return self._known_or(path, self._page)
         if not path.endswith((".yaml", ".yml")):
             place = Place(path, 1, 1)
             raise Unreadable([Problem(place, f"{name} is no subject", "a subject is a form sheet, *.form.yaml")])
+        return self._known_or(path, self._sheet)
+
+    def _known_or(self, path: str, read: Callable[[str], Loaded]) -> Loaded:
         known = self._known.get(path)
         if known is None:
             try:
-                known = self._sheet(path)
+                known = read(path)
             except Unreadable as fault:
                 known = fault
             self._known[path] = known
@@ -51,10 +54,17 @@ class Subjects:
             raise known
         return known
 
+    def _page(self, path: str) -> Loaded:
+        from ..forms.page.read import read_page
+
+        form = read_page(path)
+        plan: Plan = compile_form(form)
+        return Loaded(form, lambda folder: SimulatedForm(plan, folder), page_warnings(form))
+
     def _sheet(self, path: str) -> Loaded:
         form = read_sheet(path)
         plan: Plan = compile_form(form)
-        warnings: tuple[str, ...] = ()
+        warnings = page_warnings(form)
         if form.python:
             if self.trust_python:
                 from ..engine.python_rules import load
@@ -72,9 +82,23 @@ def read_form(name: str) -> Form:
     """The form of the subject *name*, read but not compiled. Raises Unreadable."""
     if name.startswith(("http://", "https://")):
         raise _unsupported(name, "a served page as a subject")
-    if name.partition("#")[0].lower().endswith((".html", ".htm")):
-        raise _unsupported(name, "an HTML page as a subject")
+    if is_page(name):
+        from ..forms.page.read import read_page
+
+        return read_page(name)
     return read_sheet(name)
+
+
+def is_page(name: str) -> bool:
+    """Whether the subject *name* is an HTML page, ``page.html`` or ``page.html#id``."""
+    return name.partition("#")[0].lower().endswith((".html", ".htm"))
+
+
+def page_warnings(form: Form) -> tuple[str, ...]:
+    """What a person should know of a form that comes from a page."""
+    if form.page is None or not form.page.scripts:
+        return ()
+    return (f"{form.page.file} has {' and '.join(form.page.scripts)}: they are not run, and what they would do is not played",)
 
 
 def _unsupported(name: str, what: str) -> Unreadable:

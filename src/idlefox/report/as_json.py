@@ -31,6 +31,7 @@ def _script(result: ScriptResult) -> dict[str, Any]:
     return {
         "file": result.file,
         "errors": [_problem(p) for p in result.errors],
+        **({"warnings": list(result.warnings)} if result.warnings else {}),
         "seconds": round(result.seconds, 6),
         "scenarios": [_scenario(s) for s in result.scenarios],
     }

@@ -110,6 +110,11 @@ def warning_lines(result: ScenarioResult, width: int) -> list[Line]:
     return found
 
 
+def script_warnings(result: ScriptResult, width: int) -> list[Line]:
+    """What the person should know of a script's subject."""
+    return [line for text in result.warnings for line in hanging(f" warning {plain(result.file)}  ", plain(text), width)]
+
+
 def summary_line(run: Run) -> Line:
     """``15 scenarios, 14 held, 1 failed in 0.02 s``."""
     held, failed = run.tally("pass"), run.tally("fail")

@@ -198,10 +198,27 @@ class _Checker:
             self.button(op, act.button, form, op.offset, op.length)
 
     def button(self, op: Op, name: str, form: Form, offset: int, length: int) -> None:
+        if form.page is not None:
+            self.page_button(op, name, form.page, offset, length)
+            return
         known = [b.name for b in form.buttons]
         if name not in known:
             remedy = suggestion(name, known, f"the buttons are {listed(known)}" if known else "the form has its submit button only")
             self.report(op, offset, length, f"there is no button {name!r}", remedy)
+
+    def page_button(self, op: Op, name: str, page: Any, offset: int, length: int) -> None:
+        """A button of a page is named by its name, by ``#id`` or by its text."""
+        found = page.called(name)
+        submits = [b for b in page.buttons if b.kind in ("submit", "image")]
+        if not found:
+            known = [w for b in submits for w in (b.text, *b.known) if w]
+            others = [b for b in page.buttons if name in (b.text, *b.known)]
+            remedy = suggestion(name, known, f"the page's buttons are {listed(dict.fromkeys(known))}" if known else "the form has none")
+            cause = f"{name!r} is a {others[0].kind} button: it submits nothing" if others else f"there is no button {name!r}"
+            self.report(op, offset, length, cause, remedy)
+        elif len(found) > 1:
+            names = listed(dict.fromkeys(next((k for k in b.known if k.startswith("#")), b.text) for b in found))
+            self.report(op, offset, length, f"{len(found)} buttons are called {name!r}: which one?", f"name one by its id or text: {names}")
 
     def answer(self, op: Op, act: tree.Answer) -> None:
         if act.lookup is not None and act.lookup.text not in self.form.lookups:
@@ -274,6 +291,8 @@ class _Checker:
         if check.predicate in _FIELD_PREDICATES:
             kinds, what = _FIELD_PREDICATES[check.predicate]
             wrong = kind in (*_CONTAINERS, "row") if kinds is None else kind not in kinds
+            if wrong and self.form.page is not None and check.predicate.startswith("offers"):
+                wrong = not self._suggests(target)  # a datalist is on offer
             wrong = wrong or (check.predicate.startswith(("offers", "has options")) and kind == "checkbox" and not target.shape.many)
             if wrong:
                 self.wrong_kind(op, address, target, check.predicate.split()[0], what)
@@ -284,6 +303,10 @@ class _Checker:
             self.words(op, check, known, "a state of a form" if kind == "form" else f"a state of {_article(kind)} {kind}")
         elif check.predicate in ("breaks", "breaks only"):
             self.rule_words(op, check, self.rules.get(target.path, set()), name)
+
+    def _suggests(self, target: Target) -> bool:
+        field = self.form.find(target.path)
+        return field is not None and field.native is not None and bool(field.native.suggests)
 
     def rule_words(self, op: Op, check: Check, known: set[str], name: str) -> None:
         for word in check.arguments:

@@ -6,7 +6,7 @@ the static type of each part, so that a condition that can never be one is refus
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
 from ...problems import suggestion
@@ -25,9 +25,12 @@ NEVER_TRUTH = {"text": "a text", "number": "a number", "date": "a date", "list":
 
 
 class Shape:
-    """A name of the form: its kind and what is nested in it. *path* has ``*`` for rows."""
+    """A name of the form: its kind and what is nested in it. *path* has ``*`` for rows.
 
-    __slots__ = ("children", "kind", "many", "name", "path")
+    *named* is a page's: addresses as people write them, to the names of its fields.
+    """
+
+    __slots__ = ("children", "kind", "many", "name", "named", "path")
 
     def __init__(
         self, name: str, kind: str, path: tuple[str, ...], children: dict[str, Shape] | None = None, many: bool = False
@@ -37,6 +40,7 @@ class Shape:
         self.path = path
         self.children = children
         self.many = many
+        self.named: Mapping[str, str] | None = None
 
     def find(self, path: tuple[str, ...]) -> Shape | None:
         """The shape at the schema path *path*, or None."""

@@ -1,0 +1,390 @@
+"""The elements of a form become its fields: addresses by name, radio buttons of a name one choice, several
+checkboxes of a name one multiple choice, a name that repeats counted (`behaviour.md`, HTML pages).
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..addresses import parse_address, write_address
+from ..expressions.bind import Shape
+from ..expressions.tree import FALSE, TRUE
+from ..messages import label_of
+from ..model import Field, Option, Report, segment_text
+from ..values import written
+from ..whatwg import ASCII_WHITE_SPACE, DATE_KINDS, is_color, parse_number, sanitise_date, sanitise_range, strip_newlines, tidy
+from .elements import (
+    BUTTON_TYPES,
+    DIRNAME,
+    LENGTHS,
+    LINES,
+    READONLY,
+    Attributes,
+    accept_of,
+    integer,
+    type_of,
+    whole_number,
+)
+from .model import Control, Native, PageButton
+from .rules import native_rules, required_rule, span_of, step_base
+from .tree import Tree, collapsed
+
+_ON_SUBMIT = Report("submit", "submit")
+_NATIVE_AT = Field._fields.index("native")
+# Attributes that do not change what a field does: it has them to itself.
+_OWN = frozenset({"id", "name", "class", "style", "title", "placeholder", "aria-describedby", "aria-label", "aria-labelledby"})
+_METHODS = {"post": "POST", "dialog": "DIALOG"}
+_ENCODINGS = {"multipart/form-data": "multipart", "text/plain": "text"}
+
+
+def method_of(text: str | None) -> str | None:
+    return None if text is None else _METHODS.get(text.lower(), "GET")
+
+
+def encoding_of(text: str | None) -> str | None:
+    return None if text is None else _ENCODINGS.get(text.lower(), "urlencoded")
+
+
+class Element:
+    """One control of the form with what is true of it from around. *node* is its node of the tree."""
+
+    __slots__ = ("attributes", "disabled", "hidden", "id", "kind", "label", "listed", "name", "node")
+
+    def __init__(self, node: Any, attributes: Attributes, kind: str) -> None:
+        self.node = node
+        self.attributes = attributes
+        self.kind = kind
+        self.id: str = attributes.get("id") or ""
+        self.name: str = attributes.get("name") or ""
+        self.disabled = ""
+        self.hidden = ""
+        self.listed = False  # in a datalist
+        self.label = ""
+
+
+class FieldMaker:
+    """Makes the fields and the elements in tree order of one form of *tree*."""
+
+    def __init__(self, tree: Tree) -> None:
+        self.tree = tree
+        self.by_fieldset = tree.disabled_by_fieldset()
+        self.by_page = tree.hidden_by_page()
+        self.in_datalist = tree.inside("datalist", "<datalist")
+        self.for_id, self.for_node = tree.label_texts()
+        self.aria = "aria-" in tree.folded
+        self.fields: list[Field] = []
+        self.shapes: dict[str, Shape] = {}
+        self.names: dict[str, str] = {}
+        self.elements: list[Control | PageButton] = []
+        self._templates: dict[Any, tuple[Field, Native, bool]] = {}
+
+    def make(self, nodes: list[Any]) -> None:
+        """Reads *nodes*, the controls that the form owns, in tree order."""
+        found = [self._element(n) for n in nodes]
+        groups: dict[Any, list[Element]] = {}
+        by_name: dict[str, list[Any]] = {}  # the entries of a name: keys of groups
+        for number, each in enumerate(found):
+            if each.kind in BUTTON_TYPES:
+                continue
+            key: Any = (each.kind, each.name) if each.kind in ("radio", "checkbox") and each.name else number
+            members = groups.get(key)
+            if members is None:
+                groups[key] = [each]
+                if each.name:
+                    by_name.setdefault(each.name, []).append(key)
+            else:
+                members.append(each)
+        fields: dict[int, str] = {}
+        for key, members in groups.items():
+            first = members[0]
+            name, address = self._name(first, key, by_name, len(self.fields))
+            self._field(name, address, members)
+            for each in members:
+                fields[id(each)] = name
+        for each in found:
+            if each.kind in BUTTON_TYPES:
+                self.elements.append(self._button(each))
+            else:
+                self.elements.append(self._control(each, fields[id(each)]))
+
+    def _element(self, node: Any) -> Element:
+        attributes: Attributes = node.attributes
+        each = Element(node, attributes, type_of(node.tag, attributes))
+        mark = node.mem_id
+        if "disabled" in attributes:
+            each.disabled = "it has the attribute disabled"
+        elif self.by_fieldset and mark in self.by_fieldset:
+            each.disabled = self.by_fieldset[mark]
+        if self.by_page:
+            each.hidden = self.by_page.get(mark, "")
+        if self.in_datalist:
+            each.listed = mark in self.in_datalist
+        texts = self.for_node.get(mark)
+        if each.id in self.for_id:
+            texts = [*self.for_id[each.id], *(texts or ())]
+        if texts:
+            each.label = texts[0] if len(texts) == 1 else " ".join(t for t in texts if t)
+        if self.aria:
+            named = self.tree.text_of_ids(attributes.get("aria-labelledby"))
+            each.label = named or (attributes.get("aria-label") or "").strip() or each.label
+        return each
+
+    def _name(self, each: Element, key: Any, by_name: dict[str, list[Any]], number: int) -> tuple[str, str]:
+        """The name of a field and its address as people write it."""
+        if not each.name:
+            name = f"#{each.id}" if each.id else f"control {number}"
+            address = segment_text(name, first=True)
+            self.names[address] = name
+            return name, address
+        entries = by_name[each.name]
+        plain = segment_text(each.name, first=True)
+        if len(entries) > 1:
+            index = entries.index(key)
+            address = name = f"{plain}[{index}]"
+            self.names[f"{plain}[{index - len(entries)}]"] = name
+        else:
+            name, address = each.name, plain
+            # A name that reads as an address may be written as one: contact.email, passengers[0].age.
+            segments = parse_address(name) if "." in name or "[" in name else None
+            if segments is not None and "*" not in segments:
+                address = write_address(segments)
+                self.names[plain] = name
+        self.names[address] = name
+        return name, address
+
+    # fields
+    def _field(self, name: str, address: str, members: list[Element]) -> None:
+        first = members[0]
+        kind = first.kind
+        if len(members) == 1 and kind != "radio":
+            parts, native, many = self._template(first)
+        else:
+            parts, native, many = self._parts(members)
+        values = list(parts)
+        repeats = name != first.name and bool(first.name)
+        described = self.tree.text_of_ids(first.attributes.get("aria-describedby")) if self.aria else ""
+        path = (name,)
+        values[0], values[2], values[3] = name, path, self._label(members)
+        values[_NATIVE_AT] = Native(address, first.name, *native[2:-2], repeats, described)
+        self.fields.append(Field._make(values))
+        self.shapes[name] = Shape(name, kind, path, None, many)
+
+    def _template(self, each: Element) -> tuple[Field, Native, bool]:
+        """The field of one element but for its names and texts: the same for elements with the same attributes."""
+        inner = each.node.inner_html if each.kind in ("select", "textarea") else ""
+        given = tuple(item for item in each.attributes.items() if item[0] not in _OWN)
+        key = (each.kind, given, inner, each.disabled, each.hidden, each.listed)
+        known = self._templates.get(key)
+        if known is None:
+            known = self._templates[key] = self._parts([each])
+        return known
+
+    def _parts(self, members: list[Element]) -> tuple[Field, Native, bool]:
+        first = members[0]
+        kind = first.kind
+        many = kind == "checkbox" and len(members) > 1
+        native = self._native(members)
+        values: dict[str, Any] = {}
+        if kind == "select":
+            values = _select(first)
+            many = "multiple" in first.attributes
+        elif kind == "radio" or many:
+            values = self._choice(members, many)
+        elif kind == "checkbox":
+            values = {"initial": "checked" in first.attributes}
+            if not native.barred and "required" in first.attributes:
+                values["rules"] = (required_rule(),)
+        elif kind == "file":
+            values = {"multiple": "multiple" in first.attributes, "accept": accept_of(first.attributes)}
+            if not native.barred:
+                values["rules"] = native_rules(kind, first.attributes)
+        else:
+            native, values = _text_like(first, native)
+        if native.disabled:
+            values["enabled"] = FALSE
+        if native.fixed:
+            values["readonly"] = TRUE
+        return Field("", kind, (), "", report=_ON_SUBMIT, has_initial="initial" in values, **values), native, many
+
+    def _native(self, members: list[Element]) -> Native:
+        first = members[0]
+        attributes = first.attributes
+        disabled = first.disabled if all(e.disabled for e in members) else ""
+        hidden = first.hidden if all(e.hidden for e in members) else ""
+        fixed = "readonly" in attributes and first.kind in READONLY
+        barred = ""
+        if first.kind == "hidden":
+            barred = "it is a hidden field"
+        elif disabled:
+            barred = "it is disabled"
+        elif fixed:
+            barred = "it is read-only"
+        elif all(e.listed for e in members):
+            barred = "it stands in a datalist"
+        suggests = self._suggestions(attributes["list"] or "") if "list" in attributes else ()
+        return Native("", "", "", disabled, hidden, barred, fixed, None, None, suggests)
+
+    def _label(self, members: list[Element]) -> str:
+        first = members[0]
+        if len(members) > 1 or first.kind == "radio":
+            legend = self.tree.legend_around(first.node)
+            if legend:
+                return legend
+        if first.label and len(members) == 1:
+            return first.label
+        for name in ("title", "placeholder"):
+            if len(members) == 1 and (text := collapsed(first.attributes.get(name) or "")):
+                return text
+        return label_of(first.name or first.id or first.kind)
+
+    def _suggestions(self, name: str) -> tuple[str, ...]:
+        """The values of the datalist that a list attribute names."""
+        node = self.tree.with_id(name)
+        if node is None or node.tag != "datalist":
+            return ()
+        found = (_option(o) for o in node.css("option"))
+        return tuple(value for value, _, disabled in found if value and not disabled)
+
+    def _choice(self, members: list[Element], many: bool) -> dict[str, Any]:
+        """Radio buttons or checkboxes of one name."""
+        options: dict[str, Option] = {}
+        chosen: list[str] = []
+        for each in members:
+            value = _on(each)
+            if value not in options:
+                options[value] = Option(value, each.label or value, FALSE if each.disabled else None)
+            if "checked" in each.attributes and value not in chosen:
+                chosen.append(value)
+        values: dict[str, Any] = {"options": tuple(options.values())}
+        if many:
+            values["initial"] = [v for v in options if v in chosen]
+            needed = tuple(
+                _on(e) for e in members if "required" in e.attributes and not e.disabled and not e.listed
+            )
+            if needed:
+                values["rules"] = (required_rule(needed),)
+            return values
+        values["initial"] = chosen[-1] if chosen else None
+        # HTML, "Radio Button state": one required button makes the whole group required, even if it is disabled itself.
+        if any("required" in e.attributes for e in members) and not all(e.disabled or e.listed for e in members):
+            values["rules"] = (required_rule(),)
+        return values
+
+    # elements
+    def _control(self, each: Element, field: str) -> Control:
+        attributes, kind = each.attributes, each.kind
+        value = _on(each) if kind in ("checkbox", "radio") else ""
+        tab = integer(attributes, "tabindex") if "tabindex" in attributes else None
+        dirname, direction = "", "ltr"
+        if "dirname" in attributes and kind in DIRNAME:
+            dirname = attributes["dirname"] or ""
+            direction = self.tree.direction(each.node, attributes.get("value") or "") if dirname else "ltr"
+        off = bool(each.disabled) or each.listed
+        return Control(field, kind, each.name, value, off, "required" in attributes, tab or 0, dirname, direction)
+
+    def _button(self, each: Element) -> PageButton:
+        attributes = each.attributes
+        if each.node.tag == "button":
+            text = collapsed(each.node.text())
+        else:
+            usual = {"submit": "Submit", "reset": "Reset"}.get(each.kind, "")
+            text = attributes.get("alt" if each.kind == "image" else "value", usual) or ""
+        known = tuple(n for n in (each.name, f"#{each.id}" if each.id else "") if n)
+        tab = integer(attributes, "tabindex") if "tabindex" in attributes else None
+        return PageButton(
+            each.kind, each.name, attributes.get("value") or "", text or each.label, known, each.disabled, each.hidden, tab or 0,
+            attributes.get("formaction"), method_of(attributes.get("formmethod")), encoding_of(attributes.get("formenctype")),
+            "formnovalidate" in attributes, attributes.get("dirname") or "", "ltr",
+        )  # fmt: skip
+
+
+def _on(each: Element) -> str:
+    """The value a checkbox or radio button sends."""
+    return each.attributes["value"] or "" if "value" in each.attributes else "on"
+
+
+# selects
+def _option(node: Any) -> tuple[str, str, bool]:
+    """Value, label and whether it is disabled (HTML, "The option element")."""
+    attributes = node.attributes
+    text = collapsed(node.text())
+    value = attributes["value"] or "" if "value" in attributes else text
+    disabled = "disabled" in attributes
+    if not disabled:
+        parent = node.parent
+        disabled = parent.tag == "optgroup" and "disabled" in parent.attributes
+    return value, attributes.get("label") or text, disabled
+
+
+def _select(each: Element) -> dict[str, Any]:
+    """Options, what is chosen at load, and the placeholder label option (HTML, "The select element")."""
+    attributes = each.attributes
+    nodes = each.node.css("option")
+    found = [_option(o) for o in nodes]
+    chosen = [i for i, o in enumerate(nodes) if "selected" in o.attributes]
+    many = "multiple" in attributes
+    size = whole_number(attributes, "size") or (4 if many else 1)
+    options: dict[str, Option] = {}
+    for value, label, disabled in found:
+        if value not in options:
+            options[value] = Option(value, label, FALSE if disabled else None)
+    values: dict[str, Any] = {"options": tuple(options.values()), "multiple": many}
+    if many:
+        picked = {found[i][0] for i in chosen}
+        values["initial"] = [v for v in options if v in picked]
+    else:
+        at = chosen[-1] if chosen else -1
+        if at < 0 and size == 1:
+            # HTML, "selectedness setting algorithm": a drop-down shows its first option that is not disabled.
+            at = next((i for i, (_, _, disabled) in enumerate(found) if not disabled), -1)
+        values["initial"] = found[at][0] if at >= 0 else None
+    if "required" in attributes and not each.disabled and not each.listed:
+        placeholder = not many and size == 1 and found and found[0][0] == "" and nodes[0].parent.tag == "select"
+        values["rules"] = (required_rule("" if placeholder else True),)
+    return values
+
+
+# texts, numbers, dates
+def _text_like(each: Element, native: Native) -> tuple[Native, dict[str, Any]]:
+    """A control whose value is a text, a number or a date, sanitised as HTML says."""
+    attributes, kind = each.attributes, each.kind
+    values: dict[str, Any] = {}
+    if kind == "textarea":
+        raw = each.node.text()
+    else:
+        raw = attributes.get("value") or ""
+    if kind in LINES:
+        raw = strip_newlines(raw)
+        if kind == "url":
+            raw = raw.strip(ASCII_WHITE_SPACE)
+        elif kind == "email":
+            values["multiple"] = "multiple" in attributes
+            parts = raw.split(",") if values["multiple"] else [raw]
+            raw = ",".join(p.strip(ASCII_WHITE_SPACE) for p in parts)
+        values["initial"] = raw
+    elif kind == "number":
+        raw = raw if parse_number(raw) is not None else ""
+        values["initial"] = parse_number(raw)
+        native = native._replace(base=step_base(kind, attributes))
+    elif kind == "range":
+        span = span_of(attributes)
+        value = sanitise_range(raw, span[0], span[1], span[2], span[3])
+        values["initial"] = value
+        raw = written(tidy(value))
+        native = native._replace(span=span, base=span[3])
+    elif kind in DATE_KINDS:
+        raw = values["initial"] = sanitise_date(kind, raw)
+        native = native._replace(base=step_base(kind, attributes))
+    elif kind == "color":
+        raw = values["initial"] = raw.lower() if is_color(raw) else "#000000"
+    else:
+        values["initial"] = raw
+    if kind in LENGTHS and (limit := whole_number(attributes, "maxlength")) is not None:
+        values["limit"] = limit
+    if not native.barred:
+        rules = native_rules(kind, attributes)
+        if rules:
+            values["rules"] = rules
+    return native._replace(raw=raw), values
+
+

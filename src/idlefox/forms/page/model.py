@@ -1,0 +1,109 @@
+"""What a form of an HTML page is, beyond what a form sheet says: its elements in tree order, and where it is sent.
+
+Plain facts, read by `page`; the engine plays by them. Words are the HTML Living Standard's.
+"""
+
+# No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
+from collections.abc import Mapping
+from typing import Any, NamedTuple
+
+# Where a page stands that is a file: people see paths without it (`engine.page_wire`).
+ORIGIN = "http://page.invalid"
+
+
+class Native(NamedTuple):
+    """What only a field read from a page has.
+
+    *address* is how people write it; *raw* the text in its control at load; *disabled*, *hidden* and *barred* say why
+    it is so, "" where it is not; *span* are the least, most, step and step base of a slider; *suggests* its datalist.
+    """
+
+    address: str
+    name: str = ""
+    raw: str = ""
+    disabled: str = ""
+    hidden: str = ""
+    barred: str = ""
+    fixed: bool = False  # read-only
+    base: Any = None  # the step base, None for the type's own
+    span: tuple[Any, Any, Any, Any] | None = None
+    suggests: tuple[str, ...] = ()
+    repeats: bool = False  # other fields have the same name
+    described: str = ""
+
+
+class Control(NamedTuple):
+    """One element that may make an entry. *field* is the name of its field in the form; *value* a checkbox's or radio's.
+
+    *required* is a checkbox's own attribute; *direction* the text direction that `dirname` sends.
+    """
+
+    field: str
+    kind: str
+    name: str = ""
+    value: str = ""
+    disabled: bool = False
+    required: bool = False
+    tab: int = 0
+    dirname: str = ""
+    direction: str = "ltr"
+
+
+class PageButton(NamedTuple):
+    """A button of a page. *kind*: submit, image, reset or button; attributes "" or None where not given.
+
+    *known* are the words one may call it by: its name, ``#id``, its text.
+    """
+
+    kind: str
+    name: str
+    value: str
+    text: str
+    known: tuple[str, ...]
+    disabled: str = ""
+    hidden: str = ""
+    tab: int = 0
+    action: str | None = None
+    method: str | None = None
+    send: str | None = None
+    novalidate: bool = False
+    dirname: str = ""
+    direction: str = "ltr"
+
+
+class Page(NamedTuple):
+    """A form's page: *base* is the URL its targets resolve against, *home* where the page itself is.
+
+    *elements* are the controls and buttons in tree order; *names* leads from an address as written to a field's name.
+    """
+
+    file: str
+    home: str
+    base: str
+    elements: tuple[Control | PageButton, ...]
+    names: Mapping[str, str]
+    action: str = ""
+    method: str = "GET"  # GET, POST or DIALOG
+    send: str = "urlencoded"
+    novalidate: bool = False
+    charset: str = "utf-8"
+    blocking: int = 0  # fields that block implicit submission
+    dialog: bool = False  # the form stands in a dialog
+    hidden: str = ""
+    scripts: tuple[str, ...] = ()
+    bare: bool = True  # no sheet lies over it
+
+    @property
+    def buttons(self) -> tuple[PageButton, ...]:
+        return tuple(e for e in self.elements if isinstance(e, PageButton))
+
+    @property
+    def default_button(self) -> PageButton | None:
+        """HTML, "default button": the first submit button in tree order."""
+        return next((b for b in self.buttons if b.kind in ("submit", "image")), None)
+
+    def called(self, word: str) -> tuple[PageButton, ...]:
+        """The submit buttons that *word* may mean: by name or id, else by their text."""
+        submits = [b for b in self.buttons if b.kind in ("submit", "image")]
+        by_name = tuple(b for b in submits if word in b.known)
+        return by_name or tuple(b for b in submits if b.text == word)

@@ -1,0 +1,75 @@
+"""The source of a page, start tag by start tag: lines for messages, and the parser's own idea of a form's owner.
+
+HTML, "Tree construction": a control made while the *form element pointer* is set belongs to that form wherever
+the parser puts it. Misnested markup (a form that a table or a closing </div> cuts short) can only be told so.
+"""
+
+from __future__ import annotations
+
+import re
+from bisect import bisect_right
+from typing import NamedTuple
+
+CONTROLS = ("input", "select", "textarea", "button")
+# One token: a comment, a doctype or other declaration, an end tag, a start tag with its attributes.
+_TOKEN = re.compile(
+    r"<!--(?:>|->|.*?(?:--!?>|\Z))|<[!?][^>]*(?:>|\Z)|</([a-zA-Z][^\s/>]*)[^>]*(?:>|\Z)"
+    r"|<([a-zA-Z][^\s/>]*)((?:\"[^\"]*\"|'[^']*'|[^\"'>])*)(?:>|\Z)",
+    re.S,
+)
+# HTML, "Parsing elements that contain only text".
+_TEXT_ONLY = frozenset({"script", "style", "textarea", "title", "xmp", "iframe", "noembed", "noframes"})
+
+
+class Tag(NamedTuple):
+    """A start tag: its name in small letters, where it begins, and which form (by number) the pointer is at, or -1."""
+
+    name: str
+    offset: int
+    form: int
+
+
+def start_tags(text: str) -> list[Tag]:
+    """The start tags of forms and controls in the order of the source, templates left out."""
+    found: list[Tag] = []
+    at, pointer, forms, templates = 0, -1, 0, 0
+    while (token := _TOKEN.search(text, at)) is not None:
+        at = token.end()
+        closing, opening = token[1], token[2]
+        if closing:
+            closing = closing.lower()
+            if closing == "template":
+                templates = max(0, templates - 1)
+            elif closing == "form" and not templates:
+                pointer = -1
+            continue
+        if not opening:
+            continue
+        name = opening.lower()
+        if name == "template":
+            templates += 1
+        elif not templates and name == "form" and pointer < 0:
+            pointer = forms
+            forms += 1
+            found.append(Tag(name, token.start(), pointer))
+        elif not templates and name in CONTROLS:
+            found.append(Tag(name, token.start(), pointer))
+        if name in _TEXT_ONLY:
+            end = re.compile(rf"</{name}(?=[\s/>])", re.I).search(text, at)
+            at = end.start() if end is not None else len(text)
+    return found
+
+
+class Lines:
+    """Line and column of an offset, from 1."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.starts = [0, *(m.end() for m in re.finditer("\n", text))]
+
+    def at(self, offset: int) -> tuple[int, int]:
+        index = bisect_right(self.starts, offset) - 1
+        return index + 1, offset - self.starts[index] + 1
+
+    def line(self, number: int) -> str:
+        return self.text[self.starts[number - 1] :].split("\n", 1)[0].rstrip("\r")

@@ -1,0 +1,286 @@
+"""A parsed page: its forms, which form owns each control, labels, and what stands around a control.
+
+selectolax parses as WHATWG HTML says; what it does not tell (the parser's form element pointer, places in the
+source) is read from the source again, and only where it matters (`source`).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from typing import Any
+
+from selectolax.lexbor import LexborHTMLParser
+
+from .source import CONTROLS, Lines, Tag, start_tags
+
+_SELECTOR = ",".join(CONTROLS)
+_MARK = "data-idlefox-tag"
+_SPACE = re.compile(r"[\t\n\f\r ]+")
+_EVENTS = ("onsubmit", "oninput", "onchange", "onclick", "onblur", "onfocus", "oninvalid", "onkeydown", "onkeyup", "onload", "onreset")
+# What a data block of a script element may be called: not run by anybody.
+_DATA = ("json", "importmap", "speculationrules", "template", "text/plain")
+
+
+def collapsed(text: str) -> str:
+    """*text* with ASCII white space stripped and collapsed (Infra, "strip and collapse ASCII whitespace")."""
+    if text.isascii():
+        return " ".join(text.split())
+    return _SPACE.sub(" ", text).strip(" ")
+
+
+class Tree:
+    """A page's tree. Nodes are selectolax's; *attributes* of a node are a dict, "" for an attribute without a value."""
+
+    def __init__(self, text: str) -> None:
+        if "\r" in text:
+            text = text.replace("\r\n", "\n").replace("\r", "\n")  # Infra, "normalize newlines"
+        self.text = text
+        self.folded = text.lower()
+        self._tags: list[Tag] | None = None
+        self._parse(text)
+        if self._needs_source():
+            self._parse(self._marked())
+
+    def _parse(self, text: str) -> None:
+        self.parser = LexborHTMLParser(text)
+        self.forms: list[Any] = []
+        self.controls: list[Any] = []
+        self.labels: list[Any] = []
+        for node in self.parser.css(f"form,label,{_SELECTOR}"):
+            tag = node.tag
+            (self.forms if tag == "form" else self.labels if tag == "label" else self.controls).append(node)
+        self.above: dict[int, int] = {}  # a control's nearest form around it, by number
+        self.nested = False
+        for number, form in enumerate(self.forms):
+            for node in form.css(_SELECTOR):
+                self.nested = self.nested or node.mem_id in self.above
+                self.above[node.mem_id] = number
+
+    # owners
+    def _needs_source(self) -> bool:
+        """Whether the tree alone cannot tell owners: a control outside all forms may have been parsed inside one."""
+        if not self.forms:
+            return False
+        return self.nested or (
+            len(self.above) < len(self.controls) and any(n.mem_id not in self.above and "form" not in n.attributes for n in self.controls)
+        )
+
+    @property
+    def tags(self) -> list[Tag]:
+        if self._tags is None:
+            self._tags = start_tags(self.text)
+        return self._tags
+
+    def _marked(self) -> str:
+        """The source with every start tag that counts numbered, so that the tree leads back to it."""
+        parts, at = [], 0
+        for number, tag in enumerate(self.tags):
+            end = tag.offset + 1 + len(tag.name)
+            parts.append(f'{self.text[at:end]} {_MARK}="{number}"')
+            at = end
+        return "".join(parts) + self.text[at:]
+
+    def owners(self) -> list[int]:
+        """For every control the number of the form that owns it, or -1 (HTML, "reset the form owner")."""
+        found: list[int] = []
+        pointers = self._pointers()
+        naming = "form=" in self.folded or "form =" in self.folded
+        for node in self.controls:
+            named = node.attributes.get("form", _NONE) if naming else _NONE
+            if named is not _NONE:
+                found.append(self._form_with_id(named or ""))
+            else:
+                number = pointers.get(node.mem_id, -1)
+                found.append(number if number >= 0 else self.above.get(node.mem_id, -1))
+        return found
+
+    def _pointers(self) -> dict[int, int]:
+        """Controls by the form that the parser's pointer was at, where the source had to be asked."""
+        if self._tags is None:
+            return {}
+        numbers: dict[int, int] = {}  # the source's number of a form -> the tree's
+        for number, form in enumerate(self.forms):
+            tag = self.tags[int(form.attributes[_MARK])]
+            numbers[tag.form] = number
+        found = {}
+        for node in self.controls:
+            mark = node.attributes.get(_MARK)
+            if mark is not None:
+                found[node.mem_id] = numbers.get(self.tags[int(mark)].form, -1)
+        return found
+
+    def _form_with_id(self, name: str) -> int:
+        node = self.with_id(name)
+        return next((i for i, f in enumerate(self.forms) if node is not None and f.mem_id == node.mem_id), -1)
+
+    def with_id(self, name: str) -> Any:
+        """The first element with the id *name* in tree order, or None."""
+        if not name or "id" not in self.folded:
+            return None
+        quoted = name.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\a ")
+        return self.parser.css_first(f'[id="{quoted}"]')
+
+    # places
+    def places(self) -> tuple[list[tuple[int, int]], Lines]:
+        """Line and column of every form, and the lines of the source."""
+        lines = Lines(self.text)
+        return [lines.at(t.offset) for t in self.tags if t.name == "form"], lines
+
+    # what stands around
+    def inside(self, selector: str, *words: str) -> frozenset[int]:
+        """The controls inside an element that *selector* finds; nothing is looked for unless all *words* are in the page."""
+        if not all(w in self.folded for w in words):
+            return frozenset()
+        return frozenset(n.mem_id for box in self.parser.css(selector) for n in box.css(_SELECTOR))
+
+    def disabled_by_fieldset(self) -> dict[int, str]:
+        """Controls in a disabled fieldset, but for those in its first legend (HTML, "The disabled attribute")."""
+        found: dict[int, str] = {}
+        if "fieldset" not in self.folded or "disabled" not in self.folded:
+            return found
+        for box in self.parser.css("fieldset[disabled]"):
+            legend = first_child(box, "legend")
+            spared = {n.mem_id for n in legend.css(_SELECTOR)} if legend is not None else set()
+            name = collapsed(legend.text()) if legend is not None else ""
+            why = f"the fieldset {name!r} around it is disabled" if name else "a fieldset around it is disabled"
+            for node in box.css(_SELECTOR):
+                if node.mem_id not in spared:
+                    found.setdefault(node.mem_id, why)
+        return found
+
+    def hidden_by_page(self) -> dict[int, str]:
+        """Controls that the markup keeps from a person's eyes or hands, and how."""
+        found: dict[int, str] = {}
+        for selector, words, why in _HIDING:
+            if all(w in self.folded for w in words):
+                for box in self.parser.css(selector):
+                    text = why.format(tag=box.tag)
+                    if box.tag in CONTROLS:
+                        found.setdefault(box.mem_id, text.replace("around it ", ""))
+                    for node in box.css(_SELECTOR):
+                        found.setdefault(node.mem_id, text)
+        if "display:" in self.folded:
+            for box in self.parser.css("[style]"):
+                if re.search(r"display\s*:\s*none", box.attributes.get("style") or "", re.I):
+                    for node in [box, *box.css(_SELECTOR)] if box.tag in CONTROLS else box.css(_SELECTOR):
+                        found.setdefault(node.mem_id, "its style says display: none")
+        return found
+
+    # texts
+    def label_texts(self) -> tuple[dict[str, list[str]], dict[int, list[str]]]:
+        """The texts of labels: by the id they are for, and by the control they stand around."""
+        by_id: dict[str, list[str]] = {}
+        by_node: dict[int, list[str]] = {}
+        for label in self.labels:
+            target = label.attributes.get("for", _NONE)
+            if target is not _NONE:
+                if target:
+                    by_id.setdefault(target, []).append(collapsed(label.text()))
+                continue
+            for node in label.css(_SELECTOR):
+                if node.attributes.get("type") != "hidden":
+                    by_node.setdefault(node.mem_id, []).append(text_without_controls(label))
+                    break
+        return by_id, by_node
+
+    def text_of_ids(self, ids: str | None) -> str:
+        """The texts of the elements that a list of ids names (as `aria-describedby` has it)."""
+        texts = [collapsed(n.text()) for i in (ids or "").split() if (n := self.with_id(i)) is not None]
+        return " ".join(t for t in texts if t)
+
+    def legend_around(self, node: Any) -> str:
+        """The legend of the nearest fieldset around *node*, "" where there is none before its form."""
+        each = node.parent
+        while each is not None and each.tag not in ("form", "body", "html"):
+            if each.tag == "fieldset":
+                legend = first_child(each, "legend")
+                return collapsed(legend.text()) if legend is not None else ""
+            each = each.parent
+        return ""
+
+    def direction(self, node: Any, value: str) -> str:
+        """ltr or rtl (HTML, "The dir attribute"), as far as the markup settles it."""
+        each = node
+        while each is not None and each.is_element_node:
+            found = (each.attributes.get("dir") or "").lower()
+            if found in ("ltr", "rtl"):
+                return found
+            if found == "auto":
+                return _auto_direction(value if each.mem_id == node.mem_id else each.text())
+            if each.mem_id == node.mem_id and (node.attributes.get("type") or "").lower() == "tel":
+                return "ltr"
+            each = each.parent
+        return "ltr"
+
+    def base(self) -> str:
+        """What the page's base element says, "" without one."""
+        node = self.parser.css_first("base[href]") if "<base" in self.folded else None
+        return (node.attributes.get("href") or "").strip() if node is not None else ""
+
+    def title(self) -> str:
+        node = self.parser.css_first("title")
+        return collapsed(node.text()) if node is not None else ""
+
+    def scripts(self) -> tuple[str, ...]:
+        """What of the page would be run in a browser and is not here."""
+        found: list[str] = []
+        if "<script" in self.folded:
+            count = sum(
+                not any(d in (n.attributes.get("type") or "").lower() for d in _DATA) for n in self.parser.css("script")
+            )
+            if count:
+                found.append(f"{count} script{'s' if count != 1 else ''}")
+        words = [e for e in _EVENTS if e in self.folded]
+        if words:
+            count = len(self.parser.css(",".join(f"[{e}]" for e in words)))
+            if count:
+                found.append(f"{count} element{'s' if count != 1 else ''} with handlers")
+        return tuple(found)
+
+
+_NONE: Any = object()
+_HIDING = (
+    ("[hidden]", ("hidden",), "the {tag} around it is hidden"),
+    ("[inert]", ("inert",), "the {tag} around it is inert"),
+    ("dialog:not([open])", ("<dialog",), "the dialog around it is not open"),
+)
+
+
+def first_child(node: Any, tag: str) -> Any:
+    """The first child element of *node* called *tag*, or None."""
+    each = node.child
+    while each is not None:
+        if each.tag == tag:
+            return each
+        each = each.next
+    return None
+
+
+def text_without_controls(label: Any) -> str:
+    """The text of a label without that of the controls in it."""
+    if label.css_first("select,textarea,button,script,style") is None:
+        return collapsed(label.text())
+    return collapsed("".join(_texts(label)))
+
+
+def _texts(node: Any) -> Iterable[str]:
+    each = node.child
+    while each is not None:
+        if each.is_text_node:
+            yield each.text()
+        elif each.is_element_node and each.tag not in ("select", "textarea", "button", "script", "style"):
+            yield from _texts(each)
+        each = each.next
+
+
+def _auto_direction(text: str) -> str:
+    import unicodedata
+
+    for character in text:
+        kind = unicodedata.bidirectional(character)
+        if kind in ("R", "AL"):
+            return "rtl"
+        if kind == "L":
+            return "ltr"
+    return "ltr"
