@@ -10,6 +10,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ..forms import whatwg
+from ..forms.css_colors import simple_color
 from ..forms.model import Field
 from ..forms.values import equal, reads_as
 
@@ -43,7 +44,7 @@ def _date(kind: str) -> Callable[[str], Parsed]:
 
 
 def _color(raw: str) -> Parsed:
-    return (raw.lower(), False) if whatwg.is_color(raw) else ("#000000", False)
+    return simple_color(raw), False
 
 
 def range_bounds(field: Field) -> tuple[Any, Any, Any, Any]:

@@ -46,9 +46,10 @@ def blur(live: Live) -> None:
     cell = live.focus
     if cell is None:
         return
-    if cell.plan.native is not None and cell.edited and cell.raw != live.focused_raw:
+    if cell.plan.native is not None and cell.edited:
         settle(live, cell)
     live.set_focus(None)
+    live.left = cell
     set_touched(live, cell)
     cut(live, cell)
     live.drain()
@@ -270,11 +271,11 @@ def _key_in(live: Live, here: Leaf, key: str) -> str:
     elif key == "Space" and kind == "radio" and here.value is None:
         _arrow(live, here, 1)
     elif key.startswith("Arrow"):
-        _arrow(live, here, 1 if key in ("ArrowDown", "ArrowRight") else -1)
+        _arrow(live, here, 1 if key in ("ArrowDown", "ArrowRight") else -1, key)
     return ""
 
 
-def _arrow(live: Live, here: Leaf, by: int) -> None:
+def _arrow(live: Live, here: Leaf, by: int, key: str = "") -> None:
     """Arrows move through radio buttons (round) and options (to the end), and step numbers and sliders."""
     kind = here.plan.kind
     if kind in ("radio", "select") and not here.plan.field.many:
@@ -292,7 +293,9 @@ def _arrow(live: Live, here: Leaf, by: int) -> None:
     elif kind in ("number", "range"):
         from .stepping import stepped
 
-        value = stepped(here, -by)
+        if kind == "number" and key in ("ArrowLeft", "ArrowRight"):
+            return  # they move the caret
+        value = stepped(here, 1 if key in ("ArrowUp", "ArrowRight") else -1)
         if value is not None:
             step_set(live, here, value)
 

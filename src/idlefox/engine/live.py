@@ -55,7 +55,7 @@ class Live:
         self.wholes: dict[str, Whole] = {}
         self.statics: list[Any] = []
         self.focus: Any = None
-        self.focused_raw = ""  # what stood in the control when it got the focus
+        self.left: Any = None  # what had the focus last: Tab goes on from there
         self.on_button: Any = False  # a button has the focus: True, or which one of a page
         self.view = "editing"
         self.away = False
@@ -96,7 +96,6 @@ class Live:
             return
         self.record(None, "focus", before, cell)
         self.focus = cell
-        self.focused_raw = cell.raw if cell is not None else ""
         for each in (before, cell):
             while each is not None:
                 if each.plan.watch:

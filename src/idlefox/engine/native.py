@@ -14,7 +14,7 @@ from ..forms import whatwg
 from ..forms.messages import stock
 from ..forms.model import Field, Kind, Message, Rule
 from ..forms.patterns import whole_match
-from ..forms.values import as_text
+from ..forms.values import as_text, is_empty
 from . import controls
 from .plan import CheckPlan, FieldPlan, Test
 
@@ -111,7 +111,7 @@ def _missing(parameter: Any, field: Field) -> Test:
         return lambda cell: cell.value is None or cell.value == parameter
     if field.kind == "radio":
         return lambda cell: cell.value is None
-    return lambda cell: cell.value in ("", None, False) or cell.value == []
+    return lambda cell: is_empty(cell.value)
 
 
 def _measure(kind: str) -> Callable[[Any], Any]:

@@ -22,6 +22,8 @@ def page_request(whole: Any, button: PageButton | None) -> Sent:
     page: Page = whole.plan.form.form.page
     submit = whole.plan.form.form.submit
     method = (button.method if button is not None else None) or submit_method(whole)
+    if method == "DIALOG":
+        return Sent("DIALOG", "", "", "", {}, {})
     send = (button.send if button is not None else None) or submit.send
     action = button.action if button is not None and button.action is not None else submit.to
     url = resolve(page, action)
@@ -138,7 +140,7 @@ def page_text(cell: Leaf) -> str:
     """The value of a page's control as HTML has it: a text, "" where what is typed is no such value."""
     if cell.bad:
         return ""
-    return cell.raw if cell.plan.kind == "number" else reads_as(cell.value)
+    return cell.raw if cell.plan.kind in ("number", "range") else reads_as(cell.value)
 
 
 def page_values(whole: Any, button: PageButton | None) -> dict[str, Any]:

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from ..forms.page.elements import BLOCKING
 from ..forms.page.model import Control, Page, PageButton
 from ..forms.values import equal, written
 from .cells import Leaf, Whole, leaves
@@ -67,13 +68,16 @@ def need_reset(live: Live, whole: Whole, page: Page) -> PageButton:
     return button
 
 
-def enters(live: Live, whole: Whole) -> tuple[bool, PageButton | None]:
-    """Whether Enter in a field submits, and by which button (HTML, "Implicit submission")."""
+def enters(whole: Whole, cell: Leaf) -> tuple[bool, PageButton | None]:
+    """Whether Enter in *cell* submits, and by which button (HTML, "Implicit submission").
+
+    Without a submit button only a field that blocks implicit submission starts one, and only the one of its kind.
+    """
     page = page_of(whole)
     assert page is not None
     button = page.default_button
     if button is None:
-        return page.blocking <= 1, None
+        return page.blocking == 1 and cell.plan.kind in BLOCKING, None
     if button.disabled or not _allowed(whole):
         return False, button
     return True, button
@@ -156,7 +160,8 @@ def tab(live: Live, whole: Whole, by: int) -> None:
     from . import hands
 
     there = stops(live, whole)
-    here = live.focus if live.focus is not None else live.on_button
+    # HTML, "sequential focus navigation starting point": after a blur it is where the focus was.
+    here = live.focus if live.focus is not None else live.on_button or live.left
     at = next((i for i, stop in enumerate(there) if stop is here), None)
     following = (0 if by > 0 else len(there) - 1) if at is None else at + by
     if not 0 <= following < len(there):

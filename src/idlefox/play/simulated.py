@@ -176,7 +176,7 @@ class SimulatedForm:
         live = self.live
         button: Any = live.on_button
         if live.focus is not None:
-            submits, button = pages.enters(live, live.root)
+            submits, button = pages.enters(live.root, live.focus)
             if not submits:
                 return
         elif button is True or button.kind == "button":

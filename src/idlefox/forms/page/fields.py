@@ -7,12 +7,13 @@ from __future__ import annotations
 from typing import Any
 
 from ..addresses import parse_address, write_address
+from ..css_colors import simple_color
 from ..expressions.bind import Shape
 from ..expressions.tree import FALSE, TRUE
 from ..messages import label_of
 from ..model import Field, Option, Report, segment_text
 from ..values import written
-from ..whatwg import ASCII_WHITE_SPACE, DATE_KINDS, is_color, parse_number, sanitise_date, sanitise_range, strip_newlines, tidy
+from ..whatwg import ASCII_WHITE_SPACE, DATE_KINDS, parse_number, sanitise_date, sanitise_range, strip_newlines, tidy
 from .elements import (
     BUTTON_TYPES,
     DIRNAME,
@@ -195,7 +196,7 @@ class FieldMaker:
             if not native.barred and "required" in first.attributes:
                 values["rules"] = (required_rule(),)
         elif kind == "file":
-            values = {"multiple": "multiple" in first.attributes, "accept": accept_of(first.attributes)}
+            values = {"initial": [], "multiple": "multiple" in first.attributes, "accept": accept_of(first.attributes)}
             if not native.barred:
                 values["rules"] = native_rules(kind, first.attributes)
         else:
@@ -211,13 +212,15 @@ class FieldMaker:
         attributes = first.attributes
         disabled = first.disabled if all(e.disabled for e in members) else ""
         hidden = first.hidden if all(e.hidden for e in members) else ""
-        fixed = "readonly" in attributes and first.kind in READONLY
+        readonly = "readonly" in attributes
+        fixed = readonly and first.kind in READONLY
         barred = ""
         if first.kind == "hidden":
             barred = "it is a hidden field"
         elif disabled:
             barred = "it is disabled"
-        elif fixed:
+        elif readonly and first.kind != "select":
+            # HTML bars every input that has the attribute, also those that it does not make read-only.
             barred = "it is read-only"
         elif all(e.listed for e in members):
             barred = "it stands in a datalist"
@@ -266,7 +269,9 @@ class FieldMaker:
             return values
         values["initial"] = chosen[-1] if chosen else None
         # HTML, "Radio Button state": one required button makes the whole group required, even if it is disabled itself.
-        if any("required" in e.attributes for e in members) and not all(e.disabled or e.listed for e in members):
+        if any("required" in e.attributes for e in members) and not all(
+            e.disabled or e.listed or "readonly" in e.attributes for e in members
+        ):
             values["rules"] = (required_rule(),)
         return values
 
@@ -370,13 +375,13 @@ def _text_like(each: Element, native: Native) -> tuple[Native, dict[str, Any]]:
         span = span_of(attributes)
         value = sanitise_range(raw, span[0], span[1], span[2], span[3])
         values["initial"] = value
-        raw = written(tidy(value))
+        raw = raw if parse_number(raw) == value else written(tidy(value))
         native = native._replace(span=span, base=span[3])
     elif kind in DATE_KINDS:
         raw = values["initial"] = sanitise_date(kind, raw)
         native = native._replace(base=step_base(kind, attributes))
     elif kind == "color":
-        raw = values["initial"] = raw.lower() if is_color(raw) else "#000000"
+        raw = values["initial"] = simple_color(raw)
     else:
         values["initial"] = raw
     if kind in LENGTHS and (limit := whole_number(attributes, "maxlength")) is not None:

@@ -1,0 +1,270 @@
+"""A headless Chromium to hold pages against: serves a page on loopback, takes the steps of a script in it, reports.
+
+For development only. The page's own script says what each control is like; keys are real ones, sent over the
+browser's debugging port.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import tempfile
+import threading
+import time
+import urllib.request
+from email.message import Message
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from typing import Any
+
+from idlefox.script import tree
+
+FLAGS = (
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--disable-extensions", "--remote-debugging-port=0", "--lang=en-US",
+)  # fmt: skip
+REPORT = """
+(() => {
+  const form = document.getElementById('f') || document.forms[0];
+  const all = [...document.querySelectorAll('input,select,textarea,button')].filter(e => e.form === form);
+  const flags = v => { const r = []; for (const k in v) if (v[k] && k !== 'valid') r.push(k); return r; };
+  return JSON.stringify({
+    elements: all.map(e => ({
+      kind: e.type, value: e.value, checked: e.checked === true, candidate: e.willValidate, flags: flags(e.validity),
+      chosen: e.selectedOptions ? [...e.selectedOptions].map(o => o.value) : null, marked: e.matches(':user-invalid'),
+      off: e.matches(':disabled'), required: e.matches(':required'),
+    })),
+    valid: all.every(e => !e.willValidate || e.validity.valid),
+    entries: [...new FormData(form)].map(([n, v]) => [n, typeof v === 'string' ? v : v.name]),
+    focus: all.indexOf(document.activeElement),
+  });
+})()
+"""
+KEYS = {
+    "Enter": (13, "\r"), "Tab": (9, ""), "Backspace": (8, ""), "Space": (32, " "), "End": (35, ""), "ArrowUp": (38, ""),
+    "ArrowDown": (40, ""), "ArrowLeft": (37, ""), "ArrowRight": (39, ""),
+}  # fmt: skip
+
+
+class Server:
+    """Serves one page at a time as /case.html and keeps what is sent to it; answers 204, so that the page stays."""
+
+    def __init__(self) -> None:
+        self.page = b""
+        self.sent: list[tuple[str, str, str, bytes]] = []
+        outer = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def do_GET(self) -> None:
+                if self.path == "/case.html" and not self.headers.get("Referer"):
+                    self.send_response(200)
+                    self.send_header("Content-Type", "text/html")  # the page says its encoding itself
+                    self.end_headers()
+                    self.wfile.write(outer.page)
+                else:
+                    self._keep(b"")
+
+            def do_POST(self) -> None:
+                self._keep(self.rfile.read(int(self.headers.get("Content-Length") or 0)))
+
+            def _keep(self, body: bytes) -> None:
+                if "favicon" not in self.path:
+                    outer.sent.append((self.command, self.path, self.headers.get("Content-Type") or "", body))
+                self.send_response(204)
+                self.end_headers()
+
+            def log_message(self, *args: object) -> None:
+                return
+
+        self.http = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+        self.port = self.http.server_address[1]
+        threading.Thread(target=self.http.serve_forever, daemon=True).start()
+
+
+class Chromium:
+    """One browser with one page. `play` takes a page and steps, and returns what the browser has to say."""
+
+    def __init__(self, program: str) -> None:
+        from websockets.sync.client import connect
+
+        self.folder = tempfile.mkdtemp(prefix="idlefox-chromium-")
+        self.process = subprocess.Popen(
+            [program, *FLAGS, f"--user-data-dir={self.folder}", "about:blank"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        )
+        port_file = Path(self.folder) / "DevToolsActivePort"
+        deadline = time.monotonic() + 60
+        while not (port_file.exists() and port_file.read_text()):
+            if time.monotonic() > deadline or self.process.poll() is not None:
+                raise RuntimeError("Chromium did not start")
+            threading.Event().wait(0.05)
+        port = port_file.read_text().split()[0]
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/json") as answer:
+            target = next(t for t in json.load(answer) if t["type"] == "page")
+        self.connection = connect(target["webSocketDebuggerUrl"], max_size=None)
+        self.socket = self.connection.__enter__()
+        self.number = 0
+        self.server = Server()
+        self.call("Page.enable")
+
+    def close(self) -> None:
+        self.connection.__exit__(None, None, None)
+        self.process.kill()
+        self.process.wait()
+        self.server.http.shutdown()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def call(self, method: str, **params: Any) -> Any:
+        self.number += 1
+        self.socket.send(json.dumps({"id": self.number, "method": method, "params": params}))
+        while True:
+            message = json.loads(self.socket.recv(timeout=30))
+            if message.get("id") == self.number:
+                if "error" in message:
+                    raise RuntimeError(f"{method}: {message['error']}")
+                return message["result"]
+
+    def run(self, script: str) -> Any:
+        found = self.call("Runtime.evaluate", expression=script, awaitPromise=True, returnByValue=True)
+        if "exceptionDetails" in found:
+            raise RuntimeError(found["exceptionDetails"].get("exception", {}).get("description", script))
+        return found["result"].get("value")
+
+    def key(self, name: str) -> None:
+        shift = name.startswith("Shift+")
+        name = name.removeprefix("Shift+")
+        code, text = KEYS[name]
+        common: dict[str, Any] = {
+            "key": " " if name == "Space" else name, "code": name, "windowsVirtualKeyCode": code, "modifiers": 8 if shift else 0,
+        }  # fmt: skip
+        self.call("Input.dispatchKeyEvent", type="keyDown" if text else "rawKeyDown", **common, **({"text": text} if text else {}))
+        self.call("Input.dispatchKeyEvent", type="keyUp", **common)
+
+    # a case
+    def load(self, page: bytes) -> None:
+        self.server.page = page
+        self.server.sent.clear()
+        self.call("Page.navigate", url=f"http://127.0.0.1:{self.server.port}/case.html")
+        deadline = time.monotonic() + 20
+        while self.run("location.pathname + document.readyState") != "/case.htmlcomplete":
+            if time.monotonic() > deadline:
+                raise RuntimeError("the page did not load")
+        self.run(
+            "window.form = document.getElementById('f') || document.forms[0];"
+            "window.all = [...document.querySelectorAll('input,select,textarea,button')].filter(e => e.form === form);"
+            "window.gone = 0; addEventListener('submit', () => { gone++; }); 0"
+        )
+
+    def play(self, page: bytes, steps: list[Any], numbers: dict[str, list[int]], buttons: dict[str, int]) -> dict[str, Any]:
+        """*numbers*: the elements of each field, by their place in tree order; *buttons*: the buttons' by the word for them."""
+        self.load(page)
+        for act in steps:
+            self.step(act, numbers, buttons)
+        if self.run("window.gone"):
+            deadline = time.monotonic() + 3
+            while not self.server.sent and time.monotonic() < deadline:
+                self.run("new Promise(r => setTimeout(r, 5))")
+        found: dict[str, Any] = json.loads(self.run(REPORT))
+        found["sent"] = list(self.server.sent)
+        return found
+
+    def step(self, act: Any, numbers: dict[str, list[int]], buttons: dict[str, int]) -> None:
+        if isinstance(act, tree.Submit):
+            self.run(f"all[{buttons[act.button or '']}].focus(); all[{buttons[act.button or '']}].click()")
+            return
+        if isinstance(act, tree.Plain):  # reset
+            self.run("(e => { e.focus(); e.click() })(all.find(e => e.type === 'reset'))")
+            return
+        address = getattr(act, "address", None)
+        mine = numbers[address.segments[0] if len(address.segments) == 1 else _text(address)] if address is not None else []
+        one = f"all[{mine[0]}]" if mine else ""
+        if isinstance(act, tree.On) and act.verb == "blur":
+            self.run("document.activeElement.blur()")
+        elif isinstance(act, tree.Press):
+            if one:
+                places = json.dumps(mine)
+                self.run(
+                    f"(m => m.includes(document.activeElement) || (m.find(e => e.type === 'radio' && e.checked) || m[0]).focus())"
+                    f"({places}.map(i => all[i]))"
+                )
+            self.key(act.key)
+        elif isinstance(act, tree.Turn):
+            self._check(one, act.on)
+        elif isinstance(act, tree.On) and act.verb == "toggle":
+            self.run(f"{one}.focus()")
+            self.key("Space")
+        elif isinstance(act, tree.Pick):
+            self._pick(mine, list(act.values))
+        elif isinstance(act, tree.Set):
+            value = json.dumps(act.value if isinstance(act.value, str) else json.dumps(act.value))
+            self.run(f"(e => {{ e.focus(); e.value = {value}; e.dispatchEvent(new Event('input', {{bubbles: true}})); }})({one})")
+        else:
+            self._text_step(act, one)
+
+    def _text_step(self, act: Any, one: str) -> None:
+        self.run(f"document.activeElement === {one} || {one}.focus()")
+        if isinstance(act, tree.Erase):
+            self.key("End")
+            for _ in range(act.times):
+                self.key("Backspace")
+            return
+        if isinstance(act, tree.On):  # focus, clear
+            if act.verb == "clear":
+                self.run(f"{one}.select()")
+                self.key("Backspace")
+            return
+        if isinstance(act, tree.Enter) and act.how == "retype":
+            self.run(f"{one}.select()")
+        else:
+            self.run(f"(e => {{ try {{ e.setSelectionRange(e.value.length, e.value.length) }} catch {{}} }})({one})")
+            self.key("End")
+        for piece in [act.text] if isinstance(act, tree.Enter) else act.text:
+            if piece == "\n":
+                self.key("Enter")
+            else:
+                self.call("Input.insertText", text=piece)
+
+    def _check(self, one: str, on: bool | None) -> None:
+        if on is None or self.run(f"{one}.checked") is not on:
+            self.run(f"{one}.focus()")
+            self.key("Space")
+
+    def _pick(self, mine: list[int], values: list[Any]) -> None:
+        if self.run(f"all[{mine[0]}].type").startswith("select"):
+            wanted = json.dumps(values)
+            self.run(
+                f"(e => {{ e.focus(); const w = {wanted}; for (const o of e.options) if (e.multiple || w.includes(o.value))"
+                f" o.selected = w.includes(o.value); e.dispatchEvent(new Event('change', {{bubbles: true}})); }})(all[{mine[0]}])"
+            )
+            return
+        for number in mine:
+            one = f"all[{number}]"
+            wanted_on = self.run(f"{one}.value") in values
+            if self.run(f"{one}.type") == "checkbox":
+                self._check(one, wanted_on)
+            elif wanted_on:
+                self.run(f"{one}.focus()")
+                self.key("Space")
+
+
+def _text(address: Any) -> str:
+    from idlefox.forms.addresses import write_address
+
+    return write_address(address.segments)
+
+
+def program() -> str | None:
+    """Where Chromium is on this machine, or None."""
+    named = os.environ.get("IDLEFOX_CHROMIUM")
+    return named or shutil.which("chromium") or shutil.which("chromium-browser")
+
+
+def body_of(kind: str, body: bytes) -> tuple[str, bytes]:
+    """A media type and body without the random boundary of a multipart body."""
+    if not kind.startswith("multipart/"):
+        return kind, body
+    header = Message()
+    header["Content-Type"] = kind
+    boundary = str(header.get_param("boundary"))
+    return "multipart/form-data", body.replace(boundary.encode(), b"BOUNDARY")
