@@ -19,6 +19,7 @@ def command(form: str, color: str) -> None:
     \b
     Example:
       idlefox outline booking.form.yaml
+      idlefox outline page.html#lost-property
     """
     console = Console(color)
     try:

@@ -211,7 +211,7 @@ class _Compiler:
     # checks
     def _check(self, target: FieldPlan, rule: Rule, kind: Kind, owner: FieldPlan | None) -> CheckPlan:
         judged = owner or target
-        message = message_for(rule, kind, dict(self.form.texts))
+        message = message_for(rule, kind, dict(self.form.texts), judged.kind)
         check = CheckPlan(len(target.checks), kind.name, kind.flag, rule.id, message)
         check.on_empty = rule.on_empty or (owner is None and rule.at is not None and kind.name == "holds")
         check.parameters = self._parameters(rule, kind, target)

@@ -68,7 +68,7 @@ def bad_bits(checks: list[CheckPlan]) -> int:
 
 def native_check(index: int, rule: Rule, kind: Kind, field: Field, texts: dict[str, Message]) -> CheckPlan:
     """The check of one attribute of *field*."""
-    message = rule.say if rule.say is not None else stock(kind.name, texts)
+    message = rule.say if rule.say is not None else stock(kind.name, texts, field.kind)
     check = CheckPlan(index, kind.name, kind.flag, rule.id, message)
     check.on_empty = rule.on_empty
     check.parameters = {kind.name: as_text(kind.parameter)}

@@ -144,7 +144,7 @@ def _broken(live: Live, form: Form, rule: Rule, payload: Any) -> Iterator[tuple[
             else:
                 broken = _test(kind, probe, compiled)
             if broken:
-                text = fill_message(message_for(rule, kind, dict(form.texts)), probe, _parameters(rule))
+                text = fill_message(message_for(rule, kind, dict(form.texts), probe.plan.kind), probe, _parameters(rule))
                 yield address, "".join(p if isinstance(p, str) else str(probe.row.index() + 1) for p in text)
 
 

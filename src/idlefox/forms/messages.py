@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from .model import Message
+from .whatwg import DATE_KINDS
 
 STOCK: dict[str, str] = {
     "required": "{label} is missing.",
@@ -14,8 +15,8 @@ STOCK: dict[str, str] = {
     "email": "{label} is not an e-mail address.",
     "url": "{label} is not a web address.",
     "badInput": "{label} cannot be understood.",
-    "min": "{label} is {min} or more.",
-    "max": "{label} is {max} or less.",
+    "min": "{label} takes {min} or more.",
+    "max": "{label} takes {max} or less.",
     "step": "{label} goes in steps of {step}.",
     "among": "{label} is not one of the choices.",
     "repeats": "{label} differs from {repeats}.",
@@ -25,6 +26,7 @@ STOCK: dict[str, str] = {
     "lookup": "{label} was not accepted.",
     "lookup_failed": "{label} could not be checked.",
 }
+_OF_DATES = {"min": "{label} takes {min} or later.", "max": "{label} takes {max} or earlier."}
 GENERAL = frozenset({"value", "label", "row", "count"})
 _BRACE = re.compile(r"\{\{|\}\}|\{([^{}]*)\}|[{}]")
 
@@ -61,9 +63,14 @@ def read_message(text: str) -> Message:
     return Message(text, tuple(parts), frozenset(p[0] for p in parts if isinstance(p, tuple)))
 
 
-def stock(kind: str, texts: dict[str, Message]) -> Message:
-    """The message for a rule of *kind* without a text of its own: the sheet's, else the stock sentence."""
-    return texts.get(kind) or read_message(STOCK[kind])
+def stock(kind: str, texts: dict[str, Message], of: str = "") -> Message:
+    """The message for a rule of *kind* without a text of its own, on a field of the kind *of*: the sheet's, else the stock sentence."""
+    return texts.get(kind) or read_message(stock_text(kind, of))
+
+
+def stock_text(kind: str, of: str) -> str:
+    """The stock sentence for a rule of *kind* on a field of the kind *of*."""
+    return (_OF_DATES.get(kind) if of in DATE_KINDS else None) or STOCK[kind]
 
 
 def label_of(name: str) -> str:

@@ -177,7 +177,7 @@ class RuleReader:
 _WRONG = object()
 
 
-def message_for(rule: Rule, kind: Kind, texts: dict[str, Message]) -> Message:
+def message_for(rule: Rule, kind: Kind, texts: dict[str, Message], of: str = "") -> Message:
     """The message a broken *kind* of *rule* shows: the rule's, the sheet's text for the kind, or the stock sentence."""
-    return rule.say if rule.say is not None else stock(kind.name, texts)
+    return rule.say if rule.say is not None else stock(kind.name, texts, of)
 

@@ -6,12 +6,13 @@ from typing import Any
 
 from ..forms.durations import write_duration
 from ..forms.expressions import Expression
-from ..forms.messages import STOCK
-from ..forms.model import Field, Form, OptionsFrom, Rule, written_path
+from ..forms.messages import stock_text
+from ..forms.model import Field, Form, OptionsFrom, Report, Rule, written_path
 from ..forms.values import written
 from .styled import Line, columns, hanging, plain
 
 _INDENT = 4
+_LONGEST = 1000
 
 
 def outline_lines(form: Form, width: int) -> list[Line]:
@@ -45,7 +46,7 @@ def _counts(form: Form) -> str:
 
 
 def _form_facts(form: Form) -> list[tuple[str, str]]:
-    facts = [("reports", f"first on {form.report.first}, then on {form.report.again}")]
+    facts = [("reports", _reports(form.report))]
     if form.reveal.text != "true":
         facts.append(("reveals", f"when {form.reveal.text}"))
     if form.messages != "one":
@@ -58,7 +59,7 @@ def _form_facts(form: Form) -> list[tuple[str, str]]:
 
 
 def _field(field: Field, form: Form, width: int, depth: int) -> list[Line]:
-    name = written_path(field.path[1:] if form.panel else field.path)
+    name = field.address if not form.panel else written_path(field.path[1:])
     kind = field.kind + (", several" if field.many or (field.multiple and field.kind in ("file", "email")) else "")
     head: Line = [(plain(name), "strong"), ("   " + kind, "dim")]
     if field.label:
@@ -67,7 +68,7 @@ def _field(field: Field, form: Form, width: int, depth: int) -> list[Line]:
     facts = _field_facts(field, form)
     lines += _facts(facts, width, depth + 1)
     for rule in field.rules:
-        lines += _facts(_rule_facts(rule, form), width, depth + 1)
+        lines += _facts(_rule_facts(rule, form, field.kind), width, depth + 1)
     for part in field.fields:
         lines += _field(part, form, width, depth + 1)
     return lines
@@ -79,14 +80,16 @@ def _shift(line: Line, depth: int) -> Line:
 
 def _field_facts(field: Field, form: Form) -> list[tuple[str, str]]:
     facts: list[tuple[str, str]] = []
-    if field.has_initial:
+    if field.has_initial and not (field.native is not None and field.initial in ("", None, [])):
         facts.append(("initial", written(field.initial)))
     if isinstance(field.options, OptionsFrom):
         facts.append(("offers", f"the rows of {written_path(field.options.path)}: {field.options.value}"))
     elif field.options is not None:
-        facts.append(("offers", ", ".join(written(o.value) + (f" (when {o.enabled.text})" if o.enabled else "") for o in field.options)))
+        facts.append(("offers", ", ".join(written(o.value) + _when(o.enabled) for o in field.options)))
+    if field.native is not None:
+        facts += _native_facts(field)
     for name, condition in (("visible", field.visible), ("enabled", field.enabled), ("readonly", field.readonly)):
-        if condition is not None:
+        if condition is not None and (field.native is None or condition.text not in ("true", "false")):
             facts.append((name, f"when {condition.text}"))
     if field.forget_when_hidden:
         facts.append(("hidden", "forgets its value"))
@@ -104,7 +107,33 @@ def _field_facts(field: Field, form: Form) -> list[tuple[str, str]]:
     elif field.send_name:
         facts.append(("sent", f"as {field.send_name}"))
     if field.report != form.report:
-        facts.append(("reports", f"first on {field.report.first}, then on {field.report.again}"))
+        facts.append(("reports", _reports(field.report)))
+    return facts
+
+
+def _reports(report: Report) -> str:
+    return f"first on {report.first}, then on {report.again}" if report.first != report.again else f"on {report.first}"
+
+
+def _when(condition: Expression | None) -> str:
+    if condition is None:
+        return ""
+    return " (disabled)" if condition.text == "false" else f" (when {condition.text})"
+
+
+def _native_facts(field: Field) -> list[tuple[str, str]]:
+    """What the markup of a page says beyond what a sheet can."""
+    native = field.native
+    facts = [(n, t) for n, t in (("disabled", native.disabled), ("hidden", native.hidden)) if t]
+    if native.barred and native.barred != native.disabled and field.kind != "hidden":
+        facts.append(("not checked", native.barred))
+    if native.span is not None:
+        low, high, step, _ = native.span
+        facts.append(("slides", f"from {low} to {high}, {f'in steps of {step}' if step is not None else 'in any step'}"))
+    if native.suggests:
+        facts.append(("suggests", ", ".join(map(written, native.suggests))))
+    if native.described:
+        facts.append(("described", f"“{native.described}”"))
     return facts
 
 
@@ -114,12 +143,12 @@ def _bounds(field: Field) -> str:
     return f"{start} at load, {field.least} at least{most}"
 
 
-def _rule_facts(rule: Rule, form: Form) -> list[tuple[str, str]]:
+def _rule_facts(rule: Rule, form: Form, of: str = "") -> list[tuple[str, str]]:
     facts: list[tuple[str, str]] = []
     for kind in rule.kinds:
         parameter = _parameter(kind.parameter)
         message = rule.say or form.texts.get(kind.name)
-        text = message.text if message is not None else STOCK[kind.name] + "  (stock)"
+        text = message.text if message is not None else stock_text(kind.name, of) + "  (stock)"
         extra = f" when {rule.when.text}" if rule.when is not None else ""
         extra += f", carried by {written_path(rule.at)}" if rule.at is not None else ""
         name = f"{rule.id} ({kind.name})" if rule.id else kind.name
@@ -140,6 +169,8 @@ def _parameter(parameter: Any) -> str:
 def _facts(facts: list[tuple[str, str]], width: int, depth: int) -> list[Line]:
     lines: list[Line] = []
     for name, text in facts:
+        if len(text) > _LONGEST:
+            text = f"{text[:_LONGEST]}… ({len(text):,} characters)"
         head = " " * (_INDENT * depth) + plain(name).ljust(13) + " "
         if columns(head) > width // 2:
             head = " " * (_INDENT * depth) + plain(name) + " "
@@ -147,10 +178,37 @@ def _facts(facts: list[tuple[str, str]], width: int, depth: int) -> list[Line]:
     return lines
 
 
+def _page_facts(page: Any) -> list[tuple[str, str]]:
+    """The buttons of a page, and how its form is sent."""
+    facts: list[tuple[str, str]] = []
+    if page.method == "DIALOG":
+        facts.append(("dialog", "nothing is sent: the dialog closes"))
+    if page.novalidate:
+        facts.append(("novalidate", "nothing is checked before it is sent"))
+    if page.charset != "utf-8":
+        facts.append(("charset", page.charset))
+    for each in page.buttons:
+        words = [written(each.text)] if each.text else []
+        words += [k for k in each.known if k != each.text]
+        more = [each.kind] if each.kind != "submit" else []
+        more += ["the default button"] if each is page.default_button else []
+        more += [f"to {each.action}"] if each.action is not None else []
+        more += [f"by {each.method}"] if each.method is not None else []
+        more += [f"as {each.send}"] if each.send is not None else []
+        more += ["without checks"] if each.novalidate else []
+        more += [t for t in (each.disabled, each.hidden) if t]
+        facts.append(("button", "  ".join([" ".join(words), ", ".join(more)]).strip()))
+    if page.default_button is None:
+        facts.append(("button", "none that submits; Enter in a field does" if page.blocking == 1 else "none that submits"))
+    return facts
+
+
 def _server(form: Form, width: int) -> list[Line]:
     submit, server = form.submit, form.server
     lines: list[Line] = [[], [("submission", "strong")]]
     facts = [("sends", f"{submit.method} {submit.to} as {submit.send}")]
+    if form.page is not None:
+        facts += _page_facts(form.page)
     if submit.enabled is not None:
         facts.append(("enabled", f"when {submit.enabled.text}"))
     if submit.while_busy != "open":

@@ -69,7 +69,7 @@ def _written_forms(tree: Tree, file: str) -> str:
     texts = []
     for form, (line, _) in zip(tree.forms, places, strict=False):
         name = form.attributes.get("id") or ""
-        texts.append(f"{short}#{name} (line {line})" if name else f"the one at line {line}, which has no id")
+        texts.append(f"{short}#{name} (line {line})" if name else f"the one at line {line}, which needs an id first")
     return f"name one of {listed(texts)}"
 
 
