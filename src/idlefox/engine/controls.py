@@ -10,7 +10,6 @@ from collections.abc import Callable
 from typing import Any
 
 from ..forms import whatwg
-from ..forms.css_colors import simple_color
 from ..forms.model import Field
 from ..forms.values import equal, reads_as
 
@@ -44,6 +43,12 @@ def _date(kind: str) -> Callable[[str], Parsed]:
 
 
 def _color(raw: str) -> Parsed:
+    return (raw.lower(), False) if whatwg.is_color(raw) else ("#000000", False)
+
+
+def _page_color(raw: str) -> Parsed:
+    from ..forms.css_colors import simple_color
+
     return simple_color(raw), False
 
 
@@ -70,7 +75,9 @@ def parser(field: Field) -> Callable[[str], Parsed]:
         return lambda raw: (whatwg.sanitise_range(raw, low, high, step, base), False)
     if field.kind in whatwg.DATE_KINDS:
         return _date(field.kind)
-    return _color if field.kind == "color" else _text
+    if field.kind == "color":
+        return _color if field.native is None else _page_color
+    return _text
 
 
 def blank(field: Field) -> Any:
