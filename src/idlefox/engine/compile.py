@@ -235,7 +235,8 @@ class _Compiler:
         check = native_check(len(plan.checks), rule, kind, field, self.natives.texts)
         plan.checks.append(check)
         plan.bad_bit |= bad_bits([check])
-        plan.required = plan.required or kind.name == "required"
+        self._guard(check, rule, kind, plan, None)
+        self._dependencies(check, rule, kind, plan)
 
     def _guard(self, check: CheckPlan, rule: Rule, kind: Kind, target: FieldPlan, owner: FieldPlan | None) -> None:
         """Narrows the check's test: `when`, fixed rows of its `at`, a value that stands elsewhere."""
@@ -432,4 +433,3 @@ def _stands_at(cell: Any, fixed: list[tuple[int, int]]) -> bool:
         if row is None or not -len(row.up.parts) <= number < len(row.up.parts) or row.up.parts[number] is not row:
             return False
     return True
-

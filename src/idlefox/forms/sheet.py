@@ -20,6 +20,7 @@ from .sheet_check import check
 from .sheet_fields import FieldReader, shape_of
 from .sheet_rules import RuleReader
 from .sheet_server import ServerReader, payload_shape
+from .sheet_page import PageFields, read_page_of
 from .yaml12 import Document
 
 
@@ -53,14 +54,20 @@ class _SheetReader:
         self.data: dict[str, Any] = document.data
         self.reading = Reading(document)
         self.reading.python = self.data.get("python", "")
+        self.page: PageFields | None = None
 
     def form(self) -> Form:
         data, reading = self.data, self.reading
         if "page" in data:
-            reading.report(("page",), "`page` is not supported yet", "describe the fields under `fields:`", key=True)
-        reading.root.children = self._shapes(("fields",), data.get("fields", {}), ())
+            page = read_page_of(reading, data["page"])
+            if page is None:
+                raise Unreadable(self.document.problems)
+            reading.root = page.shape
+            self.page = PageFields(reading, page, data)
+        else:
+            reading.root.children = self._shapes(("fields",), data.get("fields", {}), ())
         for name, panel in data.get("panels", {}).items():
-            if name in reading.root.children:
+            if name in (reading.root.children or {}):
                 reading.report(("panels", name), f"{name!r} is a field already", "give the panel another name", key=True)
             shape = Shape(name, "form", (name,))
             shape.children = self._shapes(("panels", name, "fields"), panel["fields"], (name,))
@@ -81,7 +88,11 @@ class _SheetReader:
         fields = FieldReader(reading, rules, panel, data)
         fields.reveal_at = at
         server = ServerReader(reading, rules, panel)
-        payload = payload_shape(fields_data, shape.children or {}, data.get("buttons", {}))
+        page = self.page if panel is None else None
+        if page is not None:
+            payload = page.payload()
+        else:
+            payload = payload_shape(fields_data, shape.children or {}, data.get("buttons", {}))
         views = {name: tuple(v["shows"]) for name, v in data.get("views", {}).items()}
         for name, view in views.items():
             for i, address in enumerate(view):
@@ -89,16 +100,16 @@ class _SheetReader:
         return Form(
             id=data.get("form", shape.name),
             label=data.get("label", data.get("form", shape.name)),
-            fields=fields.fields((*at, "fields"), fields_data, shape.children or {}),
+            fields=page.fields(fields) if page is not None else fields.fields((*at, "fields"), fields_data, shape.children or {}),
             shape=shape,
             rules=rules.rules((*at, "rules"), data["rules"], shape, panel) if "rules" in data else (),
-            report=reading.report_times(data, Report()),
+            report=reading.report_times(data, page.page.report if page is not None else Report()),
             reveal=self._reveal(at, data, panel),
             messages=data.get("messages", "one"),
             dirty=data.get("dirty", "compare"),
             lookups=server.lookups(data) if panel is None else {},
-            submit=server.submit(at, data),
-            buttons=server.buttons(at, data),
+            submit=server.submit(at, data) if page is None else page.submit(server.submit(at, data)),
+            buttons=server.buttons(at, data) if page is None else (),
             server=server.server(at, data, payload),
             after=server.after(at, data, views),
             views=views,
@@ -111,6 +122,7 @@ class _SheetReader:
             python=data.get("python", ""),
             texts=dict(reading.texts),
             file=self.document.file,
+            page=page.page.page._replace(bare=False) if page is not None else None,
         )  # fmt: skip
 
     def _reveal(self, at: At, data: dict[str, Any], panel: Shape | None) -> Expression:

@@ -57,7 +57,8 @@ class FieldReader:
         """The fields in *data*, standing at *at*."""
         return tuple(self.field((*at, name), each, shapes[name]) for name, each in data.items())
 
-    def field(self, at: At, data: dict[str, Any], shape: Shape) -> Field:
+    def field(self, at: At, data: dict[str, Any], shape: Shape, *, of_page: bool = False) -> Field:
+        """The field that *data* describes; *of_page*: what it holds a page says, and *data* is laid over it."""
         reading = self.reading
         kind = shape.kind
         for key in data:
@@ -68,11 +69,11 @@ class FieldReader:
         bare = Scope(reading.root, self.panel, shape, bare=True, value=True)
         initial = self._initial(at, data, shape)
         inner: tuple[Field, ...] = ()
-        if kind in ("group", "rows"):
+        if kind in ("group", "rows") and not of_page:
             if not data.get("fields"):
                 reading.report(at, f"a {kind} needs fields", "add `fields:`", key=True)
             inner = self.fields((*at, "fields"), data.get("fields", {}), shape.children or {})
-        options = self._options(at, data, shape)
+        options = self._options(at, data, shape) if not of_page else None
         send = data.get("send", True)
         accept = data.get("accept", ())
         return Field(

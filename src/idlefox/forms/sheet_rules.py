@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ..problems import listed
+from .addresses import named
 from .expressions.bind import Scope, Shape
 from .messages import stock
 from .model import FLAGS, RULE_KINDS, TEXT_KINDS, Kind, Message, Rule
@@ -93,6 +94,8 @@ class RuleReader:
         if target.row:
             self.reading.report((*at, "at"), "a whole row carries no messages", "name one of its fields")
             return None
+        if named(self.reading.root, segments) is not None:
+            return target.shape, target.path, ()
         indexes = tuple(None if s == "*" else s for s in segments if s == "*" or isinstance(s, int))
         if not server and owner.kind != "form" and "*" in target.path and target.path[: len(owner.path)].count("*") > owner.path.count("*"):
             self.reading.report((*at, "at"), "this rule would belong to many rows", "write it as a rule of the form")
@@ -180,4 +183,3 @@ _WRONG = object()
 def message_for(rule: Rule, kind: Kind, texts: dict[str, Message], of: str = "") -> Message:
     """The message a broken *kind* of *rule* shows: the rule's, the sheet's text for the kind, or the stock sentence."""
     return rule.say if rule.say is not None else stock(kind.name, texts, of)
-

@@ -276,6 +276,9 @@ class _Binder:
         steps: list[Segment] = []
         path = target or shape.path
         inside_row = bool(target)
+        if shape.named is not None:
+            start, shape, path = self._on_page(name, shape, start)
+            steps += path
         for i in range(start, len(name.segments)):
             segment = name.segments[i]
             last = i == len(name.segments) - 1
@@ -303,6 +306,16 @@ class _Binder:
         kind = "object" if inside_row else static_type(shape)
         return Reference(base, tuple(steps), path, "value", kind, name.at)
 
+    def _on_page(self, name: Name, root: Shape, start: int) -> tuple[int, Shape, tuple[str, ...]]:
+        """On a page a field's name may hold dots and brackets: the longest beginning of *name* that is one."""
+        from ..addresses import write_address
+
+        for end in range(len(name.segments), start, -1):
+            found = (root.named or {}).get(write_address(name.segments[start:end]))
+            if found is not None:
+                return end, (root.children or {})[found], (found,)
+        return start, root, ()
+
     def nothing(self, name: Name, segment: str, known: list[str], otherwise: str) -> ExpressionError:
         if "-" in segment:
             return ExpressionError(f"there is no field {segment!r}", name.at, "for a minus, put spaces round it", _width(name))
@@ -324,4 +337,3 @@ def _start(node: Any) -> int:
     if isinstance(node, Choice):
         return _start(node.then)
     return int(node.at)
-
