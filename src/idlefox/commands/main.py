@@ -21,6 +21,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "outline": ("outline", "Show what a form holds."),
     "trace": ("trace", "Show one scenario step by step, and what each step changed."),
     "format": ("format", "Lay scripts out in the one way."),
+    "scaffold": ("scaffold", "Write a first sheet and script from a page or a JSON Schema."),
     "schema": ("schema", "Print the JSON Schema of the form sheet."),
 }
 
@@ -42,7 +43,7 @@ class _Commands(click.Group):
             from ..problems import suggestion
 
             wanted = suggestion(name, COMMANDS, f"the commands are {', '.join(COMMANDS)}")
-            if name.endswith((".fox", ".form.yaml")):
+            if name.partition("#")[0].endswith((".fox", ".form.yaml", ".html")):
                 wanted = f"did you mean: idlefox {'run' if name.endswith('.fox') else 'outline'} {name}"
             raise click.UsageError(f"there is no command {name!r}; {wanted}", ctx)
         return super().resolve_command(ctx, args)

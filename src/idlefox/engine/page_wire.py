@@ -21,7 +21,7 @@ def page_request(whole: Any, button: PageButton | None) -> Sent:
     """The request that submitting the page's form *whole* with *button* (None: without a submitter) makes now."""
     page: Page = whole.plan.form.form.page
     submit = whole.plan.form.form.submit
-    method = (button.method if button is not None else None) or submit_method(whole)
+    method = (button.method if button is not None else None) or submit.method
     if method == "DIALOG":
         return Sent("DIALOG", "", "", "", {}, {})
     send = (button.send if button is not None else None) or submit.send
@@ -46,12 +46,6 @@ def page_request(whole: Any, button: PageButton | None) -> Sent:
         return Sent("POST", target, body, "text/plain", decode_plain_text(body), values)
     body = urlencoded(entries, page.charset)
     return Sent("POST", target, body, "application/x-www-form-urlencoded", decode_urlencoded(body, page.charset), values)
-
-
-def submit_method(whole: Any) -> str:
-    """GET, POST or DIALOG, as the form says; a sheet over the page has the last word."""
-    page: Page = whole.plan.form.form.page
-    return page.method if page.bare else str(whole.plan.form.form.submit.method)
 
 
 def resolve(page: Page, action: str) -> str:

@@ -18,9 +18,9 @@ from .reading import At, Reading
 from .rings import report_rings
 from .sheet_check import check
 from .sheet_fields import FieldReader, shape_of
+from .sheet_page import PageFields, read_page_of
 from .sheet_rules import RuleReader
 from .sheet_server import ServerReader, payload_shape
-from .sheet_page import PageFields, read_page_of
 from .yaml12 import Document
 
 

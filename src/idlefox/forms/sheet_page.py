@@ -1,25 +1,25 @@
 """`page:` in a sheet: fields and native rules come from an HTML page, and what the sheet says is laid over them.
 
-A rule of a kind that an attribute has already made gives that attribute its message (`required`, `email`, `url`,
-unreadable input) or takes its place (lengths, bounds, step, pattern); all other rules come after the page's own.
+A rule of a kind that an attribute has already made gives that attribute its message where it says the same, and takes
+its place where it says another parameter; all other rules come after the page's own.
 """
 
 from __future__ import annotations
 
+from os.path import normpath
 from pathlib import Path
 from typing import Any
 
 from ..problems import Unreadable, suggestion
 from .expressions.bind import Shape
 from .expressions.tree import FALSE, TRUE
-from .model import Field, Form, Kind, Rule, Submit
+from .model import Field, Form, Kind, Rule, Submit, segment_text
 from .reading import At, Reading
 from .sheet_fields import FieldReader
+from .values import equal
 
 # What the page alone can say of a field.
 _OF_THE_PAGE = ("type", "options", "multiple", "accept", "fields", "start", "least", "most", "add", "remove")
-# Rules without a parameter: the sheet's gives the attribute's its words.
-_WORDS_ONLY = frozenset({"required", "email", "url", "badInput"})
 # Keys of a sheet's field -> slots of the model.
 _SLOTS = {
     "label": "label", "visible": "visible", "enabled": "enabled", "readonly": "readonly", "when_hidden": "forget_when_hidden",
@@ -31,7 +31,7 @@ def read_page_of(reading: Reading, name: str) -> Form | None:
     """The form of the page that the sheet names; None, and the problem noted, where it cannot be read."""
     from .page.read import read_page
 
-    path = str(Path(reading.document.file).parent / name)
+    path = normpath(Path(reading.document.file).parent / name)  # ../ also from a folder that is not there yet
     try:
         return read_page(path)
     except Unreadable as fault:
@@ -56,6 +56,10 @@ class PageFields:
             name = key if key in children else (page.shape.named or {}).get(key)
             if name is None:
                 known = [f.address for f in page.fields]
+                repeated = segment_text(key, first=True)
+                if f"{repeated}[0]" in known:
+                    reading.report(("fields", key), f"the name {key!r} repeats in this page: which one?", f"write {repeated}[0]", key=True)
+                    continue
                 remedy = suggestion(key, known, f"see `idlefox outline {data.get('page', '')}`")
                 reading.report(("fields", key), f"the page has no field {key!r}", remedy, key=True)
                 continue
@@ -131,7 +135,7 @@ def laid_over(native: tuple[Rule, ...], said: tuple[Rule, ...]) -> tuple[Rule, .
             own = by_kind.get(kind.name)
             if own is not None and rule.at is None:
                 spoken.add(kind.name)
-                if kind.name in _WORDS_ONLY:
+                if kind.parameter is True or equal(kind.parameter, own.kinds[0].parameter):
                     after.append(own._replace(say=rule.say, when=rule.when, id=rule.id))
                     continue
             left.append(kind)

@@ -23,6 +23,7 @@ _WEEK = re.compile(r"([0-9]{4,})-W([0-9]{2})")
 _TIME = re.compile(r"([0-9]{2}):([0-9]{2})(?::([0-9]{2})(?:\.([0-9]{1,3}))?)?")
 _COLOR = re.compile(r"#[0-9a-fA-F]{6}")
 _DAY = 86_400_000
+_FIRST_DAY = -719_162  # 0001-01-01
 # A double spans at most 650 decimal digits: with so many, no remainder is ever rounded.
 _EXACT = Context(prec=800)
 # ECMAScript, "WhiteSpace" and "LineTerminator": what String.prototype.trim takes away.
@@ -177,18 +178,40 @@ def date_number(kind: str, text: str) -> int | None:
     return None if not separator or date is None or clock is None else date + clock
 
 
+def date_text(kind: str, number: int) -> str:
+    """The date or time of *kind* that *number* stands for, "" where there is none: the inverse of `date_number`.
+
+    HTML, the "algorithm to convert a number to a string" of each state.
+    """
+    if kind == "month":
+        year, month = divmod(number, 12)
+        return f"{year + 1970:04d}-{month + 1:02d}" if year > -1970 else ""
+    days, rest = divmod(number, _DAY)
+    if kind == "time":
+        return _clock_text(rest) if days == 0 else ""
+    if days < _FIRST_DAY:
+        return ""
+    if kind == "week":
+        year = civil_from_days(days + 3)[0]  # the year of its Thursday
+        return f"{year:04d}-W{(days - _week_monday(year, 1)) // 7 + 1:02d}"
+    date = "{:04d}-{:02d}-{:02d}".format(*civil_from_days(days))
+    return date if kind == "date" else f"{date}T{_clock_text(rest)}"
+
+
+def _clock_text(thousandths: int) -> str:
+    """The shortest time of day: seconds and thousandths only where there are some."""
+    seconds, thousandths = divmod(thousandths, 1000)
+    tail = f":{seconds % 60:02d}" if seconds % 60 or thousandths else ""
+    tail += f".{thousandths:03d}".rstrip("0") if thousandths else ""
+    return f"{seconds // 3600:02d}:{seconds // 60 % 60:02d}{tail}"
+
+
 def normal_datetime(text: str) -> str:
     """A valid local date and time as its normalised string (HTML, "Local dates and times")."""
     number = date_number("datetime-local", text)
     if number is None:
         return ""
-    date = text.replace(" ", "T").partition("T")[0]
-    rest = number % _DAY
-    seconds, thousandths = divmod(rest, 1000)
-    hour, minute, second = seconds // 3600, seconds // 60 % 60, seconds % 60
-    tail = f":{second:02d}" if second or thousandths else ""
-    tail += f".{thousandths:03d}".rstrip("0") if thousandths else ""
-    return f"{date}T{hour:02d}:{minute:02d}{tail}"
+    return f"{text.replace(' ', 'T').partition('T')[0]}T{_clock_text(number % _DAY)}"
 
 
 def sanitise_date(kind: str, text: str) -> str:

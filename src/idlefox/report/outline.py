@@ -182,7 +182,7 @@ def _page_facts(page: Any) -> list[tuple[str, str]]:
     """The buttons of a page, and how its form is sent."""
     facts: list[tuple[str, str]] = []
     if page.method == "DIALOG":
-        facts.append(("dialog", "nothing is sent: the dialog closes"))
+        facts.append(("sends", "nothing: the dialog closes" if page.dialog else "nothing: there is no dialog around it to close"))
     if page.novalidate:
         facts.append(("novalidate", "nothing is checked before it is sent"))
     if page.charset != "utf-8":
@@ -206,7 +206,7 @@ def _page_facts(page: Any) -> list[tuple[str, str]]:
 def _server(form: Form, width: int) -> list[Line]:
     submit, server = form.submit, form.server
     lines: list[Line] = [[], [("submission", "strong")]]
-    facts = [("sends", f"{submit.method} {submit.to} as {submit.send}")]
+    facts = [("sends", f"{submit.method} {submit.to} as {submit.send}")] if submit.method != "DIALOG" else []
     if form.page is not None:
         facts += _page_facts(form.page)
     if submit.enabled is not None:

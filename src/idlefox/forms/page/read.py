@@ -106,7 +106,7 @@ def _form(tree: Tree, number: int, nodes: list[Any], file: str, codec: str) -> F
         fields=tuple(maker.fields),
         shape=shape,
         report=Report("submit", "submit"),
-        submit=Submit(page.action or home, method if method != "DIALOG" else "GET", send),
+        submit=Submit(page.action or home, method, send),
         file=file,
         page=page,
     )

@@ -1,0 +1,75 @@
+"""`idlefox scaffold`: a first sheet and a first script, from an HTML page or a JSON Schema."""
+
+from __future__ import annotations
+
+import os
+import re
+from pathlib import Path
+
+import click
+
+from ..play.subjects import is_page
+from ..problems import Unreadable
+from .console import Console
+
+
+@click.command("scaffold")
+@click.argument("page", type=click.Path())
+@click.option("--into", default=".", metavar="DIR", type=click.Path(), help="The folder for the two files; made if it is not there.")
+@click.option("--name", default="", metavar="NAME", help="What to call them; by default after the form or the schema.")
+@click.option("--replace", is_flag=True, help="Write over files that are there already.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
+    """Write a first sheet and a first script, ready to play, from a page or a JSON Schema (2020-12).
+
+    PAGE is page.html, page.html#form-id, or a schema of what is sent: order.json.
+
+    \b
+    Example:
+      idlefox scaffold lost-property.html#lost
+      idlefox scaffold order.schema.json --into forms
+    """
+    console = Console(color)
+    if name and not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_-]*", name):
+        raise click.UsageError(f"--name takes letters, digits, _ and -, and begins with a letter, not {name!r}")
+    from ..study.first_files import from_page, from_schema
+
+    try:
+        if is_page(page):
+            from ..forms.page.read import read_page
+
+            file, mark, form_id = page.partition("#")
+            path = os.path.relpath(file, into).replace(os.sep, "/")
+            made = from_page(read_page(page), f"{path}{mark}{form_id}", into, name)
+        else:
+            from ..forms.json_schema import read_schema
+
+            made = from_schema(read_schema(page), name or _name_of(page), into)
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    folder = Path(into)
+    targets = {folder / f"{made.name}.form.yaml": made.sheet, folder / f"{made.name}.fox": made.script}
+    there = [str(t) for t in targets if t.exists()]
+    if there and not replace:
+        raise click.UsageError(f"{' and '.join(there)} {'is' if len(there) == 1 else 'are'} there already: say --name NAME, or --replace")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for target, text in targets.items():
+            target.write_text(text, encoding="utf-8")
+    except OSError as fault:
+        raise click.UsageError(f"{into} cannot be written to: {(fault.strerror or 'unknown reason').lower()}") from None
+    sheet, script = map(str, targets)
+    console.text(f" {sheet}   {made.fields} field{'s' if made.fields != 1 else ''}")
+    console.text(f" {script}   {made.scenarios} scenario{'s' if made.scenarios != 1 else ''}, each played and held")
+    for text in made.left_out:
+        console.text(f" left out  {text}")
+    console.text("")
+    console.text(f" Play it: idlefox run {script}")
+
+
+def _name_of(file: str) -> str:
+    """A name after a file's: ``order.schema.json`` makes ``order``."""
+    stem = Path(file).name.split(".")[0]
+    name = re.sub(r"[^A-Za-z0-9_-]+", "-", stem).strip("-")
+    return name if name and (name[0].isalpha() or name[0] == "_") else f"form-{name}".rstrip("-")

@@ -1,0 +1,451 @@
+"""A first script for a form: how it is at load, one scenario at the boundary of every rule, refused, filled in and sent.
+
+Every scenario is played before it is handed out, so that the script holds as it is written. What could not be
+tried from outside (a rule whose field a person cannot reach, a pattern for which no text was found) is told.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from decimal import Decimal
+from typing import Any, NamedTuple
+
+from ..engine.compile import compile_form
+from ..forms.model import TEXT_KINDS, Field, Form, written_path
+from ..forms.page.elements import BLOCKING
+from ..forms.values import written
+from ..forms.whatwg import DATE_KINDS
+from ..play.player import DEFAULT_CLOCK, play_scenario
+from ..play.simulated import SimulatedForm
+from ..script.against import check_ops
+from ..script.checks import NOUNS
+from ..script.expand import expand
+from ..script.reader import read_script_text
+from .samples import (
+    matching,
+    measured,
+    not_matching,
+    parameter,
+    step_base,
+    step_size,
+    texts_for,
+    values_for,
+    written_value,
+)
+
+_UNITS = {"date": 86_400_000, "month": 1, "week": 604_800_000}  # the least that such a control can differ by
+_LONGEST = 1000  # a text of more characters than that is not written out
+
+
+class FirstScript(NamedTuple):
+    """The *text* of a script, how many scenarios it has, and what was *left_out* and why."""
+
+    text: str
+    scenarios: int
+    left_out: tuple[str, ...]
+
+
+class _Scenario(NamedTuple):
+    title: str
+    tag: str
+    lines: tuple[str, ...]
+
+
+def first_script(form: Form, subject: str) -> FirstScript:
+    """A script to begin with for *form*, played against *subject* (as the script's header will say)."""
+    return _Maker(form).script(subject)
+
+
+class _Maker:
+    def __init__(self, form: Form) -> None:
+        self.form = form
+        self.plan = compile_form(form)
+        self.left_out: list[str] = []
+
+    def script(self, subject: str) -> FirstScript:
+        kept: list[_Scenario] = []
+        for each in self._scenarios():
+            if self._holds(each):
+                kept.append(each)
+            else:
+                self.left_out.append(f"{each.title}: what was tried did not come out so")
+        head = f"# A first script for {self.form.label}: change it to say what the form should do.\nsubject {written(subject)}\n"
+        text = head + "".join("\n" + _written(each) for each in kept)
+        return FirstScript(text, len(kept), tuple(dict.fromkeys(self.left_out)))
+
+    def _holds(self, scenario: _Scenario) -> bool:
+        script = read_script_text(_written(scenario), "first.fox")
+        found, problems = expand(script)
+        problems += check_ops((op for s in found for op in s.ops), self.form)
+        if problems:
+            return False
+        result = play_scenario(found[0], SimulatedForm(self.plan, "."), DEFAULT_CLOCK, "first.fox")
+        return result.verdict == "pass"
+
+    def _scenarios(self) -> Iterable[_Scenario]:
+        yield self._at_load()
+        for field, address, lead in self._fields(self.form.fields, "", ()):
+            for name, tag, lines in self._of_field(field, address):
+                yield _Scenario(f"{_titled(address)} {name}", tag, (*lead, *lines))
+        for field in self.form.walk():
+            if field.kind == "rows" and "*" not in field.path:
+                yield from self._of_rows(field)
+        yield from self._sending()
+
+    # fields
+    def _fields(self, fields: tuple[Field, ...], prefix: str, lead: tuple[str, ...]) -> Iterable[tuple[Field, str, tuple[str, ...]]]:
+        """Every field with its address; those of a list in its first row, which *lead* adds where there is none at load."""
+        for field in fields:
+            address = field.native.address if field.native is not None else _below(prefix, field)
+            if field.kind == "group":
+                yield from self._fields(field.fields, address, lead)
+            elif field.kind == "rows":
+                there = field.start if field.start is not None else field.least
+                more = () if there else (f"add {address}",)
+                yield from self._fields(field.fields, f"{address}[0]", (*lead, *more))
+            else:
+                yield field, _called(address), lead
+
+    def _of_field(self, field: Field, address: str) -> Iterable[tuple[str, str, tuple[str, ...]]]:
+        if field.kind == "hidden":
+            return
+        if field.native is not None and (field.native.disabled or field.native.hidden or field.native.fixed):
+            return
+        for rule in field.rules:
+            for kind in rule.kinds:
+                maker = _MAKERS.get(kind.name)
+                if rule.at is not None or maker is None:
+                    self.left_out.append(f"{address}: the rule {rule.id or kind.name} needs values that only you know")
+                    continue
+                found = maker(self, field, address)
+                if isinstance(found, str) and not found:
+                    continue  # nobody can break it
+                if isinstance(found, str):
+                    self.left_out.append(f"{address}: {found}")
+                else:
+                    yield found
+
+    # how a value is entered
+    def enter(self, field: Field, address: str, value: Any) -> list[str]:
+        """The step that enters *value*."""
+        if field.kind in TEXT_KINDS or field.kind == "number":
+            return [f"retype {address} {_quoted(value)}"] if value else [f"clear {address}"]
+        if field.kind in DATE_KINDS or field.kind in ("color", "range"):
+            return [f"set {address} {_quoted(value)}"]
+        if field.kind == "checkbox" and not field.many:
+            return [f"turn {address} {'on' if value else 'off'}"]
+        if field.kind == "file":
+            return [f'upload {address} "{value}"']
+        values = value if isinstance(value, list) else [value]
+        return [f"pick {address} {', '.join(_quoted(v) for v in values)}"]
+
+    def empty(self, field: Field, address: str) -> list[str]:
+        """The step that empties a field, none where it is empty at load or cannot be emptied."""
+        if field.kind == "checkbox" and not field.many:
+            return [f"turn {address} off"]
+        if field.kind in ("radio", "file", "select", "checkbox"):
+            if field.kind == "select" and not field.many and any(o.value == "" for o in _options(field)):
+                return [f'pick {address} ""']
+            if field.many and field.initial:
+                return [f"pick {address} except {', '.join(_quoted(v) for v in field.initial)}"]
+            return []
+        if field.kind in DATE_KINDS:
+            return [f'set {address} ""']
+        return [f"clear {address}"]
+
+    def valid_value(self, field: Field, address: str) -> Any:
+        """A value that the field takes, found by trying; None where none was found."""
+        for value in _candidates(field):
+            tried = _Scenario("t", "t", (*self.enter(field, address, value), f"expect {address} is valid, filled"))
+            if self._holds(tried):
+                return value
+        return None
+
+    # rules
+    def required(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
+        value = next(iter(_candidates(field)), None)
+        if value is None:
+            return "nothing was found to fill it with"
+        if field.kind in ("select", "radio", "checkbox") and field.initial and not self.empty(field, address):
+            return "it is filled at load and cannot be emptied"
+        needed = parameter_of(field, "required")
+        if isinstance(needed, tuple):
+            value = list(needed)
+        lines = [*self.empty(field, address), f"expect {address} breaks valueMissing"]
+        lines += [*self.enter(field, address, value), f"expect {address} not breaks valueMissing"]
+        return "must be filled", "required", tuple(lines)
+
+    def minlength(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
+        least = parameter(field, "minlength")
+        if not isinstance(least, int) or least > _LONGEST:
+            return "its least length is no plain number, or a very large one"
+        lines: list[str] = []
+        if least > 1:
+            lines += [*self.enter(field, address, "a" * (least - 1)), f"expect {address} breaks tooShort"]
+        lines += [*self.enter(field, address, "a" * least), f"expect {address} not breaks tooShort"]
+        return f"takes {least} characters or more", "boundary", tuple(lines)
+
+    def maxlength(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
+        most = parameter(field, "maxlength")
+        if not isinstance(most, int) or most > _LONGEST:
+            return "its greatest length is no plain number, or a very large one"
+        at = "a" * most
+        lines = self.enter(field, address, at + "a")
+        if field.limit is not None and field.limit <= most:
+            lines.append(f"expect {address} reads {_quoted(at[: field.limit])}")
+        else:
+            lines.append(f"expect {address} breaks tooLong")
+        lines += [*self.enter(field, address, at), f"expect {address} not breaks tooLong"]
+        return f"takes {most} characters and no more", "boundary", tuple(lines)
+
+    def pattern(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
+        pattern = str(parameter(field, "pattern"))
+        wrong = not_matching(pattern)
+        right = next(iter(matching(pattern)), None)
+        if wrong is None:
+            return f"no text was found that {pattern} does not match"
+        lines = [*self.enter(field, address, wrong), f"expect {address} breaks patternMismatch"]
+        if right is None:
+            self.left_out.append(f"{address}: no text was found that {pattern} matches")
+        elif right:
+            lines += [*self.enter(field, address, right), f"expect {address} not breaks patternMismatch"]
+        return f"is written as {pattern}", "pattern", tuple(lines)
+
+    def typed(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
+        right = "mara@fjordmail.example" if field.kind == "email" else "https://skerry.example/"
+        what = "an e-mail address" if field.kind == "email" else "a web address"
+        lines = [*self.enter(field, address, "not one"), f"expect {address} breaks typeMismatch"]
+        lines += [*self.enter(field, address, right), f"expect {address} not breaks typeMismatch"]
+        return f"takes {what}", "type", tuple(lines)
+
+    def bad_input(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
+        if field.kind != "number":
+            return ""  # a person cannot type what is no date into a date control
+        lines = (f'retype {address} "1e"', f"expect {address} breaks badInput", f"expect {address} = null")
+        return "takes numbers", "type", (*lines, f'retype {address} "1"', f"expect {address} not breaks badInput")
+
+    def least(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
+        return self._bound(field, address, "min", -1, "rangeUnderflow", "or more" if field.kind not in DATE_KINDS else "or later")
+
+    def most(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
+        return self._bound(field, address, "max", 1, "rangeOverflow", "or less" if field.kind not in DATE_KINDS else "or earlier")
+
+    def _bound(self, field: Field, address: str, name: str, away: int, flag: str, words: str) -> tuple[str, str, tuple[str, ...]] | str:
+        given = parameter(field, name)
+        if field.many:
+            return self._count(field, address, name, given, away, flag)
+        limit = measured(field, given) if field.kind == "number" or field.kind in DATE_KINDS else None
+        if field.kind == "range":
+            return ""  # a slider keeps to its bounds by itself
+        if limit is None:
+            return f"its {name} is no plain number or date"
+        beyond = written_value(field, limit + away * step_size(field))
+        at = written_value(field, limit)
+        if beyond is None or at is None:
+            return f"there is nothing beyond its {name}"
+        lines = [*self.enter(field, address, beyond), f"expect {address} breaks {flag}"]
+        lines += [*self.enter(field, address, at), f"expect {address} not breaks {flag}"]
+        return f"takes {at} {words}", "boundary", tuple(lines)
+
+    def _count(self, field: Field, address: str, name: str, count: Any, away: int, flag: str) -> tuple[str, str, tuple[str, ...]] | str:
+        """How many options may be chosen."""
+        options = [o.value for o in _options(field) if o.enabled is None]
+        if not isinstance(count, int) or len(options) < max(count, count + away):
+            return f"there are too few options to go beyond its {name}"
+        if count + away < 1:
+            return ""  # nothing chosen breaks `required` alone
+        lines = [*self.enter(field, address, options[: count + away]), f"expect {address} breaks {flag}"]
+        lines += [*self.enter(field, address, options[:count]), f"expect {address} not breaks {flag}"]
+        return f"takes {count} choices and no {'fewer' if away < 0 else 'more'}", "boundary", tuple(lines)
+
+    def step(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
+        base, size = step_base(field), step_size(field)
+        if field.kind == "range" or size == _UNITS.get(field.kind):
+            return ""  # a slider keeps to its steps by itself, and every day is a day
+        low, high = measured(field, parameter(field, "min")), measured(field, parameter(field, "max"))
+        start = low if low is not None else Decimal(0) if field.kind == "number" else measured(field, next(iter(values_for(field)), ""))
+        if start is None:
+            start = base
+        on = start - (start - base) % size + (size if low is not None and (start - base) % size else 0)
+        if high is not None and on + size > high >= on - size:
+            on -= size
+        between = next((n for n in _between(field, on, size) if written_value(field, n) is not None), None)
+        texts = written_value(field, on), written_value(field, between) if between is not None else None
+        if texts[0] is None or texts[1] is None:
+            return "there is nothing between its steps"
+        lines = [*self.enter(field, address, texts[1]), f"expect {address} breaks stepMismatch"]
+        lines += [*self.enter(field, address, texts[0]), f"expect {address} not breaks stepMismatch"]
+        return f"goes in steps of {written(parameter(field, 'step'))}", "boundary", tuple(lines)
+
+    # lists of rows
+    def _of_rows(self, field: Field) -> Iterable[_Scenario]:
+        address = written_path(field.path)
+        there = field.start if field.start is not None else field.least
+        if field.most is not None and field.most - there <= 20:
+            lines = [f"expect {address} allows add"] + [f"add {address}"] * (field.most - there) if field.most > there else []
+            yield _Scenario(
+                f"{_titled(address)} takes {field.most} rows and no more", "rows",
+                (*lines, f"expect {address} has {field.most} rows", f"expect {address} not allows add"),
+            )  # fmt: skip
+        if field.least and there - field.least <= 20:
+            lines = [f"remove {address}[-1]"] * (there - field.least)
+            yield _Scenario(
+                f"{_titled(address)} keeps {field.least} row{'s' if field.least != 1 else ''}", "rows",
+                (*lines, f"expect {address} has {field.least} rows", f"expect {address} not allows remove"),
+            )  # fmt: skip
+
+    # the whole form
+    def _at_load(self) -> _Scenario:
+        lines = ["expect form is pristine, untouched", "expect errors nothing"]
+        subject = SimulatedForm(self.plan, ".")
+        subject.load(DEFAULT_CLOCK)
+        cells = {part.plan.path: part for part in subject.live.root.parts}
+        for field in self.form.fields:
+            if field.kind in ("group", "rows"):
+                continue
+            address = _called(field.address)
+            value = cells[field.path].value
+            if not isinstance(value, str) or len(value) <= _LONGEST:
+                lines.append(f"expect {address} = {written(value)}")
+            states = [w for w, on in (("hidden", field.kind == "hidden" or _said(field, "hidden")),
+                                      ("disabled", _said(field, "disabled")), ("readonly", _said(field, "fixed"))) if on]  # fmt: skip
+            if states:
+                lines.append(f"expect {address} is {', '.join(states)}")
+        return _Scenario("the form as it is at load", "load", tuple(lines))
+
+    def _sending(self) -> Iterable[_Scenario]:
+        send = self._send()
+        if not send:
+            self.left_out.append("sending it: the form has no submit button, and Enter does not send it")
+            return
+        refused = _Scenario(
+            "what is missing or wrong at load is not sent", "submit", (send, "expect outcome is refused", "expect requests = 0")
+        )
+        if self._holds(refused):
+            first = self._focus_after(send)
+            more = (f"expect focus = {first}",) if first else ()
+            yield refused._replace(lines=(*refused.lines, *more))
+        lines: list[str] = []
+        for field, address, lead in self._fields(self.form.fields, "", ()):
+            if field.kind == "hidden" or _said(field, "disabled") or _said(field, "hidden") or _said(field, "fixed") or lead:
+                continue
+            value = self.valid_value(field, address)
+            if value is not None and (value != field.initial or field.kind in TEXT_KINDS):
+                lines += self.enter(field, address, value)
+        sent = (*lines, send, "settle", "expect outcome is accepted")
+        if not self._holds(_Scenario("t", "t", sent)):
+            self.left_out.append("the whole form filled in and sent: no values were found that it accepts")
+            return
+        yield _Scenario("filled in, it is sent", "submit", (*sent, *self._what_was_sent(sent)))
+
+    def _play(self, lines: tuple[str, ...]) -> Any:
+        """The live form after *lines*, checks left out."""
+        steps = tuple(line for line in lines if not line.startswith("expect"))
+        script = read_script_text(_written(_Scenario("t", "t", steps)), "first.fox")
+        found, _ = expand(script)
+        subject = SimulatedForm(self.plan, ".")
+        subject.load(DEFAULT_CLOCK)
+        for number, op in enumerate(found[0].ops, 1):
+            subject.perform(op.act, number)
+        return subject.live
+
+    def _focus_after(self, send: str) -> str:
+        focus = self._play((send,)).focus
+        return _called(focus.address()) if focus is not None else ""
+
+    def _send(self) -> str:
+        """The step that sends the form: its button, or Enter where it has none."""
+        page = self.form.page
+        if page is None or page.default_button is not None:
+            return "submit"
+        first = next((f for f in self.form.fields if f.kind in BLOCKING and not _said(f, "hidden") and not _said(f, "disabled")), None)
+        return f"press Enter in {_called(first.address)}" if page.blocking == 1 and first is not None else ""
+
+    def _what_was_sent(self, lines: tuple[str, ...]) -> list[str]:
+        requests = self._play(lines).submission.requests
+        if not requests:
+            return ["expect requests = 0"]
+        sent = requests[-1]
+        target = sent.target.partition("?")[0] if sent.method == "GET" else sent.target
+        request = f"expect request = {written(f'{sent.method} {target}')}"
+        if sent.method == "GET":
+            request = f"expect request like /^GET {_for_pattern(target)}\\?/"
+        value = json.dumps(sent.payload, ensure_ascii=False, indent=4).split("\n")
+        return [request, f"expect payload = {value[0]}", *value[1:]] if len(value) > 1 else [request, f"expect payload = {value[0]}"]
+
+
+_MAKERS: dict[str, Any] = {
+    "required": _Maker.required, "minlength": _Maker.minlength, "maxlength": _Maker.maxlength, "pattern": _Maker.pattern,
+    "email": _Maker.typed, "url": _Maker.typed, "badInput": _Maker.bad_input, "min": _Maker.least, "max": _Maker.most,
+    "step": _Maker.step,
+}  # fmt: skip
+
+
+def parameter_of(field: Field, kind: str) -> Any:
+    """The parameter of the field's rule of *kind*, whatever it is."""
+    return next((k.parameter for r in field.rules for k in r.kinds if k.name == kind), None)
+
+
+def _candidates(field: Field) -> list[Any]:
+    """Values that the field may well take, the likeliest first."""
+    if field.kind in TEXT_KINDS:
+        return list(texts_for(field))
+    if field.kind == "number" or field.kind in DATE_KINDS:
+        return list(values_for(field))
+    if field.kind == "checkbox" and not field.many:
+        return [True]
+    if field.kind == "file":
+        suffix = next((a for a in field.accept if a.startswith(".")), ".pdf" if not field.accept else "")
+        return [f"paper{suffix}"] if suffix else ["picture.png"]
+    options = [o.value for o in _options(field) if o.enabled is None and o.value not in ("", None)]
+    needed = parameter_of(field, "required")
+    if field.many and isinstance(needed, tuple):
+        return [list(needed)]
+    return [[o] for o in options] if field.many else list(options)
+
+
+def _options(field: Field) -> tuple[Any, ...]:
+    return field.options if isinstance(field.options, tuple) else ()
+
+
+def _said(field: Field, name: str) -> bool:
+    return field.native is not None and bool(getattr(field.native, name))
+
+
+def _between(field: Field, on: Decimal, size: Decimal) -> list[Decimal]:
+    if field.kind in DATE_KINDS:
+        unit = _UNITS.get(field.kind, 60_000)
+        return [on + unit, on + 1000, on + size // 2] if size > unit else [on + size // 2]
+    return [on + size / 2]
+
+
+def _below(prefix: str, field: Field) -> str:
+    from ..forms.model import segment_text
+
+    return prefix + segment_text(field.name, first=not prefix)
+
+
+def _called(address: str) -> str:
+    """An address as a script has it: a field named like a noun of the language gets a leading dot."""
+    return f".{address}" if address in NOUNS else address
+
+
+def _titled(address: str) -> str:
+    return address.replace("$", "$$")
+
+
+def _quoted(value: Any) -> str:
+    return written(value).replace("$", "$$") if isinstance(value, str) else written(value)
+
+
+def _for_pattern(text: str) -> str:
+    return "".join("\\" + c if c in r"\^$.*+?()[]{}|/" else c for c in text)
+
+
+def _written(scenario: _Scenario) -> str:
+    title = json.dumps(scenario.title, ensure_ascii=False)
+    body = "".join(f"    {line}\n" for line in scenario.lines)
+    return f"scenario {title} [{scenario.tag}]\n{body}"
+
+

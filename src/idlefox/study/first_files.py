@@ -1,0 +1,52 @@
+"""A first sheet and a first script, made together and held against each other before anyone sees them."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from ..forms.json_schema import SchemaForm
+from ..forms.model import Form
+from ..forms.sheet import read_sheet_text
+from .boundaries import first_script
+from .first_sheet import name_of, sheet_of_page, sheet_text
+
+
+class FirstFiles(NamedTuple):
+    """Texts of a sheet and a script by the name they share; *left_out*: what they do not say, and why."""
+
+    name: str
+    sheet: str
+    script: str
+    fields: int
+    scenarios: int
+    left_out: tuple[str, ...]
+
+
+def from_page(form: Form, page: str, folder: str, name: str = "") -> FirstFiles:
+    """For the form of a page; *page* is how the sheet, which will stand in *folder*, names it. Raises Unreadable."""
+    name = name or name_of(form)
+    return _with_script(name, sheet_of_page(form._replace(id=name), page), folder, ())
+
+
+def from_schema(schema: SchemaForm, name: str, folder: str) -> FirstFiles:
+    """For the payload that a JSON Schema describes. Raises Unreadable."""
+    data = {
+        "form": name,
+        "label": schema.title or name,
+        "report": {"first": "blur", "again": "change"},
+        "submit": {"to": f"/{name}", "method": "POST", "send": "json", "empty": "omit"},
+        "fields": schema.fields,
+    }
+    comment = ["A first sheet from a JSON Schema of the payload. Change the labels, give the rules words of their own (say)."]
+    notes = tuple(dict.fromkeys(schema.notes))
+    if notes:
+        comment += ["", "What the schema says and this form does not:", *(f"  {note}" for note in notes)]
+    return _with_script(name, sheet_text(data, comment), folder, notes)
+
+
+def _with_script(name: str, sheet: str, folder: str, notes: tuple[str, ...]) -> FirstFiles:
+    file = f"{name}.form.yaml"
+    form = read_sheet_text(sheet, f"{folder}/{file}" if folder else file)
+    script = first_script(form, file)
+    fields = sum(f.kind not in ("group", "rows") for f in form.walk())
+    return FirstFiles(name, sheet, script.text, fields, script.scenarios, (*notes, *script.left_out))
