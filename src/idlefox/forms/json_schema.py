@@ -237,12 +237,25 @@ def _is_number(value: Any) -> bool:
 
 
 def whole_pattern(pattern: str) -> str:
-    """A schema's pattern, which is searched for, as a form's, which must match the whole value."""
+    """A schema's pattern, which is searched for with flag u, as a form's: flag v, and it must match the whole value."""
+    pattern = _CLASS.sub(_class_for_v, pattern)
     if _alternates(pattern):
         return f"[\\s\\S]*(?:{pattern})[\\s\\S]*"
     begins, ends = pattern.startswith("^"), re.search(r"(?<!\\)(?:\\\\)*\$$", pattern) is not None
     inner = pattern[1 if begins else 0 : -1 if ends else None]
     return ("" if begins else "[\\s\\S]*") + inner + ("" if ends else "[\\s\\S]*")
+
+
+_CLASS = re.compile(r"\\.|\[\^?((?:\\.|[^\]\\])*)\]", re.S)
+_IN_CLASS = re.compile(r"\\.|[()\[{}/|]|^-|-$", re.S)
+
+
+def _class_for_v(found: re.Match[str]) -> str:
+    """A character class with a backslash before what flag v keeps for itself."""
+    if not found[0].startswith("["):
+        return found[0]
+    inner = _IN_CLASS.sub(lambda m: m[0] if m[0].startswith("\\") else "\\" + m[0], found[1])
+    return f"[{'^' if found[0].startswith('[^') else ''}{inner}]"
 
 
 def _alternates(pattern: str) -> bool:

@@ -22,6 +22,7 @@ from ..script.against import check_ops
 from ..script.checks import NOUNS
 from ..script.expand import expand
 from ..script.reader import read_script_text
+from ..script.writer import write_script
 from .samples import (
     matching,
     measured,
@@ -72,6 +73,7 @@ class _Maker:
                 self.left_out.append(f"{each.title}: what was tried did not come out so")
         head = f"# A first script for {self.form.label}: change it to say what the form should do.\nsubject {written(subject)}\n"
         text = head + "".join("\n" + _written(each) for each in kept)
+        text = write_script(read_script_text(text, "first.fox"))
         return FirstScript(text, len(kept), tuple(dict.fromkeys(self.left_out)))
 
     def _holds(self, scenario: _Scenario) -> bool:

@@ -66,11 +66,15 @@ def _written_forms(tree: Tree, file: str) -> str:
     """The forms of the page, by id or line."""
     places, _ = tree.places()
     short = PurePath(file).name
-    texts = []
+    named, bare = [], []
     for form, (line, _) in zip(tree.forms, places, strict=False):
         name = form.attributes.get("id") or ""
-        texts.append(f"{short}#{name} (line {line})" if name else f"the one at line {line}, which needs an id first")
-    return f"name one of {listed(texts)}"
+        named.append(f"{short}#{name} (line {line})") if name else bare.append(f"line {line}")
+    texts = [f"name {listed(named)}"] if named else []
+    if bare:
+        which, what = ("form", "it an id") if len(bare) == 1 else ("forms", "them ids")
+        texts.append(f"to name the {which} at {listed(bare, 'and')}, give {what}")
+    return "; ".join(texts)
 
 
 def _form(tree: Tree, number: int, nodes: list[Any], file: str, codec: str) -> Form:

@@ -1,0 +1,240 @@
+"""HTML pages as subjects: reading, refusals, a sheet laid over one, what is scaffolded. What controls do is held
+against a browser in `test_browser.py`.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import pytest
+from conftest import Fox
+from hypothesis import given
+from hypothesis import strategies as st
+
+from idlefox.forms.json_schema import whole_pattern
+from idlefox.forms.page.source import start_tags
+from idlefox.forms.patterns import finds, whole_match
+from idlefox.forms.whatwg import DATE_KINDS, date_number, date_text
+from idlefox.play.player import Wishes, play_script
+from idlefox.play.select import Chosen
+from idlefox.play.subjects import Subjects
+from idlefox.study.samples import matching
+
+PAGE = """<!doctype html><meta charset=utf-8><title>Ropes</title>
+<form id=ropes action=/ropes method=post>
+  <label>Name <input name=name required minlength=3 maxlength=10></label>
+  <input name=contact.email type=email required>
+  <input name=line value=one><input name=line>
+  <input type=number name=count min=1 max=9>
+  <input id=nameless>
+  <input name=kept readonly value=k><fieldset disabled><legend>Office</legend><input name=shelf></fieldset><input name=unseen hidden>
+  <button name=go value=1>Send</button><button name=go value=2 formnovalidate>Keep</button>
+</form>
+"""
+
+
+def play(fox: Fox, body: str, **files: str) -> Any:
+    """What comes of one scenario with *body* on the page, or on what its header names."""
+    fox.write(page__html=PAGE, **files)
+    head, _, body = body.partition("---\n") if "---\n" in body else ('subject "page.html"\n', "", body)
+    lines = "\n".join("    " + line for line in body.strip().split("\n"))
+    fox.write(a__fox=f'{head}clock 2031-05-02T09:00:00Z\nscenario "it"\n{lines}\n')
+    return play_script(Chosen(str(fox.folder / "a.fox")), Wishes(), Subjects())
+
+
+def holds(fox: Fox, body: str, **files: str) -> None:
+    result = play(fox, body, **files)
+    assert not result.errors, [(p.place.line, p.cause) for p in result.errors]
+    assert not (found := [(f.check, f.expected, f.found, f.reason) for s in result.scenarios for f in s.failures]), found
+
+
+@pytest.mark.parametrize("body", [
+    'type contact.email "x"\nexpect ["contact.email"] breaks only typeMismatch\nexpect values includes {"contact.email": "x"}',
+    'inside contact\n    type .email "x"\nexpect contact.email = "x"',
+    'expect line[1] = ""\nexpect line[-2] = "one"\nexpect values includes {"line": ["one", ""]}\ntype line[1] "two"\nexpect dirty = line[1]',
+    'type ["#nameless"] "x"\nsubmit by "Keep"\nexpect payload = {"name": "", "contact.email": "", "line": ["one", ""], "count": "", "kept": "k", "unseen": "", "go": "2"}',
+    'expect shelf is disabled, valid\nexpect kept is readonly, valid\nexpect unseen is hidden',
+    'submit\nexpect errors = {"name": "Name is missing.", "contact.email": "Contact.email is missing."}\nexpect name is marked\nexpect focus = name\nexpect location = "/page.html"',
+    'type name "Ivo"\ntype contact.email "i@b"\nsubmit\nexpect outcome is accepted\nexpect location = "/ropes"\nexpect record includes {"name": "Ivo"}\nexpect form is pristine',
+    'answer submit with 422 {"errors": {"contact.email": "Taken.", "line[1]": "No.", "": "Sorry."}}\nsubmit by "Keep"\nexpect contact.email shows "Taken."\nexpect line[1] is marked\nexpect form shows "Sorry."',
+    'type name "Ivo"\nleave\nreturn\nexpect name = ""\nreload\nexpect line[0] = "one"',
+    'expect button "Keep" is enabled, visible\nexpect submit is enabled',
+    'type count "1e"\nexpect count breaks only badInput\nexpect count reads "1e"\nset count 4\nexpect count = 4',
+])  # fmt: skip
+def test_a_page_is_played(fox: Fox, body: str) -> None:
+    holds(fox, body)
+
+
+@pytest.mark.parametrize("body, reason", [
+    ('type shelf "x"', "the fieldset 'Office' around it is disabled"),
+    ('type kept "x"', "it has the attribute readonly"),
+    ('type unseen "x"', "the input is hidden"),
+    ("reset", "the form has no reset button"),
+])  # fmt: skip
+def test_a_step_that_the_page_does_not_let_a_person_take(fox: Fox, body: str, reason: str) -> None:
+    (scenario,) = play(fox, body).scenarios
+    assert scenario.verdict == "fail"
+    assert reason in scenario.failures[0].reason
+
+
+@pytest.mark.parametrize("body, cause", [
+    ('type nam "x"', "the form has no field 'nam'"),
+    ('type line "x"', "the name 'line' repeats in this page"),
+    ('submit by "go"', "2 buttons are called 'go'"),
+    ('submit by "Sennd"', "there is no button 'Sennd'"),
+    ("expect name offers \"x\"", "offers needs a choice"),
+])  # fmt: skip
+def test_what_does_not_fit_the_page_is_found_before_play(fox: Fox, body: str, cause: str) -> None:
+    (problem,) = play(fox, body).errors
+    assert cause in problem.cause
+
+
+@pytest.mark.parametrize("name, content, says", [
+    ("none.html", b"<p>nothing", "none.html:1:1: there is no form in this page"),
+    ("two.html", b"<form id=a></form>\n<form id=b></form><form>", "name two.html#a (line 1) or two.html#b (line 2); to name the form at line 2"),
+    ("two.html#c", b"<form id=a></form><p id=c>", "#c is no form: it is a p"),
+    ("two.html#ropse", b"<form id=ropes></form>", "did you mean 'ropes'?"),
+    ("latin.html", b"<form>\n<input name=caf\xe9>", "latin.html:2:16: this is not UTF-8: byte 0xe9"),
+    ("picture.html", b"\x89PNG\0\0", "this is no HTML page: there are zero bytes in it"),
+    ("empty.html", b"", "there is no form in this page"),
+    ("gone.html", None, "there is no such file"),
+])  # fmt: skip
+def test_a_page_that_cannot_be_used(fox: Fox, name: str, content: bytes | None, says: str) -> None:
+    if content is not None:
+        (fox.folder / name.partition("#")[0]).write_bytes(content)
+    done = fox("outline", name)
+    assert done.returncode == 2
+    assert says in done.stderr
+
+
+def test_an_old_charset_is_read_and_sent(fox: Fox) -> None:
+    page = '<meta charset="iso-8859-1"><form method=post action=/x><input name=a value="é"><button>s</button></form>'
+    (fox.folder / "old.html").write_bytes(page.encode("cp1252"))
+    holds(fox, 'subject "old.html"\n---\nexpect a = "é"\ntype a "€灯"\nsubmit\nexpect body = "a=%E9%80%26%2328783%3B"\nexpect payload = {"a": "é€&#28783;"}')
+
+
+def test_a_page_with_a_script_is_played_with_a_warning(fox: Fox) -> None:
+    fox.write(p__html="<form oninput=x()><input name=a></form><script>1</script><script type=application/json>{}</script>")
+    fox.write(a__fox='subject "p.html"\nscenario "x"\n    expect a = ""\n')
+    done = fox("run", "a.fox")
+    assert done.returncode == 0
+    assert "p.html has 1 script and 1 element with handlers: they are not run" in done.stdout.replace("\n", " ")
+
+
+SHEET = """
+form: over
+page: page.html#ropes
+report: {first: blur, again: change}
+fields:
+  name: {label: Who, rules: [{required: true, say: "{label}?"}, {minlength: 3, say: Longer.}, {maxlength: 5, say: Shorter.}]}
+  contact.email: {trim: true, rules: [{email: true, say: No address.}]}
+  count: {visible: 'filled(contact.email)', rules: [{holds: value != 7, id: no_seven, say: Not seven.}]}
+rules: [{holds: 'not (count == 5 and line[0] == "one")', id: odd, at: contact.email, say: Odd.}]
+submit: {send: json, enabled: form.dirty}
+server: {takes: 1s, rules: [{holds: 'not ends(contact.email, ".invalid")', at: contact.email, say: Comes back.}]}
+after: {accepted: {view: done}}
+"""
+
+
+@pytest.mark.parametrize("body", [
+    'expect submit is disabled\nfocus name\nblur\nexpect name shows "Who?"\ntype name "Iv"\nexpect name breaks only tooShort\nexpect name shows "Longer."\nretype name "Ivoooo"\nexpect name breaks only tooLong',
+    'expect name breaks only valueMissing\nexpect count is hidden\ntype contact.email " a@b "\nblur\nexpect contact.email reads "a@b"\nexpect count is visible\ntype count "7"\nexpect count breaks only no_seven\nretype count "5"\nexpect contact.email breaks odd',
+    'type name "Ivo"\ntype contact.email "a@b.invalid"\nsubmit\nexpect form is busy\nsettle\nexpect outcome is rejected\nexpect contact.email shows "Comes back."\nretype contact.email "a@b"\nsubmit\nsettle\nexpect view is done\nexpect request = "POST /ropes"\nexpect payload includes {"name": "Ivo", "line": ["one", ""], "go": "1"}',
+])  # fmt: skip
+def test_a_sheet_over_a_page(fox: Fox, body: str) -> None:
+    holds(fox, f'subject "over.form.yaml"\n---\n{body}', over__form__yaml=SHEET)
+
+
+@pytest.mark.parametrize("sheet, says", [
+    ("fields: {nme: {label: x}}", "the page has no field 'nme'"),
+    ("fields: {line: {label: x}}", "the name 'line' repeats in this page"),
+    ("fields: {name: {type: select, options: [a]}}", "`type` comes from the page, where this is a text"),
+    ("rules: [{holds: 'contact.mail == 1'}]", "there is no field 'contact' here"),
+    ("buttons: {x: {}}", "the buttons of a page are its own"),
+])  # fmt: skip
+def test_a_sheet_that_does_not_fit_its_page(fox: Fox, sheet: str, says: str) -> None:
+    fox.write(page__html=PAGE, over__form__yaml=f"form: f\npage: page.html\n{sheet}\n")
+    done = fox("outline", "over.form.yaml")
+    assert done.returncode == 2
+    assert says in done.stderr
+
+
+SCHEMA = {
+    "type": "object", "required": ["name", "rows", "kind"], "properties": {
+        "name": {"type": "string", "minLength": 2, "maxLength": 30, "pattern": "^[A-Z]"}, "mail": {"type": "string", "format": "email"},
+        "kind": {"enum": ["hemp", "nylon"]}, "amount": {"type": "integer", "minimum": 1, "maximum": 5, "default": 2},
+        "rows": {"type": "array", "minItems": 1, "maxItems": 3, "items": {"$ref": "#/$defs/row"}},
+        "extras": {"type": "array", "items": {"enum": ["tar", "hooks", "eyes"]}, "minItems": 2}, "ring": {"$ref": "#/$defs/ring"},
+        "tags": {"type": "array", "items": {"type": "number"}}, "either": {"oneOf": [{"type": "string"}]},
+    },
+    "$defs": {"row": {"type": "object", "required": ["length"], "properties": {"length": {"type": "number", "exclusiveMinimum": 0, "multipleOf": 0.5}}},
+              "ring": {"type": "object", "properties": {"ring": {"$ref": "#/$defs/ring"}, "size": {"type": "number"}}}},
+}  # fmt: skip
+
+
+def test_what_is_scaffolded_holds_at_once(fox: Fox) -> None:
+    fox.write(page__html=PAGE, order__schema__json=json.dumps(SCHEMA))
+    made = fox("scaffold", "page.html#ropes", "--into", "first")
+    assert made.returncode == 0, made.stderr
+    done = fox("run", "first", "--report", "json=-")
+    assert done.returncode == 0, done.stdout
+    titles = [s["title"] for s in json.loads(done.stdout)["scripts"][0]["scenarios"]]
+    assert {"name must be filled", "name takes 3 characters or more", "count takes 9 or less", "filled in, it is sent"} <= set(titles)
+    assert fox("run", "first", "--subject", "page.html").returncode == 0  # the page itself keeps what the sheet over it says
+    assert fox("format", "--check", "first").returncode == 0
+    assert "are there already" in fox("scaffold", "page.html#ropes", "--into", "first").stderr
+    made = fox("scaffold", "order.schema.json")
+    assert made.returncode == 0, made.stderr
+    for left in ("/properties/tags: no control", "oneOf has no counterpart", "$ref #/$defs/ring is not followed"):
+        assert left in made.stdout
+    done = fox("run", "order.fox", "--verbose")
+    assert done.returncode == 0, done.stdout
+    for title in ("name is written as", "rows takes 3 rows", "extras takes 2 choices and no fewer", "amount goes in steps of 1"):
+        assert title in done.stdout
+
+
+@pytest.mark.parametrize("text, says", [("{", "this is not JSON"), ("[]", "a schema is an object"), ('{"type": "string"}', "no object with properties")])
+def test_a_schema_that_cannot_be_used(fox: Fox, text: str, says: str) -> None:
+    fox.write(x__json=text)
+    done = fox("scaffold", "x.json")
+    assert done.returncode == 2
+    assert says in done.stderr
+
+
+@pytest.mark.parametrize("markup, forms", [
+    ("<form><input></form><input>", [0, 0, -1]),
+    ("<FORM a='>'><!-- <input> --><script><input></script ><textarea><input></textarea><select></form>", [0, 0, 0]),
+    ("<form><form><input></form><input><form><input>", [0, 0, -1, 1, 1]),
+    ("<template><form><input></form></template><input>", [-1]),
+    ("<div><form></div><input></form><title><input></title><button>", [0, 0, -1]),
+])  # fmt: skip
+def test_the_form_that_the_parser_is_at(markup: str, forms: list[int]) -> None:
+    assert [tag.form for tag in start_tags(markup)] == forms
+
+
+@given(st.sampled_from(sorted(DATE_KINDS)), st.integers(-60_000_000_000_000, 250_000_000_000_000))
+def test_dates_are_written_as_they_are_read(kind: str, number: int) -> None:
+    text = date_text(kind, number // 10**9 if kind == "month" else number % 86_400_000 if kind == "time" else number)
+    if text:
+        found = date_number(kind, text)
+        assert found is not None
+        assert date_text(kind, found) == text
+
+
+@given(st.sampled_from(["^a", "b$", "^a$", "a|b", "^a|b$", "^(a|b)$", "[|]", "[a-]|[^(]", "a\\$", "^$"]), st.text("ab|$\n", max_size=4))
+def test_a_schemas_pattern_finds_what_the_forms_matches(pattern: str, text: str) -> None:
+    assert whole_match(whole_pattern(pattern))(text) is finds(pattern, "u")(text)
+
+
+@given(st.recursive(st.sampled_from(["a", "[b-d]", "\\d", ".", "\\p{L}", "[^x]"]), lambda inner: st.one_of(
+    st.builds("({})".format, inner), st.builds("{}{}".format, inner, inner), st.builds("(?:{}|{})".format, inner, inner),
+    st.builds("{}{}".format, inner.filter(lambda p: p[-1:] not in "*+?}"), st.sampled_from(["*", "+", "?", "{2}", "{1,3}", "{2,}"])),
+), max_leaves=5))  # fmt: skip
+def test_a_text_made_up_for_a_pattern_matches_it(pattern: str) -> None:
+    try:
+        matches = whole_match(pattern)
+    except Exception:
+        return  # no pattern at all: a quantifier of a quantifier
+    assert all(map(matches, matching(pattern)))
+    assert matching(pattern), pattern
