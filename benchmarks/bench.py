@@ -246,6 +246,44 @@ def reading_sheet() -> None:
     say("a sheet of 2,000 fields, ready / YAML compose", found, 5, f"{a:.2f} s / {b:.2f} s")
 
 
+def large_page(count: int) -> str:
+    """A page of *count* controls of five kinds as people write them: labelled, classed, with a hint and bounds of its own."""
+    parts = [
+        "<!doctype html>\n<html lang=en>\n<head><meta charset=utf-8><title>Large</title></head>\n<body>\n",
+        '<form id="f" class="wide" action="/go" method="post">\n',
+    ]
+    for i in range(count):
+        name = f'id="c{i}" name="c{i}" class="field-input"'
+        control = (
+            f'<input type="text" {name} required minlength="{i % 7}" maxlength="{30 + i % 11}" pattern="[a-z ]+">',
+            f'<input type="number" {name} min="{i % 9}" max="{100 + i % 13}" step="5" value="{i % 90}">',
+            f'<select {name} required><option value="">Choose</option><option>A</option><option>B</option></select>',
+            f'<input type="checkbox" {name} value="yes">',
+            f'<textarea {name} maxlength="200" rows="3"></textarea>',
+        )[i % 5]
+        parts.append(
+            f'  <div class="field">\n    <label for="c{i}" class="field-label">Field number {i}</label>\n    {control}\n'
+            '    <p class="field-hint">Ask the office on board if you are not sure.</p>\n  </div>\n'
+        )
+    return "".join(parts) + '  <p><button class="main">Send</button></p>\n</form>\n</body>\n</html>\n'
+
+
+def reading_page() -> None:
+    from selectolax.lexbor import LexborHTMLParser
+
+    from idlefox.engine.build import fresh
+    from idlefox.forms.page.read import read_page_text
+
+    gc.set_threshold(100_000, 20, 20)  # as `idlefox` itself has it
+    text = large_page(5000)
+    found, a, b = ratio(lambda: compile_form(read_page_text(text, "large.html")), lambda: LexborHTMLParser(text), 9)
+    say("a page of 5,000 controls, ready / parsing it", found, 10, f"{a * 1e3:.0f} ms / {b * 1e3:.0f} ms")
+    plan = compile_form(read_page_text(text, "large.html"))
+    found, a, b = ratio(lambda: fresh(plan, 0, None), lambda: LexborHTMLParser(text), 9)
+    say("  its first state, besides / parsing it", found, None, f"{a * 1e3:.0f} ms / {b * 1e3:.0f} ms")
+    gc.set_threshold(700, 10, 10)
+
+
 # time
 def many_lookups() -> None:
     def waiting(count: int) -> float:
@@ -301,7 +339,7 @@ def starting() -> None:
 
 
 ALL = [
-    keystroke, size_of_form, row_key, row_removed, row_memory, reading_script, reading_sheet, many_lookups, an_hour, starting,
+    keystroke, size_of_form, row_key, row_removed, row_memory, reading_script, reading_sheet, reading_page, many_lookups, an_hour, starting,
 ]  # fmt: skip
 
 if __name__ == "__main__":

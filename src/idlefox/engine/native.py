@@ -22,7 +22,6 @@ from .plan import CheckPlan, FieldPlan, Test
 class Shared(NamedTuple):
     """What fields with the same attributes have in common."""
 
-    rules: tuple[Rule, ...]
     parse: Callable[[str], controls.Parsed]
     blank: Any
     checks: list[CheckPlan]
@@ -37,16 +36,15 @@ class NativePlans:
 
     def __init__(self, texts: dict[str, Message]) -> None:
         self.texts = texts
-        self._known: dict[Any, Shared] = {}
+        self._known: dict[int, Shared] = {}
 
     def fill(self, plan: FieldPlan, field: Field) -> None:
         """Gives *plan* its parser and checks; nothing in it reads another field."""
         plan.first = plan.again = 3
-        native = field.native
-        key = (field.kind, id(field.rules), native.span, native.base, field.multiple, field.options is None)
-        shared = self._known.get(key)
+        like = field.native.like
+        shared = self._known.get(like) if like else self._share(field)
         if shared is None:
-            shared = self._known[key] = self._share(field)
+            shared = self._known[like] = self._share(field)
         plan.parse, plan.blank = shared.parse, shared.blank
         plan.checks, plan.tests_empty, plan.tests_filled = shared.checks, shared.empty, shared.filled
         plan.bad_bit, plan.required = shared.bad_bit, shared.required
@@ -56,9 +54,7 @@ class NativePlans:
         empty = [(c.bit, c.test) for c in checks if c.on_empty]
         filled = [(c.bit, c.test) for c in checks if c.kind != "badInput"]
         required = any(c.kind == "required" for c in checks)
-        return Shared(
-            field.rules, controls.parser(field), controls.blank(field), checks, empty, filled, bad_bits(checks), required
-        )  # fmt: skip
+        return Shared(controls.parser(field), controls.blank(field), checks, empty, filled, bad_bits(checks), required)
 
 
 def bad_bits(checks: list[CheckPlan]) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from .model import Message
 from .whatwg import DATE_KINDS
@@ -39,6 +40,7 @@ class MessageError(Exception):
         self.at = at
 
 
+@lru_cache(maxsize=1024)
 def read_message(text: str) -> Message:
     """*text* cut at its placeholders; ``{{`` is a brace. Raises MessageError for a stray brace."""
     if "{" not in text and "}" not in text:

@@ -4,6 +4,7 @@ checkboxes of a name one multiple choice, a name that repeats counted (`behaviou
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from ..addresses import parse_address, write_address
@@ -32,8 +33,6 @@ from .tree import Tree, collapsed
 
 _ON_SUBMIT = Report("submit", "submit")
 _NATIVE_AT = Field._fields.index("native")
-# Attributes that do not change what a field does: it has them to itself.
-_OWN = frozenset({"id", "name", "class", "style", "title", "placeholder", "aria-describedby", "aria-label", "aria-labelledby"})
 _METHODS = {"post": "POST", "dialog": "DIALOG"}
 _ENCODINGS = {"multipart/form-data": "multipart", "text/plain": "text"}
 
@@ -47,7 +46,10 @@ def encoding_of(text: str | None) -> str | None:
 
 
 class Element:
-    """One control of the form with what is true of it from around. *node* is its node of the tree."""
+    """One control of the form with what is true of it from around. *node* is its node of the tree.
+
+    *attributes* are what it has besides its id and name, which are taken out: what is left may be shared by many.
+    """
 
     __slots__ = ("attributes", "disabled", "hidden", "id", "kind", "label", "listed", "name", "node")
 
@@ -55,8 +57,8 @@ class Element:
         self.node = node
         self.attributes = attributes
         self.kind = kind
-        self.id: str = attributes.get("id") or ""
-        self.name: str = attributes.get("name") or ""
+        self.id: str = attributes.pop("id", None) or ""
+        self.name: str = attributes.pop("name", None) or ""
         self.disabled = ""
         self.hidden = ""
         self.listed = False  # in a datalist
@@ -73,40 +75,32 @@ class FieldMaker:
         self.in_datalist = tree.inside("datalist", "<datalist")
         self.for_id, self.for_node = tree.label_texts()
         self.aria = "aria-" in tree.folded
+        self.tabs = "tabindex" in tree.folded
         self.fields: list[Field] = []
         self.shapes: dict[str, Shape] = {}
         self.names: dict[str, str] = {}
         self.elements: list[Control | PageButton] = []
-        self._templates: dict[Any, tuple[Field, Native, bool]] = {}
+        self._templates: dict[Any, tuple[list[Any], list[Any], bool]] = {}
 
     def make(self, nodes: list[Any]) -> None:
         """Reads *nodes*, the controls that the form owns, in tree order."""
         found = [self._element(n) for n in nodes]
-        groups: dict[Any, list[Element]] = {}
-        by_name: dict[str, list[Any]] = {}  # the entries of a name: keys of groups
+        counts = Counter([e.name for e in found if e.kind not in BUTTON_TYPES])
+        groups, entries = _groups(found, counts)
+        made: dict[Any, str] = {}
         for number, each in enumerate(found):
             if each.kind in BUTTON_TYPES:
-                continue
-            key: Any = (each.kind, each.name) if each.kind in ("radio", "checkbox") and each.name else number
-            members = groups.get(key)
-            if members is None:
-                groups[key] = [each]
-                if each.name:
-                    by_name.setdefault(each.name, []).append(key)
-            else:
-                members.append(each)
-        fields: dict[int, str] = {}
-        for key, members in groups.items():
-            first = members[0]
-            name, address = self._name(first, key, by_name, len(self.fields))
-            self._field(name, address, members)
-            for each in members:
-                fields[id(each)] = name
-        for each in found:
-            if each.kind in BUTTON_TYPES:
                 self.elements.append(self._button(each))
+                continue
+            key = _key(each, number) if groups else number
+            members = groups.get(key)
+            if members is None:  # a name of its own: by far the most
+                name = self._single(each) if each.name else self._unnamed(each, len(self.fields))
+            elif key in made:
+                name = made[key]
             else:
-                self.elements.append(self._control(each, fields[id(each)]))
+                name = made[key] = self._one_of(each, key, members, entries[each.name])
+            self.elements.append(self._control(each, name))
 
     def _element(self, node: Any) -> Element:
         attributes: Attributes = node.attributes
@@ -130,54 +124,62 @@ class FieldMaker:
             each.label = named or (attributes.get("aria-label") or "").strip() or each.label
         return each
 
-    def _name(self, each: Element, key: Any, by_name: dict[str, list[Any]], number: int) -> tuple[str, str]:
-        """The name of a field and its address as people write it."""
-        if not each.name:
-            name = f"#{each.id}" if each.id else f"control {number}"
-            address = segment_text(name, first=True)
-            self.names[address] = name
-            return name, address
-        entries = by_name[each.name]
+    # names and addresses
+    def _single(self, each: Element) -> str:
+        """A field whose name no other has. A name that reads as an address may be written as one: contact.email."""
+        name = each.name
+        address = plain = segment_text(name, first=True)
+        if plain != name and (segments := parse_address(name)) is not None and "*" not in segments:
+            address = write_address(segments)
+            self.names[plain] = name
+        self._field(name, address, [each])
+        return name
+
+    def _unnamed(self, each: Element, number: int) -> str:
+        name = f"#{each.id}" if each.id else f"control {number}"
+        self._field(name, segment_text(name, first=True), [each])
+        return name
+
+    def _one_of(self, each: Element, key: Any, members: list[Element], entries: list[Any]) -> str:
+        """Radio buttons or checkboxes of a name, or one of several fields that have the same."""
+        if len(entries) == 1:
+            name = each.name
+            self._field(name, segment_text(name, first=True), members)
+            return name
         plain = segment_text(each.name, first=True)
-        if len(entries) > 1:
-            index = entries.index(key)
-            address = name = f"{plain}[{index}]"
-            self.names[f"{plain}[{index - len(entries)}]"] = name
-        else:
-            name, address = each.name, plain
-            # A name that reads as an address may be written as one: contact.email, passengers[0].age.
-            segments = parse_address(name) if "." in name or "[" in name else None
-            if segments is not None and "*" not in segments:
-                address = write_address(segments)
-                self.names[plain] = name
-        self.names[address] = name
-        return name, address
+        index = entries.index(key)
+        address = f"{plain}[{index}]"
+        self.names[f"{plain}[{index - len(entries)}]"] = address
+        self._field(address, address, members)
+        return address
 
     # fields
     def _field(self, name: str, address: str, members: list[Element]) -> None:
         first = members[0]
         kind = first.kind
         if len(members) == 1 and kind != "radio":
-            parts, native, many = self._template(first)
+            values, native, many = self._template(first)
         else:
-            parts, native, many = self._parts(members)
-        values = list(parts)
-        repeats = name != first.name and bool(first.name)
-        described = self.tree.text_of_ids(first.attributes.get("aria-describedby")) if self.aria else ""
+            parts, own, many = self._parts(members)
+            values, native = list(parts), list(own)
         path = (name,)
         values[0], values[2], values[3] = name, path, self._label(members)
-        values[_NATIVE_AT] = Native(address, first.name, *native[2:-2], repeats, described)
-        self.fields.append(Field._make(values))
+        native[0], native[1], native[-2] = address, first.name, name != first.name and first.name != ""
+        if self.aria:
+            native[-1] = self.tree.text_of_ids(first.attributes.get("aria-describedby"))
+        values[_NATIVE_AT] = tuple.__new__(Native, native)
+        self.fields.append(tuple.__new__(Field, values))
         self.shapes[name] = Shape(name, kind, path, None, many)
+        self.names[address] = name
 
-    def _template(self, each: Element) -> tuple[Field, Native, bool]:
+    def _template(self, each: Element) -> tuple[list[Any], list[Any], bool]:
         """The field of one element but for its names and texts: the same for elements with the same attributes."""
         inner = each.node.inner_html if each.kind in ("select", "textarea") else ""
-        given = tuple(item for item in each.attributes.items() if item[0] not in _OWN)
-        key = (each.kind, given, inner, each.disabled, each.hidden, each.listed)
+        key = (each.kind, tuple(each.attributes.items()), inner, each.disabled, each.hidden, each.listed)
         known = self._templates.get(key)
         if known is None:
-            known = self._templates[key] = self._parts([each])
+            field, native, many = self._parts([each])
+            known = self._templates[key] = (list(field), list(native._replace(like=len(self._templates) + 1)), many)
         return known
 
     def _parts(self, members: list[Element]) -> tuple[Field, Native, bool]:
@@ -279,12 +281,14 @@ class FieldMaker:
     def _control(self, each: Element, field: str) -> Control:
         attributes, kind = each.attributes, each.kind
         value = _on(each) if kind in ("checkbox", "radio") else ""
+        off = each.disabled != "" or each.listed
+        if not value and not off and not self.tabs and "required" not in attributes and "dirname" not in attributes:
+            return Control(field, kind, each.name)
         tab = integer(attributes, "tabindex") if "tabindex" in attributes else None
         dirname, direction = "", "ltr"
         if "dirname" in attributes and kind in DIRNAME:
             dirname = attributes["dirname"] or ""
             direction = self.tree.direction(each.node, attributes.get("value") or "") if dirname else "ltr"
-        off = bool(each.disabled) or each.listed
         return Control(field, kind, each.name, value, off, "required" in attributes, tab or 0, dirname, direction)
 
     def _button(self, each: Element) -> PageButton:
@@ -301,6 +305,27 @@ class FieldMaker:
             attributes.get("formaction"), method_of(attributes.get("formmethod")), encoding_of(attributes.get("formenctype")),
             "formnovalidate" in attributes, attributes.get("dirname") or "", "ltr",
         )  # fmt: skip
+
+
+def _key(each: Element, number: int) -> Any:
+    """What makes elements one field: for radio buttons and checkboxes their name, else the element's own number."""
+    return (each.kind, each.name) if each.name and each.kind in ("radio", "checkbox") else number
+
+
+def _groups(found: list[Element], counts: Counter[str]) -> tuple[dict[Any, list[Element]], dict[str, list[Any]]]:
+    """The elements whose names are not theirs alone, by what makes them one field; and those keys by name."""
+    groups: dict[Any, list[Element]] = {}
+    entries: dict[str, list[Any]] = {}
+    if len(counts) + counts[""] == sum(counts.values()) + ("" in counts):
+        return groups, entries  # every name stands once
+    for number, each in enumerate(found):
+        if each.name and counts[each.name] > 1 and each.kind not in BUTTON_TYPES:
+            key = _key(each, number)
+            if key not in groups:
+                groups[key] = []
+                entries.setdefault(each.name, []).append(key)
+            groups[key].append(each)
+    return groups, entries
 
 
 def _on(each: Element) -> str:

@@ -28,6 +28,7 @@ class Native(NamedTuple):
     base: Any = None  # the step base, None for the type's own
     span: tuple[Any, Any, Any, Any] | None = None
     suggests: tuple[str, ...] = ()
+    like: int = 0  # fields of a page with the same number have the same attributes (0: one of its kind)
     repeats: bool = False  # other fields have the same name
     described: str = ""
 

@@ -38,6 +38,7 @@ class Tree:
         self.text = text
         self.folded = text.lower()
         self._tags: list[Tag] | None = None
+        self._ids: dict[str, Any] | None = None
         self._parse(text)
         if self._needs_source():
             self._parse(self._marked())
@@ -47,15 +48,15 @@ class Tree:
         self.forms: list[Any] = []
         self.controls: list[Any] = []
         self.labels: list[Any] = []
+        kinds: dict[str | None, list[Any]] = {"form": self.forms, "label": self.labels}
         for node in self.parser.css(f"form,label,{_SELECTOR}"):
-            tag = node.tag
-            (self.forms if tag == "form" else self.labels if tag == "label" else self.controls).append(node)
+            kinds.get(node.tag, self.controls).append(node)
         self.above: dict[int, int] = {}  # a control's nearest form around it, by number
         self.nested = False
         for number, form in enumerate(self.forms):
-            for node in form.css(_SELECTOR):
-                self.nested = self.nested or node.mem_id in self.above
-                self.above[node.mem_id] = number
+            inside = {node.mem_id: number for node in form.css(_SELECTOR)}
+            self.nested = self.nested or not self.above.keys().isdisjoint(inside)
+            self.above.update(inside)
 
     # owners
     def _needs_source(self) -> bool:
@@ -86,6 +87,8 @@ class Tree:
         found: list[int] = []
         pointers = self._pointers()
         naming = "form=" in self.folded or "form =" in self.folded
+        if not naming and not pointers:
+            return [self.above.get(node.mem_id, -1) for node in self.controls]
         for node in self.controls:
             named = node.attributes.get("form", _NONE) if naming else _NONE
             if named is not _NONE:
@@ -116,10 +119,11 @@ class Tree:
 
     def with_id(self, name: str) -> Any:
         """The first element with the id *name* in tree order, or None."""
-        if not name or "id" not in self.folded:
-            return None
-        quoted = name.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\a ")
-        return self.parser.css_first(f'[id="{quoted}"]')
+        if self._ids is None:
+            self._ids = {}
+            for node in self.parser.css("[id]"):
+                self._ids.setdefault(node.attributes["id"] or "", node)
+        return self._ids.get(name) if name else None
 
     # places
     def places(self) -> tuple[list[tuple[int, int]], Lines]:
@@ -175,8 +179,10 @@ class Tree:
         for label in self.labels:
             target = label.attributes.get("for", _NONE)
             if target is not _NONE:
-                if target:
-                    by_id.setdefault(target, []).append(collapsed(label.text()))
+                if target in by_id:
+                    by_id[target].append(collapsed(label.text()))
+                elif target:
+                    by_id[target] = [collapsed(label.text())]
                 continue
             for node in label.css(_SELECTOR):
                 if node.attributes.get("type") != "hidden":
@@ -231,7 +237,7 @@ class Tree:
             )
             if count:
                 found.append(f"{count} script{'s' if count != 1 else ''}")
-        words = [e for e in _EVENTS if e in self.folded]
+        words = [e for e in _EVENTS if e in self.folded] if any(f"{s}on" in self.folded for s in ' \n\t"/') else []
         if words:
             count = len(self.parser.css(",".join(f"[{e}]" for e in words)))
             if count:
