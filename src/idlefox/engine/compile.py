@@ -18,7 +18,6 @@ from ..forms.sheet_rules import message_for
 from ..forms.values import as_text
 from . import controls
 from .access import LiveAccess, chain_between
-from .native import NativePlans, bad_bits, native_check
 from .plan import (
     CHECK,
     DERIVE,
@@ -57,8 +56,11 @@ class _Compiler:
         self.plan = Plan(form)
         self.access = LiveAccess(self.plan)
         # A page without a sheet has no expressions: nothing in it reads anything else.
-        self.natives = NativePlans(dict(form.texts))
         self.bare = form.page is not None and form.page.bare
+        if form.page is not None:
+            from .native import NativePlans
+
+            self.natives = NativePlans(dict(form.texts))
         self.ranks = {} if self.bare else Graph(form).order()
         units = {name: unit for unit, name in _UNIT_PROPERTY.items()}
         self.plan.ranks = {(path, units[name]): rank for (path, name), rank in self.ranks.items() if name in units}
@@ -232,6 +234,8 @@ class _Compiler:
 
     def _native_check(self, plan: FieldPlan, rule: Rule, kind: Kind, field: Field) -> None:
         """An attribute of a page's control, in a form that a sheet lies over."""
+        from .native import bad_bits, native_check
+
         check = native_check(len(plan.checks), rule, kind, field, self.natives.texts)
         plan.checks.append(check)
         plan.bad_bit |= bad_bits([check])

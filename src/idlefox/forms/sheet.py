@@ -6,7 +6,7 @@ address, expression and message looked at (here and in the `sheet_*` rooms).
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ..collector import paused
 from ..problems import Unreadable, read_text, suggestion
@@ -18,10 +18,12 @@ from .reading import At, Reading
 from .rings import report_rings
 from .sheet_check import check
 from .sheet_fields import FieldReader, shape_of
-from .sheet_page import PageFields, read_page_of
 from .sheet_rules import RuleReader
 from .sheet_server import ServerReader, payload_shape
 from .yaml12 import Document
+
+if TYPE_CHECKING:
+    from .sheet_page import PageFields
 
 
 def read_sheet(file: str) -> Form:
@@ -59,6 +61,8 @@ class _SheetReader:
     def form(self) -> Form:
         data, reading = self.data, self.reading
         if "page" in data:
+            from .sheet_page import PageFields, read_page_of
+
             page = read_page_of(reading, data["page"])
             if page is None:
                 raise Unreadable(self.document.problems)
