@@ -125,6 +125,15 @@ class _Compiler:
                 self._native(self.plan.paths[field.path], field)
             else:
                 self._field(self.plan.paths[field.path], field)
+        # What a field carries for another comes after its own rules.
+        for field in form.walk() if not self.bare else ():
+            if field.kind == "hidden":
+                continue
+            plan = self.plan.paths[field.path]
+            for rule in field.rules:
+                if rule.at is not None and rule.at != field.path:
+                    for kind in rule.kinds:
+                        self._check(self.plan.paths[rule.at], rule, kind, plan)
         for rule in form.rules:
             for kind in rule.kinds:
                 target = self.plan.paths[rule.at] if rule.at is not None else root
@@ -172,8 +181,8 @@ class _Compiler:
                 if rule.native:
                     self._native_check(plan, rule, kind, field)
                     continue
-                target = self.plan.paths[rule.at] if rule.at is not None else plan
-                self._check(target, rule, kind, plan if target is not plan else None)
+                if rule.at is None or rule.at == field.path:
+                    self._check(plan, rule, kind, None)
         if field.options is not None and field.native is None and not any(k.name == "among" for r in field.rules for k in r.kinds):
             self._options_rule(plan, field)
 

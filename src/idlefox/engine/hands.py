@@ -15,7 +15,7 @@ from .change import assign, derived, person_changes, set_touched, settle
 from .choices import Offered, in_order, offered
 from .controls import SINGLE_LINE, TYPED
 from .sight import Cannot, controls_of, need_reach
-from .submission import cut
+from .submission import cut, is_lost
 from .timing import BLUR, CHANGE, moment
 
 if TYPE_CHECKING:
@@ -82,7 +82,7 @@ def focus_first_invalid(live: Live, whole: Whole) -> None:
 
         first = first_invalid(live, whole)
     else:
-        first = next((c for c in leaves(whole) if c.mask and c.active), None)
+        first = next((c for c in leaves(whole) if c.active and (c.mask or is_lost(c))), None)
     if first is not None:
         if live.focus is not first:
             live.set_focus(None)

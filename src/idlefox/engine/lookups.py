@@ -35,9 +35,12 @@ class Answered(NamedTuple):
 
 
 class Ask:
-    """One question about one value. *state*: unasked, pending, accepted, refused."""
+    """One question about one value. *state*: unasked, pending, accepted, refused.
 
-    __slots__ = ("event", "failures", "insisted", "message", "state", "value")
+    *lost*: an attempt to submit has asked once more and was left without an answer, which its *message* says.
+    """
+
+    __slots__ = ("event", "failures", "insisted", "lost", "message", "state", "value")
 
     def __init__(self, value: Any) -> None:
         self.value = value
@@ -46,6 +49,7 @@ class Ask:
         self.event: Event | None = None
         self.failures = 0
         self.insisted = False  # asked once more by an attempt to submit
+        self.lost = False
 
     @property
     def refused(self) -> bool:
@@ -77,8 +81,13 @@ class Lookups:
         self._begin_all(cell, (CHANGE,))
 
     def attempted(self, cell: Leaf) -> None:
-        """An attempt to submit asks all that is unasked, and once more what has failed."""
+        """An attempt to submit asks all that is unasked, and once more what has failed before it."""
         self._begin_all(cell, (CHANGE, BLUR, ATTEMPT), insist=True)
+
+    def begin_attempt(self, cell: Leaf) -> None:
+        """A new attempt: what the last one could not find out may be asked again."""
+        for ask in (cell.asks or {}).values():
+            ask.lost = False
 
     def _begin_all(self, cell: Leaf, starts: tuple[str, ...], *, insist: bool = False) -> None:
         if not cell.active or cell.mask or cell.bad:
@@ -98,7 +107,7 @@ class Lookups:
         ask = asks.get(check.index)
         if ask is None:
             ask = asks[check.index] = Ask(value)
-        if ask.state != "unasked" or (ask.failures and not insist):
+        if ask.state != "unasked" or ask.lost or (ask.failures and not insist):
             return
         ask.state = "pending"
         ask.insisted = insist
@@ -157,7 +166,7 @@ class Lookups:
         judge(live, cell)
         set_status(live, cell)
         live.drain()
-        if cell.seen and cell.active and (cell.mask or cell.reported):
+        if cell.seen and cell.active and (cell.mask or cell.reported or ask.lost):
             report(live, cell)
         live.drain()
         live.submission.lookups_moved()
@@ -168,8 +177,7 @@ class Lookups:
         ask.failures += 1
         ask.state = "unasked"
         if ask.insisted:
-            # An attempt has asked once more and was left without an answer: that stands against the value.
-            ask.state = "refused"
+            ask.lost = True
             from ..forms.messages import stock
 
             ask.message = fill_message(stock("lookup_failed", dict(live.form.texts)), cell, check.parameters)

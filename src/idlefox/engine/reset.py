@@ -91,6 +91,7 @@ def blank_form(live: Live, whole: Whole) -> None:
             least = cell.plan.field.least
             while len(cell.parts) > least:
                 take_out(live, cell, cell.parts[-1])
+            _new_initial_rows(live, cell)
     for leaf in leaves(whole):
         if leaf.plan.kind != "hidden":
             _new_initial(live, leaf, leaf.plan.blank)
@@ -104,6 +105,12 @@ def _new_initial(live: Live, leaf: Leaf, value: Any) -> None:
     leaf.initial, leaf.initial_raw = value, reads_as(value)
 
 
+def _new_initial_rows(live: Live, rows: Rows) -> None:
+    live.record(rows, "initial rows", [r.id for r in rows.initial_parts], [r.id for r in rows.parts])
+    rows.initial_parts = tuple(rows.parts)
+    rows.initial_value = value_of(rows)
+
+
 def keep_as_initial(live: Live, whole: Whole) -> None:
     """The values there are become the initial ones: the form is pristine again."""
     for cell in everything(whole):
@@ -112,9 +119,7 @@ def keep_as_initial(live: Live, whole: Whole) -> None:
                 _new_initial(live, cell, cell.value)
                 cell.initial_raw = cell.raw
         elif isinstance(cell, Rows):
-            live.record(cell, "initial rows", [r.id for r in cell.initial_parts], [r.id for r in cell.parts])
-            cell.initial_parts = tuple(cell.parts)
-            cell.initial_value = value_of(cell)
+            _new_initial_rows(live, cell)
             live.restructured.pop(cell, None)
         if cell.dirty and not (isinstance(cell, Leaf) and cell.bad):
             set_dirty(live, cell, False)

@@ -91,6 +91,9 @@ class Submission:
                 cut(live, cell)
                 set_touched(live, cell)
         live.drain()
+        for cell in leaves(whole):
+            if cell.plan.lookups:
+                live.lookups.begin_attempt(cell)
         for cell in list(everything(whole)):
             if cell.active and cell.plan.checks:
                 cell.seen = True
@@ -110,7 +113,7 @@ class Submission:
 
     def _decide(self, whole: Whole, button: Any) -> None:
         validity = validity_of(whole)
-        if validity == INVALID:
+        if validity == INVALID or any(is_lost(cell) for cell in leaves(whole)):
             self._set_busy(whole, False)
             self._set("outcome", "refused")
             from .hands import focus_first_invalid
@@ -132,7 +135,7 @@ class Submission:
         validity = validity_of(whole)
         if validity == PENDING:
             return
-        if validity not in (INVALID, PENDING):
+        if validity != INVALID:
             for cell in leaves(whole):
                 if cell.plan.lookups:
                     self.live.lookups.attempted(cell)
@@ -247,6 +250,11 @@ class Submission:
                 continue
             for cell in found or [whole]:
                 say_server(self.live, cell, texts)
+
+
+def is_lost(cell: Any) -> bool:
+    """Whether an attempt to submit has asked a lookup about *cell* once more, and no answer came back."""
+    return bool(cell.asks) and cell.active and any(ask.lost for ask in cell.asks.values())
 
 
 GONE: Any = ("the row is gone",)

@@ -66,6 +66,8 @@ def report(live: Live, cell: Any) -> None:
         said = tuple((c.index, message_text(live, cell, c)) for c in checks)
         if not any(c.late for c in checks):
             texts[mask] = said
+    if type(cell) is Leaf and cell.asks:
+        said = (*said, *((index, ask.message) for index, ask in cell.asks.items() if ask.lost))
     set_reported(live, cell, said)
 
 

@@ -86,7 +86,7 @@ class FieldReader:
             rules=self.rules.rules((*at, "rules"), data["rules"], shape, self.panel) if "rules" in data else (),
             visible=reading.condition(at, data, "visible", scope),
             enabled=reading.condition(at, data, "enabled", bare),
-            readonly=reading.condition(at, data, "readonly", scope),
+            readonly=TRUE if data.get("readonly") is True else reading.condition(at, data, "readonly", scope),
             forget_when_hidden=data.get("when_hidden") == "forget",
             trim=data.get("trim", False),
             case=data.get("case", ""),

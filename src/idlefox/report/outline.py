@@ -90,7 +90,8 @@ def _field_facts(field: Field, form: Form) -> list[tuple[str, str]]:
         facts += _native_facts(field)
     for name, condition in (("visible", field.visible), ("enabled", field.enabled), ("readonly", field.readonly)):
         if condition is not None and (field.native is None or condition.text not in ("true", "false")):
-            facts.append((name, f"when {condition.text}"))
+            always = {"true": "always", "false": "never"}
+            facts.append((name, always.get(condition.text, f"when {condition.text}")))
     if field.forget_when_hidden:
         facts.append(("hidden", "forgets its value"))
     if field.kind == "rows":

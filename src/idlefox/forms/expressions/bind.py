@@ -211,10 +211,18 @@ class _Binder:
             if first in FORM_ONLY or (owner is None and first in FORM_STATES):
                 return Reference(self.base_of_root(scope.panel), (), scope.panel.path if scope.panel else (), first, "boolean", name.at)
             if owner is not None and first in FIELD_STATES:
+                self.can_be_asked(name, first, owner)
                 return Reference("self", (), owner.path, first, "boolean", name.at)
         if scope.panel is not None and first in (scope.panel.children or {}):
             return self.path(name, scope.panel, 0, self.base_of_root(scope.panel))
         return self.path(name, scope.root, 0, "root")
+
+    def can_be_asked(self, name: Name, state: str, shape: Shape, *, row: bool = False) -> None:
+        """`on` and `off` are states of one checkbox; all other states every field and container has."""
+        if state in ("on", "off") and (row or shape.kind != "checkbox" or shape.many):
+            what = "a row" if row else f"{shape.name!r} ({shape.kind}{', several' if shape.many else ''})"
+            remedy = f'for the field of that name write ["{state}"]' if state in (self.scope.root.children or {}) else ""
+            raise ExpressionError(f"{state!r} is a state of one checkbox, not of {what}", name.at, remedy, _width(name))
 
     def base_of_root(self, panel: Shape | None) -> str:
         return "root" if panel is None else f"panel:{panel.name}"
@@ -290,6 +298,8 @@ class _Binder:
                 continue
             known = FORM_STATES if shape.kind == "form" else FIELD_STATES
             if states and last and name.dotted[i] and i > 0 and segment in known:
+                if shape.kind != "form":
+                    self.can_be_asked(name, segment, shape, row=inside_row)
                 return Reference(base, tuple(steps), path, segment, "boolean", name.at)
             children = shape.children or {}
             if shape.kind == "rows" and not inside_row:
