@@ -220,3 +220,17 @@ def test_the_samples_hold(fox: Any) -> None:
     done = fox("run", str(Path(__file__).parent / "samples"))
     assert done.returncode == 0, done.stdout
     assert "92 held" in done.stdout
+
+
+def test_all_that_is_wrong_with_a_sheet_is_told_at_once(fox: Any) -> None:
+    fox.write(f__form__yaml="""form: f
+reveal: touchd
+fields:
+  a: {rules: [{requird: true, say: "{valu}"}, {minlength: two}]}
+  k: {type: selct, options: [x]}
+  bad: 5
+  g: {type: group, fields: {q: {visible: nope}, z: {limit: many}}}
+rules: [{holds: 'a = 1'}, 7]
+""")
+    told = [line for line in fox("outline", "f.form.yaml").stderr.split("\n") if line.startswith("f.form.yaml:")]
+    assert [int(line.split(":")[1]) for line in told] == [2, 4, 4, 4, 5, 6, 7, 7, 8, 8]

@@ -16,7 +16,7 @@ from .messages import STOCK
 from .model import Form, Gives, Message, Path, Report
 from .reading import At, Reading
 from .rings import report_rings
-from .sheet_check import check
+from .sheet_check import check, mend
 from .sheet_fields import FieldReader, shape_of
 from .sheet_rules import RuleReader
 from .sheet_server import ServerReader, payload_shape
@@ -42,7 +42,8 @@ def _read(text: str, file: str) -> Form:
     if not isinstance(document.data, dict):
         document.report((), "a sheet is a mapping of keys", "begin with `form: NAME` and `fields:`")
         raise Unreadable(document.problems)
-    if not check(document) or document.problems:
+    fits = check(document)
+    if document.problems and (fits or not mend(document)):
         raise Unreadable(document.problems)
     form = _SheetReader(document).form()
     if document.problems:

@@ -38,6 +38,65 @@ def check(document: Document) -> bool:
     return len(document.problems) == before
 
 
+def mend(document: Document) -> bool:
+    """Puts something harmless in place of what the schema does not allow, so that the rest can be looked at too.
+
+    The faults themselves have been reported. Whether the schema allows what is there now: then what is found
+    wrong in it is wrong for its own reasons.
+    """
+    schema, validator = _schema()
+    for _ in range(3):
+        errors = list(validator.iter_errors(document.data))
+        if not errors:
+            return True
+        for error in errors:
+            _mend_one(document.data, _part(schema, list(error.schema_path)), error)
+    return False
+
+
+def _mend_one(data: Any, part: dict[str, Any], error: Any) -> None:
+    path: list[Any] = list(error.instance_path)
+    above, last = path[:-1], path[-1] if path else None
+    parent = _at(data, above)
+    here = _at(data, path)
+    name = error.kind.name
+    if name == "additionalProperties" and isinstance(here, dict):
+        known = list(part.get("properties", {}))
+        for key in error.kind.unexpected:
+            value = here.pop(key, None)
+            near = nearest(key, known)
+            if near is not None and near not in here:
+                here[near] = value  # what was meant, most likely: without it the next fault would be this one's doing
+        if path[-2:-1] == ["rules"] and not set(here) - {"say", "when", "id", "at", "on_empty"}:
+            here["holds"] = True
+    elif name == "required" and isinstance(here, dict):
+        here[error.kind.property] = {} if error.kind.property == "fields" else "x"
+    elif isinstance(parent, dict):
+        near = nearest(str(here), [str(o) for o in part.get("enum", []) if o is not None]) if name == "enum" else None
+        if near is not None:
+            parent[last] = near
+        elif above[-1:] == ["fields"]:
+            parent[last] = {}
+        else:
+            parent.pop(last, None)
+            if path[-3:-2] == ["rules"]:
+                parent["holds"] = True
+    elif isinstance(parent, list):
+        parent[last] = {"holds": True} if above[-1:] == ["rules"] else f"x{last}"
+
+
+def _at(data: Any, path: list[Any]) -> Any:
+    """What stands at *path*; None where nothing does (any more)."""
+    for step in path:
+        if isinstance(data, dict) and step in data:
+            data = data[step]
+        elif isinstance(data, list) and isinstance(step, int) and step < len(data):
+            data = data[step]
+        else:
+            return None
+    return data
+
+
 def _part(schema: dict[str, Any], steps: list[Any]) -> dict[str, Any]:
     """The subschema whose keyword failed, references followed."""
     part: Any = schema

@@ -308,7 +308,8 @@ class _Binder:
                     f"write {shape.name}[0].{segment}, or any(r.{segment} … for r in {shape.name})", _width(name),
                 )  # fmt: skip
             if segment not in children:
-                raise self.nothing(name, segment, [*children, *(known if i > 0 and last else ())], "")
+                states_here = known if i > 0 and last else (*FIELD_STATES, *FORM_ONLY) if self.scope.bare and i == 0 else ()
+                raise self.nothing(name, segment, [*children, *states_here], "")
             shape = children[segment]
             inside_row = False
             steps.append(segment)
