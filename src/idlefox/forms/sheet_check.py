@@ -56,7 +56,8 @@ def mend(document: Document) -> bool:
 
 def _mend_one(data: Any, part: dict[str, Any], error: Any) -> None:
     path: list[Any] = list(error.instance_path)
-    above, last = path[:-1], path[-1] if path else None
+    above: list[Any] = path[:-1]
+    last: Any = path[-1] if path else None
     parent = _at(data, above)
     here = _at(data, path)
     name = error.kind.name

@@ -26,6 +26,8 @@ def trace_lines(traced: Traced, width: int) -> list[Line]:
             name = f"{change['cell'] or 'form'} {change['property']}"
             before = f"{written(change['before'])} → " if "before" in change else ""
             lines += hanging(f"        {plain(name):<34} ", plain(before + written(change.get("after"))), width)
+    if not traced.steps:
+        lines.append([(" no step is taken: the scenario looks at the form as it is at load", "dim")])
     if traced.result.failures:
         lines += [[], *scenario_failures(traced.result, width)]
     return lines
