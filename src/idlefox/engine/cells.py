@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from ..forms.model import segment_text
+from ..forms.shapes import segment_text
 from .plan import FieldPlan
 
 if TYPE_CHECKING:

@@ -11,8 +11,7 @@ from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 from ..problems import suggestion
-from .expressions.bind import Shape
-from .model import segment_text
+from .shapes import Shape, segment_text, write_address
 
 Segment = str | int
 NAME = r"[A-Za-z_][A-Za-z0-9_-]*"
@@ -57,14 +56,6 @@ def parse_address(text: str) -> tuple[Segment, ...] | None:
         return split_address(text)
     except ValueError:
         return None
-
-
-def write_address(segments: Iterable[Any]) -> str:
-    """Segments as the text of an address."""
-    text = ""
-    for segment in segments:
-        text += f"[{segment}]" if isinstance(segment, int) else segment_text(segment, first=not text)
-    return text
 
 
 def named(root: Shape, segments: Iterable[Any]) -> str | None:

@@ -4,12 +4,11 @@ Nothing here is live. Addresses are *schema paths*: tuples of names with ``*`` w
 """
 
 # No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
-import json
 from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
-from .expressions.bind import Shape
 from .expressions.tree import TRUE, Expression
+from .shapes import Shape, segment_text
 
 Path = tuple[str, ...]
 
@@ -264,12 +263,3 @@ def written_path(path: Path) -> str:
         else:
             text += segment_text(name, first=not text)
     return text
-
-
-def segment_text(name: str, first: bool) -> str:
-    """One segment of an address: a plain name after a dot, any other name in brackets."""
-    plain = name.replace("-", "_").isidentifier() and name.isascii() and not name.startswith("-")
-    if plain:
-        return name if first else "." + name
-    lone = any("\ud800" <= c <= "\udfff" for c in name)  # half an emoji can only be written as an escape
-    return f"[{json.dumps(name, ensure_ascii=lone)}]"

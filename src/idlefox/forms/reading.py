@@ -8,11 +8,12 @@ from typing import Any
 
 from .addresses import AddressError, Segment, Target, locate, parse_address
 from .durations import parse_duration
-from .expressions.bind import Scope, Shape, bind
+from .expressions.bind import Scope, bind
 from .expressions.parse import ExpressionError
 from .expressions.tree import FALSE, TRUE, Expression
 from .messages import GENERAL, MessageError, read_message
 from .model import Message, Notice, Report
+from .shapes import Shape
 from .yaml12 import Document
 
 At = tuple[str | int, ...]

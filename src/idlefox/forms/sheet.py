@@ -10,12 +10,13 @@ from typing import TYPE_CHECKING, Any
 
 from ..collector import paused
 from ..problems import Unreadable, read_text, suggestion
-from .expressions.bind import Scope, Shape
+from .expressions.bind import Scope
 from .expressions.tree import FALSE, TRUE, Expression
 from .messages import STOCK
 from .model import Form, Gives, Message, Path, Report
 from .reading import At, Reading
 from .rings import report_rings
+from .shapes import Shape
 from .sheet_check import check, mend
 from .sheet_fields import FieldReader, shape_of
 from .sheet_rules import RuleReader

@@ -89,9 +89,7 @@ def _mend_one(data: Any, part: dict[str, Any], error: Any) -> None:
 def _at(data: Any, path: list[Any]) -> Any:
     """What stands at *path*; None where nothing does (any more)."""
     for step in path:
-        if isinstance(data, dict) and step in data:
-            data = data[step]
-        elif isinstance(data, list) and isinstance(step, int) and step < len(data):
+        if (isinstance(data, dict) and step in data) or (isinstance(data, list) and isinstance(step, int) and step < len(data)):
             data = data[step]
         else:
             return None

@@ -7,12 +7,13 @@ from typing import Any
 
 from ..problems import listed
 from .addresses import AddressError, locate, parse_address
-from .expressions.bind import Scope, Shape
+from .expressions.bind import Scope
 from .expressions.tree import FALSE, TRUE, Expression
 from .fitting import misfit
 from .messages import label_of
 from .model import CHOICE_KINDS, TEXT_KINDS, Derive, Field, Option, OptionsFrom, Path, Report
 from .reading import At, Reading
+from .shapes import Shape
 from .sheet_rules import RuleReader
 
 # Keys that only some types have -> those types.

@@ -11,10 +11,10 @@ from pathlib import Path
 from typing import Any
 
 from ..problems import Unreadable, suggestion
-from .expressions.bind import Shape
 from .expressions.tree import FALSE, TRUE
-from .model import Field, Form, Kind, Rule, Submit, segment_text
+from .model import Field, Form, Kind, Rule, Submit
 from .reading import At, Reading
+from .shapes import Shape, segment_text
 from .sheet_fields import FieldReader
 from .values import equal
 

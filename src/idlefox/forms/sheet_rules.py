@@ -6,11 +6,12 @@ from typing import Any
 
 from ..problems import listed
 from .addresses import named
-from .expressions.bind import Scope, Shape
+from .expressions.bind import Scope
 from .messages import stock
 from .model import FLAGS, RULE_KINDS, TEXT_KINDS, Kind, Message, Rule
 from .patterns import PatternError, whole_match
 from .reading import At, Reading
+from .shapes import Shape
 from .whatwg import DATE_KINDS, date_number
 
 _TYPE_NAMES = frozenset({"number", "date", "month", "week", "time", "datetime-local"})

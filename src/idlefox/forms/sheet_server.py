@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from .expressions.bind import Scope, Shape
+from .expressions.bind import Scope
 from .expressions.tree import Expression
 from .model import After, Button, Lookup, Notice, Reply, Rule, Server, Submit
 from .reading import At, Reading
+from .shapes import Shape
 from .sheet_rules import RuleReader
 
 _NOTICE_KINDS = {"accepted": "success", "rejected": "error", "lost": "error"}

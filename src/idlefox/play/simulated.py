@@ -19,9 +19,10 @@ from ..engine.reset import press_reset
 from ..engine.sight import Cannot, button_enabled, button_visible, is_enabled, is_visible, need_button, whole_of
 from ..engine.timing import shown_texts
 from ..engine.trace import snapshot
-from ..forms.addresses import named, write_address
+from ..forms.addresses import named
 from ..forms.durations import write_duration
 from ..forms.model import Button, Notice
+from ..forms.shapes import write_address
 from ..forms.states import FIELD_STATES, FORM_STATES
 from ..script import tree
 from ..script.tree import Address, Noun

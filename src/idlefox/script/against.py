@@ -9,8 +9,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from ..forms.addresses import AddressError, Target, locate, parse_address, write_address
+from ..forms.addresses import AddressError, Target, locate, parse_address
 from ..forms.model import CHOICE_KINDS, FLAG_NAMES, FLAGS, Field, Form, Rule
+from ..forms.shapes import write_address
 from ..forms.states import FIELD_STATES, FORM_STATES
 from ..forms.whatwg import DATE_KINDS
 from ..problems import Problem, listed, suggestion

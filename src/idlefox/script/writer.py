@@ -9,8 +9,8 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from ..forms.addresses import write_address
 from ..forms.durations import write_duration
+from ..forms.shapes import write_address
 from . import tree
 from .tree import Address, Block, Body, Check, Duration, Fill, Header, Inside, Like, Many, Parameter, Script, Template, With, Word
 

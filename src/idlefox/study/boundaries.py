@@ -423,7 +423,7 @@ def _between(field: Field, on: Decimal, size: Decimal) -> list[Decimal]:
 
 
 def _below(prefix: str, field: Field) -> str:
-    from ..forms.model import segment_text
+    from ..forms.shapes import segment_text
 
     return prefix + segment_text(field.name, first=not prefix)
 

@@ -6,10 +6,10 @@ the static type of each part, so that a condition that can never be one is refus
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
 from ...problems import suggestion
+from ..shapes import Shape, write_address
 from ..states import FIELD_STATES, FORM_ONLY, FORM_STATES
 from ..whatwg import DATE_KINDS
 from .parse import ExpressionError, parse
@@ -22,41 +22,6 @@ _RESULTS = {
     "filled": "boolean", "today": "date", "now": "date",
 }  # fmt: skip
 NEVER_TRUTH = {"text": "a text", "number": "a number", "date": "a date", "list": "a list", "rows": "a list", "object": "a group"}
-
-
-class Shape:
-    """A name of the form: its kind and what is nested in it. *path* has ``*`` for rows.
-
-    *named* is a page's: addresses as people write them, to the names of its fields.
-    """
-
-    __slots__ = ("children", "kind", "many", "name", "named", "path")
-
-    def __init__(
-        self, name: str, kind: str, path: tuple[str, ...], children: dict[str, Shape] | None = None, many: bool = False
-    ) -> None:
-        self.name = name
-        self.kind = kind
-        self.path = path
-        self.children = children
-        self.many = many
-        self.named: Mapping[str, str] | None = None
-
-    def find(self, path: tuple[str, ...]) -> Shape | None:
-        """The shape at the schema path *path*, or None."""
-        shape: Shape | None = self
-        for segment in path:
-            if shape is None or shape.children is None:
-                return None
-            if segment != "*":
-                shape = shape.children.get(segment)
-        return shape
-
-    def walk(self) -> Iterator[Shape]:
-        """Every shape below this one, in form order."""
-        for child in (self.children or {}).values():
-            yield child
-            yield from child.walk()
 
 
 class Scope(NamedTuple):
@@ -319,8 +284,6 @@ class _Binder:
 
     def _on_page(self, name: Name, root: Shape, start: int) -> tuple[int, Shape, tuple[str, ...]]:
         """On a page a field's name may hold dots and brackets: the longest beginning of *name* that is one."""
-        from ..addresses import write_address
-
         for end in range(len(name.segments), start, -1):
             found = (root.named or {}).get(write_address(name.segments[start:end]))
             if found is not None:

@@ -7,12 +7,12 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
-from ..addresses import parse_address, write_address
+from ..addresses import parse_address
 from ..css_colors import simple_color
-from ..expressions.bind import Shape
 from ..expressions.tree import FALSE, TRUE
 from ..messages import label_of
-from ..model import Field, Option, Report, segment_text
+from ..model import Field, Option, Report
+from ..shapes import Shape, segment_text, write_address
 from ..values import written
 from ..whatwg import ASCII_WHITE_SPACE, DATE_KINDS, parse_number, sanitise_date, sanitise_range, strip_newlines, tidy
 from .elements import (

@@ -12,8 +12,8 @@ from urllib.parse import quote
 
 from ...collector import paused
 from ...problems import Place, Problem, Unreadable, listed, read_bytes, suggestion
-from ..expressions.bind import Shape
 from ..model import Form, Report, Submit
+from ..shapes import Shape
 from .decode import decode_page
 from .elements import BLOCKING
 from .fields import FieldMaker, encoding_of, method_of
