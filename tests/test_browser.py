@@ -34,6 +34,7 @@ EXPLAINED: dict[str, str] = {
     "type=range min=10 max=5 = ''": "a slider whose most is below its least stands at the least, which is above the most: rangeOverflow",
     "type=range min=10 max=5 = '7'": "as above",
     "type=range min=10 max=5 = '12'": "as above",
+    "type=range step=2 = '70': set a 3": "of two steps equally near the upper one is taken; Chromium goes away from the step base",
     "type=text = '': paste a \"two\\nlines\"": "line breaks are stripped; Chromium puts spaces for them on the way in",
     "type=url = '': type a \" http://x.example \"": "the value has no white space around it; Chromium strips it only from a value set by markup",
     "radio buttons without a name": "a required button is a group of its own; Chromium asks nothing of it",

@@ -78,14 +78,17 @@ def page_entries(whole: Any, button: PageButton | None) -> list[Entry]:
     page: Page = whole.plan.form.form.page
     fields: dict[str, Leaf] = {part.plan.field.name: part for part in whole.parts}
     found: list[Entry] = []
+    chosen: set[str] = set()  # the radio groups whose one choice has been met: two buttons may have the same value
     for each in page.elements:
         if isinstance(each, PageButton):
             if each is button:
                 found += _submitter(each)
             continue
         cell = fields[each.field]
-        if each.disabled or not _sent(cell):
+        if each.disabled or each.field in chosen or not _sent(cell):
             continue
+        if each.kind == "radio" and cell.value == each.value:
+            chosen.add(each.field)
         name = cell.plan.field.send_name or each.name
         if name:
             found += [(name, value) for value in _values(each, cell, page)]

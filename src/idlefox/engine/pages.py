@@ -135,6 +135,10 @@ def stops(live: Live, whole: Whole) -> list[Leaf | PageButton]:
     page = page_of(whole)
     assert page is not None
     fields = {part.plan.field.name: part for part in whole.parts}
+    on = {
+        e.field for e in page.elements
+        if isinstance(e, Control) and e.kind == "radio" and not e.disabled and equal(fields[e.field].value, e.value)
+    }  # fmt: skip
     found: list[tuple[int, Leaf | PageButton]] = []
     met: set[str] = set()
     for each in page.elements:
@@ -147,8 +151,8 @@ def stops(live: Live, whole: Whole) -> list[Leaf | PageButton]:
         cell = fields[each.field]
         if each.field in met or each.kind == "hidden" or each.disabled:
             continue
-        if each.kind == "radio" and cell.value is not None and not equal(cell.value, each.value):
-            continue  # the one that is on is the group's stop
+        if each.field in on and not equal(cell.value, each.value):
+            continue  # the radio button that is on is its group's stop
         if is_visible(live, cell) and is_enabled(live, cell):
             met.add(each.field)
             found.append((each.tab, cell))

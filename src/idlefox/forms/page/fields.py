@@ -257,7 +257,7 @@ class FieldMaker:
         for each in members:
             value = _on(each)
             if value not in options:
-                options[value] = Option(value, each.label or value, FALSE if each.disabled else None)
+                options[value] = Option(value, each.label or value, FALSE if each.disabled or each.hidden else None)
             if "checked" in each.attributes and value not in chosen:
                 chosen.append(value)
         values: dict[str, Any] = {"options": tuple(options.values())}
