@@ -230,3 +230,16 @@ server: {takes: 300ms}
     assert live.queue.under_way == 0
     assert validity_of(live.root) != PENDING
     assert not live.root.busy
+
+
+def test_a_file_beside_the_script_is_sent_with_its_content(fox: Any) -> None:
+    (fox.folder / "real.txt").write_bytes(b"hello\r\nworld")
+    fox.holds("form: f\nfields: {f: {type: file}}\nsubmit: {send: multipart}\n", """
+upload f "real.txt"
+expect f = [{"name": "real.txt", "size": 12, "type": "text/plain"}]
+submit
+expect body like /filename="real\\.txt"\\r\\nContent-Type: text\\/plain\\r\\n\\r\\nhello\\r\\nworld\\r\\n--/
+upload f "real.txt" 3 bytes
+submit
+expect body like /\\r\\n\\r\\nxxx\\r\\n/
+""")

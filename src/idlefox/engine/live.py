@@ -49,6 +49,7 @@ class Live:
         self.server_on_boxes = 0
         self.restructured: dict[Any, None] = {}
         self.forgotten_lists: dict[Any, None] = {}  # hidden lists that go back to the rows of their start
+        self.file_paths: dict[tuple[str, int], str] = {}  # chosen files that are there: name and size -> where
         self.python_said: dict[tuple[Any, int], str] = {}
         self.given_options: dict[tuple[str, ...], list[tuple[Any, str]]] = {}
         self.root: Whole = None  # type: ignore[assignment]
@@ -86,7 +87,7 @@ class Live:
         new.requests, new.location = before.requests, before.location
         new.record, new.scripted = before.record, before.scripted
         self.lookups.scripted, self.lookups.memory = old.lookups.scripted, old.lookups.memory
-        self.given_options = old.given_options
+        self.given_options, self.file_paths = old.given_options, old.file_paths
 
     def set_focus(self, cell: Any) -> None:
         """Moves the focus; what a blur brings about is the business of `hands`."""

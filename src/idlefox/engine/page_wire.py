@@ -14,7 +14,7 @@ from ..forms.expressions.tree import FALSE
 from ..forms.page.model import ORIGIN, Control, Page, PageButton
 from ..forms.values import reads_as
 from .cells import Leaf
-from .wire import Entry, File, Sent, decode_multipart, decode_plain_text, decode_urlencoded, multipart, plain_text, urlencoded
+from .wire import Entry, File, Sent, chosen_files, decode_multipart, decode_plain_text, decode_urlencoded, multipart, plain_text, urlencoded
 
 
 def page_request(whole: Any, button: PageButton | None) -> Sent:
@@ -124,7 +124,7 @@ def _values(control: Control, cell: Leaf, page: Page) -> list[str | File]:
     if kind == "radio":
         return [control.value] if value == control.value else []
     if kind == "file":
-        return [File(f["name"], f["size"], f["type"]) for f in value] or [File("", 0, "application/octet-stream")]
+        return list(chosen_files(cell))
     if kind == "hidden" and control.name.lower() == "_charset_":
         return [_SHOWN.get(page.charset, page.charset.upper())]
     return [page_text(cell)]

@@ -17,9 +17,19 @@ from .cells import Leaf, Rows
 
 
 class File(NamedTuple):
+    """A chosen file; *path* is where its content is, "" where it is made up."""
+
     name: str
     size: int
     type: str
+    path: str = ""
+
+
+def chosen_files(cell: Leaf) -> list[File]:
+    """The files of *cell*. HTML: a file control with nothing chosen sends one file without a name."""
+    paths = cell.live.file_paths
+    found = [File(f["name"], f["size"], f["type"], paths.get((f["name"], f["size"]), "")) for f in cell.value]
+    return found or [File("", 0, "application/octet-stream")]
 
 
 Entry = tuple[str, "str | File"]
@@ -98,8 +108,7 @@ def entry_list(cell: Any, prefix: str = "", button: Button | None = None) -> lis
 def _entries(cell: Leaf) -> list[str | File]:
     value = cell.value
     if cell.plan.kind == "file":
-        # HTML: a file control with nothing chosen sends one file without a name.
-        return [File(f["name"], f["size"], f["type"]) for f in value] or [File("", 0, "application/octet-stream")]
+        return list(chosen_files(cell))
     if isinstance(value, bool):
         return ["on"] if value else []
     if isinstance(value, list):
@@ -149,7 +158,7 @@ def multipart(entries: list[Entry]) -> tuple[str, str]:
         head = f'Content-Disposition: form-data; name="{_escaped(_crlf(name))}"'
         if isinstance(value, File):
             head += f'; filename="{_escaped(value.name)}"\r\nContent-Type: {value.type}'
-            content = "x" * value.size  # made-up content of the size that was said
+            content = _content(value)
         else:
             content = _crlf(value)
         parts.append(f"{head}\r\n\r\n{content}\r\n")
@@ -159,6 +168,17 @@ def multipart(entries: list[Entry]) -> tuple[str, str]:
     boundary = f"----fox{digest[:24]}"
     body = "".join(f"--{boundary}\r\n{part}" for part in parts) + f"--{boundary}--\r\n"
     return body, boundary
+
+
+def _content(file: File) -> str:
+    """What is in a file as far as a text can hold it; made up, of the size that was said, where there is none."""
+    if not file.path:
+        return "x" * file.size
+    try:
+        with open(file.path, "rb") as handle:
+            return handle.read().decode("utf-8", "replace")
+    except OSError:
+        return "x" * file.size
 
 
 def _escaped(text: str) -> str:

@@ -150,6 +150,8 @@ class SimulatedForm:
             size = file.size
             if size is None:
                 size = beside.stat().st_size if beside.is_file() else 0
+                if beside.is_file():
+                    self.live.file_paths[Path(file.name).name, size] = str(beside)
             files.append({"name": Path(file.name).name, "size": size, "type": file.type or media_type(file.name)})
         hands.step_upload(self.live, self.leaf(act.address), files)
 
