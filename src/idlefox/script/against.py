@@ -39,11 +39,14 @@ _FIELD_PREDICATES: dict[str, tuple[frozenset[str] | None, str]] = {
 
 
 def check_ops(ops: Iterable[Op], form: Form) -> list[Problem]:
-    """Everything in *ops* that does not fit *form*, each once."""
+    """Everything in *ops* that does not fit *form*, each once, however often its routine or table row is played."""
     checker = _Checker(form)
     for op in ops:
         checker.op(op)
-    return list(dict.fromkeys(checker.problems))
+    first: dict[tuple[Any, str], Problem] = {}
+    for problem in checker.problems:
+        first.setdefault((problem.place, problem.cause), problem)
+    return list(first.values())
 
 
 class _Checker:
