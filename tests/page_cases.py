@@ -312,6 +312,8 @@ PAGES: list[tuple[str, str, str]] = [
     ("Tab enters a group at the one that is on", "<input name=z><input type=radio name=a value=x><input type=radio name=a value=y checked><input name=b>", "press Tab; press Tab"),
     ("Tab enters a group whose button that is on is disabled", "<input name=z><input type=radio name=a value=x><input type=radio name=a value=y checked disabled><input name=b>", "press Tab; press Tab"),
     ("Tab leaves a group", "<input type=radio name=a value=x checked><input type=radio name=a value=y><input name=b>", "press Tab; press Tab"),
+    ("autofocus", "<input name=z><input name=a autofocus disabled><input name=b autofocus><input name=c autofocus>", ""),
+    ("autofocus, and on", "<input name=z><input name=b autofocus required><input name=c>", "press Tab"),
     ("Tab goes on from what was left", "<input name=a><input name=b><input name=c>", "focus b; blur; press Tab"),
     ("Shift+Tab", "<input name=a><input name=b>", "focus b; press Shift+Tab"),
     # reset

@@ -34,6 +34,10 @@ def fresh(plan: Plan, now: int, record: Any) -> Live:
     live.statics = [None] * len(plan.paths)
     live.submission.record = dict(record) if record is not None else None
     live.root = open_form(live, plan.main, record)
+    if plan.form.page is not None and plan.form.page.autofocus >= 0:
+        from .pages import focus_at_load
+
+        focus_at_load(live, plan.form.page)
     live.trace.clear()
     live.warnings.clear()
     return live
@@ -175,6 +179,8 @@ class _Copy:
         live.reporting = {self.of[c]: None for c in seed.reporting}
         live.python_said = {(self.of[c], i): text for (c, i), text in seed.python_said.items()}
         live.submission.record = seed.submission.record
+        live.focus = self.of[seed.focus] if seed.focus is not None else None
+        live.on_button = seed.on_button
         for old, new in self.of.items():
             if type(old) is Rows:
                 new.twins = {key: {self.of[c]: None for c in found} for key, found in old.twins.items()}

@@ -126,7 +126,18 @@ def close_dialog(live: Live, page: Page) -> None:
         live.set_view("done")
 
 
-# Tab
+# focus
+def focus_at_load(live: Live, page: Page) -> None:
+    """HTML, "The autofocus attribute": the first element that has it and can have the focus."""
+    element = page.elements[page.autofocus]
+    if isinstance(element, PageButton):
+        live.on_button = element
+        return
+    cell = next(part for part in live.root.parts if part.plan.field.name == element.field)
+    if is_visible(live, cell) and is_enabled(live, cell):
+        live.set_focus(cell)
+
+
 def stops(live: Live, whole: Whole) -> list[Leaf | PageButton]:
     """Where Tab goes, in order (HTML, "Sequential focus navigation"): positive tabindex first, then tree order.
 

@@ -80,11 +80,15 @@ class FieldMaker:
         self.shapes: dict[str, Shape] = {}
         self.names: dict[str, str] = {}
         self.elements: list[Control | PageButton] = []
+        self.autofocus = -1
         self._templates: dict[Any, tuple[list[Any], list[Any], bool]] = {}
 
     def make(self, nodes: list[Any]) -> None:
         """Reads *nodes*, the controls that the form owns, in tree order."""
         found = [self._element(n) for n in nodes]
+        if "autofocus" in self.tree.folded:
+            able = (i for i, e in enumerate(found) if "autofocus" in e.attributes and not e.disabled and not e.hidden)
+            self.autofocus = next((i for i in able if found[i].kind != "hidden"), -1)
         counts = Counter([e.name for e in found if e.kind not in BUTTON_TYPES])
         groups, entries = _groups(found, counts)
         made: dict[Any, str] = {}

@@ -88,6 +88,7 @@ class Page(NamedTuple):
     send: str = "urlencoded"
     novalidate: bool = False
     charset: str = "utf-8"
+    autofocus: int = -1  # the element that has the focus at load, by number
     blocking: int = 0  # fields that block implicit submission
     dialog: bool = False  # the form stands in a dialog
     hidden: str = ""

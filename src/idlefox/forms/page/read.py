@@ -96,6 +96,7 @@ def _form(tree: Tree, number: int, nodes: list[Any], file: str, codec: str) -> F
         send=send,
         novalidate="novalidate" in attributes,
         charset=_charset(attributes, codec),
+        autofocus=maker.autofocus,
         blocking=sum(isinstance(e, Control) and e.kind in BLOCKING for e in maker.elements),
         dialog=_in_dialog(form),
         scripts=tree.scripts(),
