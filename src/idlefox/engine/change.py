@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from ..forms.expressions import UNKNOWN
 from ..forms.values import equal, reads_as
-from .cells import Box, Leaf, Rows, Whole, value_of
+from .cells import Box, Leaf, Rows, value_of
 from .judge import index_twin, judge, judge_one, set_status
 from .plan import CHECK, DERIVE, ENABLED, READONLY, REQUIRED, VISIBLE
 from .timing import CHANGE, drop_server, moment, report, set_reported, update_shows
@@ -276,10 +276,3 @@ def follow(live: Live) -> None:
         for cell in followers:
             if type(cell) is Leaf and cell.plan.lookups:
                 live.lookups.freed(cell)
-
-
-def root_of(cell: Any) -> Whole:
-    """The form or panel that *cell* belongs to."""
-    while cell.up is not None:
-        cell = cell.up
-    return cell  # type: ignore[no-any-return]

@@ -113,11 +113,6 @@ def in_option_order(field: Field, chosen: Any) -> list[Any]:
     return found + [c for c in chosen if not any(equal(c, v) for v in values)]
 
 
-def takes_text(kind: str) -> bool:
-    """Whether a person can type into a control of *kind*."""
-    return kind in TYPED
-
-
 TYPED = frozenset({
     "text", "search", "tel", "email", "url", "password", "textarea", "number", "date", "month", "week", "time",
     "datetime-local",

@@ -10,6 +10,7 @@ from ..forms.model import After, Notice
 from .cells import INVALID, PENDING, Leaf, Row, Rows, Whole, everything, leaves, validity_of
 from .change import assign, set_touched
 from .clock import Event
+from .sight import whole_of
 from .timing import SUBMIT, drop_server, moment, report, say_server
 
 if TYPE_CHECKING:
@@ -69,6 +70,13 @@ class Submission:
             self.last_press = (self.live.now, self.live.acts)
         self.live.record(whole, "ignored press", None, None)
 
+    def press(self, whole: Whole, button: Any) -> None:
+        """A button that takes a press is pressed: an attempt to submit, or a second press, which is ignored."""
+        if self.is_repeat(whole):
+            self.ignore(whole)
+        else:
+            self.attempt(whole, button)
+
     def attempt(self, whole: Whole, button: Any) -> None:
         """A person's attempt to submit: everything is touched and reported, then refused, put off, or sent."""
         live = self.live
@@ -108,7 +116,7 @@ class Submission:
 
     def _drop_server(self, whole: Whole) -> None:
         for cell in list(self.live.server_said):
-            if _whole_of(cell) is whole:
+            if whole_of(cell) is whole:
                 drop_server(self.live, cell)
 
     def _decide(self, whole: Whole, button: Any) -> None:
@@ -307,9 +315,3 @@ def cut(live: Live, cell: Leaf) -> None:
         value, bad = cell.plan.parse(text)
         assign(live, cell, text, value, bad, sticky=cell.edited)
         live.drain()
-
-
-def _whole_of(cell: Any) -> Any:
-    while cell.up is not None:
-        cell = cell.up
-    return cell

@@ -16,7 +16,6 @@ from .shapes import Shape, segment_text, write_address
 Segment = str | int
 NAME = r"[A-Za-z_][A-Za-z0-9_-]*"
 _STRING = r'"(?:[^"\\\x00-\x1f]|\\.)*"'
-ADDRESS = re.compile(rf"\.?(?:{NAME}|\[{_STRING}\]|(?<=\.)\[-?[0-9]+\])(?:\.{NAME}|\[-?[0-9]+\]|\[{_STRING}\])*")
 SEGMENT = re.compile(rf"\.?({NAME})|\.?\[(-?[0-9]+|\*)\]|\.?\[({_STRING})\]")
 _WHOLE = re.compile(rf"(?:{NAME}|\[{_STRING}\])(?:\.{NAME}|\[(?:-?[0-9]+|\*)\]|\[{_STRING}\])*")
 
@@ -38,7 +37,7 @@ class Target(NamedTuple):
 
 
 def split_address(text: str) -> tuple[Segment, ...]:
-    """The segments of an address's text that `ADDRESS` matched (a leading dot is passed over).
+    """The segments of an address's text (a leading dot is passed over).
 
     Raises ValueError where a quoted name has an escape that JSON does not know.
     """

@@ -167,10 +167,7 @@ class SimulatedForm:
         elif follows == "submit":
             whole = whole_of(live.focus) if live.focus is not None else live.root
             if button_visible(live, whole) and button_enabled(live, whole, ""):
-                if live.submission.is_repeat(whole):
-                    live.submission.ignore(whole)
-                else:
-                    live.submission.attempt(whole, None)
+                live.submission.press(whole, None)
 
     def _press_on_page(self) -> None:
         """Enter in a field of a page, or Enter and Space on a button that has the focus."""
@@ -187,10 +184,7 @@ class SimulatedForm:
         elif button.kind == "reset":
             press_reset(live, live.root)
             return
-        if live.submission.is_repeat(live.root):
-            live.submission.ignore(live.root)
-        else:
-            live.submission.attempt(live.root, button)
+        live.submission.press(live.root, button)
 
     def _submit_page(self, act: tree.Submit, page: Any) -> None:
         """The step `submit` on a page: its default button, or the one that is named."""
@@ -207,10 +201,7 @@ class SimulatedForm:
             return
         hands.press_button(live, button)
         pages.need_page_button(live, whole, button)
-        if submission.is_repeat(whole):
-            submission.ignore(whole)
-        else:
-            submission.attempt(whole, button)
+        submission.press(whole, button)
 
     def _add(self, act: tree.Add) -> None:
         row = rows.step_add(self.live, self.cell(act.address), act.at)
@@ -242,12 +233,10 @@ class SimulatedForm:
             return
         hands.press_button(live)
         need_button(live, whole, act.button or "")
-        if submission.is_repeat(whole):
-            submission.ignore(whole)
-        elif button is not None and button.past_checks:
+        if button is not None and button.past_checks and not submission.is_repeat(whole):
             submission.send(whole, button)
         else:
-            submission.attempt(whole, button)
+            submission.press(whole, button)
 
     def _plain(self, act: tree.Plain) -> None:
         live = self.live
