@@ -5,6 +5,7 @@ against a browser in `test_browser.py`.
 from __future__ import annotations
 
 import json
+from importlib.resources import files
 from typing import Any
 
 import pytest
@@ -12,13 +13,20 @@ from conftest import Fox
 from hypothesis import given
 from hypothesis import strategies as st
 
+from idlefox.engine.compile import compile_form
+from idlefox.engine.trace import rebuild, snapshot
 from idlefox.forms.json_schema import whole_pattern
+from idlefox.forms.page.read import read_page_text
 from idlefox.forms.page.source import start_tags
 from idlefox.forms.patterns import finds, whole_match
 from idlefox.forms.whatwg import DATE_KINDS, date_number, date_text
 from idlefox.play.player import Wishes, play_script
 from idlefox.play.select import Chosen
+from idlefox.play.simulated import SimulatedForm
 from idlefox.play.subjects import Subjects
+from idlefox.script.expand import expand
+from idlefox.script.reader import read_script
+from idlefox.script.tree import Check
 from idlefox.study.samples import matching
 
 PAGE = """<!doctype html><meta charset=utf-8><title>Ropes</title>
@@ -60,6 +68,7 @@ def holds(fox: Fox, body: str, **files: str) -> None:
     'answer submit with 422 {"errors": {"contact.email": "Taken.", "line[1]": "No.", "": "Sorry."}}\nsubmit by "Keep"\nexpect contact.email shows "Taken."\nexpect line[1] is marked\nexpect form shows "Sorry."',
     'type name "Ivo"\nleave\nreturn\nexpect name = ""\nreload\nexpect line[0] = "one"',
     'expect button "Keep" is enabled, visible\nexpect submit is enabled',
+    'submit\nexpect errors includes {"contact.email": any, "name": like /missing/}\nanswer submit with 422 {"errors": {"line[0]": "No."}}\nsubmit by "Keep"\nexpect errors includes {"line[0]": "No."}',
     'type count "1e"\nexpect count breaks only badInput\nexpect count reads "1e"\nset count 4\nexpect count = 4',
 ])  # fmt: skip
 def test_a_page_is_played(fox: Fox, body: str) -> None:
@@ -106,6 +115,38 @@ def test_a_page_that_cannot_be_used(fox: Fox, name: str, content: bytes | None, 
     done = fox("outline", name)
     assert done.returncode == 2
     assert says in done.stderr
+
+
+def test_controls_are_called_by_their_names_where_a_server_speaks(fox: Fox) -> None:
+    page = '<form method=post><input name="user[mail]" required><input type=checkbox name="tags[]" value=a><input type=checkbox name="tags[]" value=b><button>s</button></form>'
+    fox.write(rails__html=page)
+    holds(fox, """subject "rails.html"
+---
+submit
+expect errors = {"user[mail]": like /missing/}
+type ["user[mail]"] "m"
+pick ["tags[]"] "b"
+answer submit with 422 {"errors": {"user[mail]": "Taken."}}
+submit
+expect ["user[mail]"] shows "Taken."
+expect payload = {"user[mail]": "m", "tags[]": "b"}
+""")
+
+
+def test_every_state_of_a_page_is_rebuilt_from_its_trace() -> None:
+    form = read_page_text(files("idlefox.demo").joinpath("lost-property.html").read_text("utf-8"), "lost-property.html", "lost")
+    script = read_script(str(files("idlefox.demo").joinpath("lost-property.fox")))
+    plan = compile_form(form)
+    for scenario in expand(script)[0]:
+        subject = SimulatedForm(plan, ".")
+        subject.load(0)
+        before, states = snapshot(subject.live), []
+        steps = [op.act for op in scenario.ops if not isinstance(op.act, Check)]
+        for number, act in enumerate(steps, 1):
+            subject.perform(act, number)
+            states.append(snapshot(subject.live))
+        for number, state in enumerate(states, 1):
+            assert rebuild(before, subject.live.trace, number) == state, (scenario.title, number)
 
 
 def test_an_old_charset_is_read_and_sent(fox: Fox) -> None:

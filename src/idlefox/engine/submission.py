@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import deque
 from typing import TYPE_CHECKING, Any
 
-from ..forms.addresses import named, parse_address
+from ..forms.addresses import called, parse_address
 from ..forms.model import After, Notice
 from .cells import INVALID, PENDING, Leaf, Row, Rows, Whole, everything, leaves, validity_of
 from .change import assign, set_touched
@@ -273,14 +273,12 @@ def find_cells(whole: Whole, address: str, rows: dict[Any, tuple[Row, ...]]) -> 
 
     `GONE` where the row it means has been removed since.
     """
+    if whole.plan.form.form.page is not None and (of_page := called(whole.plan.form.form.shape, address)) is not None:
+        return [p for p in whole.parts if p.plan.field.name == of_page]
     segments = parse_address(address) if address else ()
     if segments is None or not segments:
         return []
     name = whole.plan.form.name
-    if whole.plan.form.form.page is not None:
-        of_page = named(whole.plan.form.form.shape, segments)
-        if of_page is not None:
-            return [p for p in whole.parts if p.plan.field.name == of_page]
     if name and segments[0] == name:
         segments = segments[1:]
     found: list[Any] = [whole]

@@ -65,6 +65,13 @@ def named(root: Shape, segments: Iterable[Any]) -> str | None:
     return root.named.get(write_address(segments))
 
 
+def called(root: Shape, text: str) -> str | None:
+    """The name of the field of a page that *text* means, be it an address or the control's own name (``user[email]``)."""
+    if root.named is None:
+        return None
+    return root.named.get(text, text if text in (root.children or {}) else None)
+
+
 def locate(root: Shape, segments: tuple[Segment, ...], panels: Iterable[Shape] = ()) -> Target:
     """What *segments* name in the form of shape *root*, or in one of its *panels*.
 

@@ -71,11 +71,16 @@ def _equals(subject: Subject, check: Check) -> Finding:
     expected = check.arguments[0]
     found = _value(subject, check.noun)
     if check.noun.kind == "errors":
-        expected, found = _message_lists(expected), _message_lists(found)
+        expected, found = _message_lists(_by_address(subject, expected)), _message_lists(found)
     holds = matches(found, expected)
     if check.predicate == "!=":
         return Finding(not holds, f"anything but {shown(expected)}", _shown_found(check.noun, found))
     return Finding(holds, shown(expected), _shown_found(check.noun, found), "" if holds else difference(found, expected, loose=False))
+
+
+def _by_address(subject: Subject, errors: Any) -> Any:
+    """Messages by the addresses that the subject itself writes."""
+    return {subject.written(key): value for key, value in errors.items()} if isinstance(errors, dict) else errors
 
 
 def _message_lists(errors: Any) -> Any:
@@ -102,7 +107,7 @@ def _addresses(subject: Subject, check: Check) -> Finding:
 def _includes(subject: Subject, check: Check) -> Finding:
     expected, found = check.arguments[0], _value(subject, check.noun)
     if check.noun.kind == "errors":
-        expected, found = _message_lists(expected), _message_lists(found)
+        expected, found = _message_lists(_by_address(subject, expected)), _message_lists(found)
     holds = includes(found, expected)
     reason = "" if holds else difference(found, expected, loose=True)
     return Finding(holds, f"at least {shown(expected)}", _shown_found(check.noun, found), reason)

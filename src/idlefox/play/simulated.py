@@ -19,7 +19,7 @@ from ..engine.reset import press_reset
 from ..engine.sight import Cannot, button_enabled, button_visible, is_enabled, is_visible, need_button, whole_of
 from ..engine.timing import shown_texts
 from ..engine.trace import snapshot
-from ..forms.addresses import named
+from ..forms.addresses import called, named
 from ..forms.durations import write_duration
 from ..forms.model import Button, Notice
 from ..forms.shapes import write_address
@@ -310,6 +310,12 @@ class SimulatedForm:
         )
 
     # looking
+    def written(self, address: str) -> str:
+        form = self.live.form
+        name = called(form.shape, address) if form.page is not None else None
+        field = form.find((name,)) if name is not None else None
+        return field.address if field is not None else address
+
     def observe(self, noun: Noun, aspect: str) -> Any:
         if noun.kind != "address":
             return self._observe_noun(noun, aspect)

@@ -27,6 +27,9 @@ class Subject(Protocol):
     def observe(self, noun: Noun, aspect: str) -> Any:
         """The *aspect* (value, states, breaks, shows, …) of what *noun* names, as it is now."""
 
+    def written(self, address: str) -> str:
+        """*address* as `observe` writes addresses: a page's control may also be called by its own name."""
+
     def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool:
         """Lets time pass, at most so much; stops early once *until* holds. Whether it held."""
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from ..forms.addresses import AddressError, Target, locate, parse_address
+from ..forms.addresses import AddressError, Target, called, locate, parse_address
 from ..forms.model import CHOICE_KINDS, FLAG_NAMES, FLAGS, Field, Form, Rule
 from ..forms.shapes import write_address
 from ..forms.states import FIELD_STATES, FORM_STATES
@@ -279,7 +279,7 @@ class _Checker:
         for expected in check.arguments:
             for key in expected if isinstance(expected, dict) else ():
                 segments = parse_address(key)
-                if key == "":
+                if key == "" or called(self.form.shape, key) is not None:
                     continue
                 if segments is None or "*" in segments:
                     self.report(op, check.offset, check.length, f"{key!r} is no address", 'the form itself stands under ""')
