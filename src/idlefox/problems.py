@@ -7,7 +7,8 @@ form. Nothing is printed here.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import NamedTuple
+
+from .records import NamedTuple
 
 
 class Place(NamedTuple):

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..problems import Place, Problem, Unreadable, listed, read_text, suggestion
+from ..records import NamedTuple
 
 _KEYS: dict[str, tuple[type, ...]] = {
     "scripts": (str, list), "subject": (str,), "jobs": (int, str), "report": (str, list), "trust_python": (bool,),

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..forms.model import OptionsFrom
 from ..forms.values import equal, is_empty, reads_as
+from ..records import NamedTuple
 from .cells import judged_value
 
 

@@ -7,11 +7,12 @@ stale: recorded, and dropped.
 from __future__ import annotations
 
 from collections import deque
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 from ..forms.expressions import Closure, Reference, compile_expression
 from ..forms.model import Lookup
 from ..forms.values import equal, is_empty
+from ..records import NamedTuple
 from .cells import Leaf, judged_value
 from .clock import Event
 from .judge import judge, set_status

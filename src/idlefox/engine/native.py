@@ -8,13 +8,14 @@ attributes are alike share their checks: a page of thousands of controls is read
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..forms import whatwg
 from ..forms.messages import stock
 from ..forms.model import Field, Kind, Message, Rule
 from ..forms.patterns import whole_match
 from ..forms.values import as_text, is_empty
+from ..records import NamedTuple
 from . import controls
 from .plan import CheckPlan, FieldPlan, Test
 

@@ -6,10 +6,11 @@ Made once by `compile`, never changed after; every scenario's live cells point i
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..forms.expressions import Closure
 from ..forms.model import Field, Form, Message
+from ..records import NamedTuple
 
 MOMENTS = {"load": 0, "change": 1, "blur": 2, "submit": 3}
 

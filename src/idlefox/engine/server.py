@@ -6,7 +6,7 @@ Knows the payload and the sheet, not the form's live state.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any
 
 from ..forms.expressions import UNKNOWN, Closure, Expression, Reference, compile_expression
 from ..forms.expressions.closures import Rows as Variables
@@ -14,6 +14,7 @@ from ..forms.messages import label_of
 from ..forms.model import Field, Form, Notice, Path, Rule
 from ..forms.sheet_rules import message_for
 from ..forms.values import as_text, is_empty
+from ..records import NamedTuple
 from .cells import Leaf
 from .plan import FieldPlan
 from .rules import test_for

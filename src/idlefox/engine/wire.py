@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import json
 import re
-from typing import Any, NamedTuple
+from typing import Any
 from urllib.parse import parse_qsl, quote_plus
 
 from ..forms.model import Button
 from ..forms.values import reads_as
+from ..records import NamedTuple
 from .cells import Leaf, Rows
 
 

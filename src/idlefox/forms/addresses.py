@@ -8,9 +8,10 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterable
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..problems import suggestion
+from ..records import NamedTuple
 from .shapes import Shape, segment_text, write_address
 
 Segment = str | int

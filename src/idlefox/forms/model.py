@@ -3,10 +3,12 @@
 Nothing here is live. Addresses are *schema paths*: tuples of names with ``*`` where a row stands.
 """
 
-# No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
-from collections.abc import Iterator, Mapping
-from typing import Any, NamedTuple
+from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from ..records import NamedTuple
 from .expressions.tree import TRUE, Expression
 from .shapes import Shape, segment_text
 
@@ -114,7 +116,7 @@ class Field(NamedTuple):
     options: tuple[Option, ...] | OptionsFrom | None = None
     multiple: bool = False
     accept: tuple[str, ...] = ()
-    fields: "tuple[Field, ...]" = ()
+    fields: tuple[Field, ...] = ()
     start: int | None = None
     least: int = 0
     most: int | None = None
@@ -218,7 +220,7 @@ class Form(NamedTuple):
     server: Server = Server()
     after: Mapping[str, After] = {}
     views: Mapping[str, tuple[str, ...]] = {}
-    panels: "tuple[Form, ...]" = ()
+    panels: tuple[Form, ...] = ()
     panel: str = ""
     gives: Gives | None = None
     draft: str = "drop"
@@ -227,7 +229,7 @@ class Form(NamedTuple):
     file: str = ""
     page: Any = None  # of a page's form: `page.model.Page`
 
-    def walk(self) -> "Iterator[Field]":
+    def walk(self) -> Iterator[Field]:
         """Every field, group and list, in form order, panels not included."""
         return walk(self.fields)
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..forms.patterns import finds
 from ..forms.shapes import write_address
 from ..forms.values import as_text, equal, written
+from ..records import NamedTuple
 from ..script.tree import Check, Like, Not, Noun, Word
 from .matching import contains, difference, includes, matches, shown
 from .subject import Missing, Subject

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from time import perf_counter
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..engine.live import EndlessChain
 from ..engine.sight import Cannot
 from ..forms.durations import parse_instant
 from ..problems import Place, Problem, Unreadable
+from ..records import NamedTuple
 from ..script.against import check_ops
 from ..script.expand import Op, Scenario, expand, lines_of
 from ..script.reader import read_script_anyway

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 from ..problems import Place, Problem
+from ..records import NamedTuple
 
 
 class Failure(NamedTuple):

@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable
 from pathlib import Path
-from typing import NamedTuple
 
 from ..problems import Place, Problem
+from ..records import NamedTuple
 from ..script.expand import Scenario
 
 _WITH_LINE = re.compile(r"(.+\.fox):(\d+)(?::\d+)?")

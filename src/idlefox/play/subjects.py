@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import NamedTuple
 
 from ..engine.compile import compile_form
 from ..engine.plan import Plan
 from ..forms.model import Form
 from ..forms.sheet import read_sheet
 from ..problems import Place, Problem, Unreadable
+from ..records import NamedTuple
 from .simulated import SimulatedForm
 from .subject import Subject
 

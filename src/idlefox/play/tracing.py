@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..engine.trace import as_json
 from ..problems import Place, Problem, Unreadable
+from ..records import NamedTuple
 from ..script.tree import Check
 from .player import Wishes, play_scenario, prepare, text_of
 from .results import ScenarioResult

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..forms.addresses import parse_address
 from ..forms.durations import parse_duration
 from ..forms.values import as_text
 from ..problems import Place, Problem, Unreadable, read_text, suggestion
+from ..records import NamedTuple
 from .reader import Lines, read_script
 from .tree import (
     Address,

@@ -5,7 +5,9 @@ they say: places and blank lines do not count, comments do.
 """
 
 # No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
-from typing import Any, NamedTuple
+from typing import Any
+
+from ..records import NamedTuple
 
 
 class Parameter(NamedTuple):

@@ -9,7 +9,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from decimal import Decimal
-from typing import Any, NamedTuple
+from typing import Any
 
 from ..engine.compile import compile_form
 from ..forms.model import TEXT_KINDS, Field, Form, written_path
@@ -18,6 +18,7 @@ from ..forms.values import written
 from ..forms.whatwg import DATE_KINDS
 from ..play.player import DEFAULT_CLOCK, play_scenario
 from ..play.simulated import SimulatedForm
+from ..records import NamedTuple
 from ..script.against import check_ops
 from ..script.checks import NOUNS
 from ..script.expand import expand

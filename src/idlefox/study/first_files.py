@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 from ..forms.json_schema import SchemaForm
 from ..forms.model import Form
 from ..forms.sheet import read_sheet_text
+from ..records import NamedTuple
 from .boundaries import first_script
 from .first_sheet import name_of, sheet_of_page, sheet_text
 

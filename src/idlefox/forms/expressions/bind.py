@@ -6,9 +6,10 @@ the static type of each part, so that a condition that can never be one is refus
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 
 from ...problems import suggestion
+from ...records import NamedTuple
 from ..shapes import Shape, write_address
 from ..states import FIELD_STATES, FORM_ONLY, FORM_STATES
 from ..whatwg import DATE_KINDS

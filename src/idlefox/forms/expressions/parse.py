@@ -9,9 +9,10 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import Any
 
 from ...problems import suggestion
+from ...records import NamedTuple
 from .tree import Binary, Call, Choice, ListOf, Literal, Logic, Name, ObjectOf, Over, Segment, Unary
 
 FUNCTIONS: dict[str, tuple[int, int]] = {

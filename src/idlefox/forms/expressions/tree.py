@@ -5,7 +5,9 @@ both trees. *at* is the offset in the expression's text.
 """
 
 # No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
-from typing import Any, Final, NamedTuple
+from typing import Any, Final
+
+from ...records import NamedTuple
 
 
 class Unknown:

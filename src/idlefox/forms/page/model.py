@@ -3,9 +3,12 @@
 Plain facts, read by `page`; the engine plays by them. Words are the HTML Living Standard's.
 """
 
-# No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
+from __future__ import annotations
+
 from collections.abc import Mapping
-from typing import Any, NamedTuple
+from typing import Any
+
+from ...records import NamedTuple
 
 # Where a page stands that is a file: people see paths without it (`engine.page_wire`).
 ORIGIN = "http://page.invalid"

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_right
-from typing import NamedTuple
+
+from ...records import NamedTuple
 
 CONTROLS = ("input", "select", "textarea", "button")
 # One token: a comment, a doctype or other declaration, an end tag, a start tag with its attributes.
