@@ -22,7 +22,7 @@ else:
             if bases == (tuple,):
                 return type.__new__(mcls, name, bases, space)
             annotate = space.get("__annotate_func__")  # Python 3.14 keeps annotations as a function
-            names = tuple(map(intern, space["__annotations__"] if annotate is None else annotate(1)))
+            names = tuple(map(intern, space.get("__annotations__", ()) if annotate is None else annotate(1)))
             space["_field_defaults"] = {n: space[n] for n in names if n in space}
             space["_fields"] = names
             space["_size"] = len(names)
