@@ -26,6 +26,7 @@ else:
             space["_field_defaults"] = {n: space[n] for n in names if n in space}
             space["_fields"] = names
             space["_size"] = len(names)
+            space["_last"] = tuple(space["_field_defaults"].values())  # defaults stand at the end
             space["__slots__"] = ()
             for index, each in enumerate(names):
                 space[each] = _tuplegetter(index, None)
@@ -38,10 +39,15 @@ else:
         _fields: tuple[str, ...] = ()
         _field_defaults: dict[str, Any] = {}
         _size = 0
+        _last: tuple[Any, ...] = ()
 
         def __new__(cls, *values: Any, **named: Any) -> Any:
-            if not named and len(values) == cls._size:
-                return tuple.__new__(cls, values)
+            if not named:
+                missing = cls._size - len(values)
+                if not missing:
+                    return tuple.__new__(cls, values)
+                if 0 < missing <= len(cls._last):
+                    return tuple.__new__(cls, values + cls._last[-missing:])
             names = cls._fields
             if len(values) > len(names):
                 raise TypeError(f"{cls.__name__} takes {len(names)} values, not {len(values)}")
