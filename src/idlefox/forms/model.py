@@ -5,6 +5,7 @@ Nothing here is live. Addresses are *schema paths*: tuples of names with ``*`` w
 
 from __future__ import annotations
 
+import typing
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -26,7 +27,7 @@ TEXT_KINDS = frozenset({"text", "search", "tel", "email", "url", "password", "te
 CHOICE_KINDS = frozenset({"select", "radio"})
 
 
-class Message(NamedTuple):
+class Message(typing.NamedTuple):
     """A message as written, cut into literal texts (str) and placeholders (1-tuples of a name)."""
 
     text: str
@@ -34,7 +35,7 @@ class Message(NamedTuple):
     placeholders: frozenset[str] = frozenset()
 
 
-class Kind(NamedTuple):
+class Kind(typing.NamedTuple):
     """One kind of a rule: its name, ValidityState flag and parameter (a literal or an Expression)."""
 
     name: str
@@ -42,7 +43,7 @@ class Kind(NamedTuple):
     parameter: Any
 
 
-class Rule(NamedTuple):
+class Rule(typing.NamedTuple):
     """One entry of a `rules` list. *at* is a schema path, *at_index* fixes rows of it by number."""
 
     kinds: tuple[Kind, ...]
@@ -88,7 +89,7 @@ class Report(NamedTuple):
     again: str = "change"
 
 
-class Field(NamedTuple):
+class Field(typing.NamedTuple):
     """A field, group or list of rows."""
 
     name: str

@@ -51,7 +51,7 @@ class Many(NamedTuple):
     end: tuple[str, ...] = ()
 
 
-class Address(NamedTuple):
+class Address(typing.NamedTuple):
     """*segments* are names, row numbers and parameters; *relative* begins with a dot; a lone parameter is the whole."""
 
     segments: tuple[str | int | Parameter, ...]
@@ -65,7 +65,7 @@ class Duration(NamedTuple):
     text: str = ""
 
 
-class Word(NamedTuple):
+class Word(typing.NamedTuple):
     """A state, a rule or a name, where its place matters."""
 
     text: str
@@ -79,13 +79,13 @@ class Not(NamedTuple):
 
 
 # Steps
-class Type(NamedTuple):
+class Type(typing.NamedTuple):
     address: Address
     text: Any
     every: Any = None
 
 
-class Enter(NamedTuple):
+class Enter(typing.NamedTuple):
     """`retype`, `paste`: *how* says which."""
 
     how: str
@@ -98,7 +98,7 @@ class Erase(NamedTuple):
     times: Any = 1
 
 
-class On(NamedTuple):
+class On(typing.NamedTuple):
     """A step that needs an address only: clear, focus, toggle, and blur (which may go without)."""
 
     verb: str
@@ -216,7 +216,7 @@ class Inside(NamedTuple):
 
 
 # Checks
-class Noun(NamedTuple):
+class Noun(typing.NamedTuple):
     """*kind* is `address`, or the word itself (form, values, errors, submit, button, …)."""
 
     kind: str
@@ -226,7 +226,7 @@ class Noun(NamedTuple):
     length: int = 0
 
 
-class Check(NamedTuple):
+class Check(typing.NamedTuple):
     noun: Noun
     negated: bool
     predicate: str
@@ -243,7 +243,7 @@ Act = (
 )  # fmt: skip
 
 
-class Statement(NamedTuple):
+class Statement(typing.NamedTuple):
     """One statement. *offset* and *length* mark it in the text; *templated* tells that it uses parameters."""
 
     act: Act

@@ -5,6 +5,7 @@ Plain facts, read by `page`; the engine plays by them. Words are the HTML Living
 
 from __future__ import annotations
 
+import typing
 from collections.abc import Mapping
 from typing import Any
 
@@ -14,7 +15,7 @@ from ...records import NamedTuple
 ORIGIN = "http://page.invalid"
 
 
-class Native(NamedTuple):
+class Native(typing.NamedTuple):
     """What only a field read from a page has.
 
     *address* is how people write it; *raw* the text in its control at load; *disabled*, *hidden* and *barred* say why
@@ -36,7 +37,7 @@ class Native(NamedTuple):
     described: str = ""
 
 
-class Control(NamedTuple):
+class Control(typing.NamedTuple):
     """One element that may make an entry. *field* is the name of its field in the form; *value* a checkbox's or radio's.
 
     *required* is a checkbox's own attribute; *direction* the text direction that `dirname` sends.
