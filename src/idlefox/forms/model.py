@@ -3,8 +3,7 @@
 Nothing here is live. Addresses are *schema paths*: tuples of names with ``*`` where a row stands.
 """
 
-from __future__ import annotations
-
+# No deferred annotations here: typing.NamedTuple would compile each as a forward reference, at every start.
 import typing
 from collections.abc import Iterator, Mapping
 from typing import Any
@@ -117,7 +116,7 @@ class Field(typing.NamedTuple):
     options: tuple[Option, ...] | OptionsFrom | None = None
     multiple: bool = False
     accept: tuple[str, ...] = ()
-    fields: tuple[Field, ...] = ()
+    fields: "tuple[Field, ...]" = ()
     start: int | None = None
     least: int = 0
     most: int | None = None
@@ -221,7 +220,7 @@ class Form(NamedTuple):
     server: Server = Server()
     after: Mapping[str, After] = {}
     views: Mapping[str, tuple[str, ...]] = {}
-    panels: tuple[Form, ...] = ()
+    panels: "tuple[Form, ...]" = ()
     panel: str = ""
     gives: Gives | None = None
     draft: str = "drop"

@@ -5,6 +5,7 @@ they say: places and blank lines do not count, comments do.
 """
 
 # No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
+import typing
 from typing import Any
 
 from ..records import NamedTuple

@@ -3,8 +3,7 @@
 Plain facts, read by `page`; the engine plays by them. Words are the HTML Living Standard's.
 """
 
-from __future__ import annotations
-
+# No deferred annotations here: typing.NamedTuple would compile each as a forward reference, at every start.
 import typing
 from collections.abc import Mapping
 from typing import Any
