@@ -40,6 +40,11 @@ def type_of(tag: str, attributes: Attributes) -> str:
     return tag
 
 
+def given(attributes: Attributes, name: str) -> str | None:
+    """The value of an attribute, "" where it has none, None where it is not there."""
+    return attributes[name] or "" if name in attributes else None
+
+
 def whole_number(attributes: Attributes, name: str) -> int | None:
     """HTML, "Rules for parsing non-negative integers": leading white space and what follows the digits do not count."""
     found = _INTEGER.match(attributes.get(name) or "")
@@ -82,7 +87,7 @@ def step_of(attributes: Attributes) -> Number | None:
 
 def pattern_of(attributes: Attributes) -> str | None:
     """The pattern attribute, None where it is no ECMAScript pattern (HTML: then there is no constraint)."""
-    pattern = attributes.get("pattern")
+    pattern = given(attributes, "pattern")
     if pattern is None:
         return None
     try:

@@ -23,6 +23,7 @@ from .elements import (
     READONLY,
     Attributes,
     accept_of,
+    given,
     integer,
     type_of,
     whole_number,
@@ -267,9 +268,8 @@ class FieldMaker:
         values: dict[str, Any] = {"options": tuple(options.values())}
         if many:
             values["initial"] = [v for v in options if v in chosen]
-            needed = tuple(
-                _on(e) for e in members if "required" in e.attributes and not e.disabled and not e.listed
-            )
+            barred = {id(e) for e in members if e.disabled or e.listed or "readonly" in e.attributes}
+            needed = tuple(_on(e) for e in members if "required" in e.attributes and id(e) not in barred)
             if needed:
                 values["rules"] = (required_rule(needed),)
             return values
@@ -304,10 +304,12 @@ class FieldMaker:
             text = attributes.get("alt" if each.kind == "image" else "value", usual) or ""
         known = tuple(n for n in (each.name, f"#{each.id}" if each.id else "") if n)
         tab = integer(attributes, "tabindex") if "tabindex" in attributes else None
+        dirname = attributes.get("dirname") or ""
+        direction = self.tree.direction(each.node, attributes.get("value") or "") if dirname else "ltr"
         return PageButton(
             each.kind, each.name, attributes.get("value") or "", text or each.label, known, each.disabled, each.hidden, tab or 0,
-            attributes.get("formaction"), method_of(attributes.get("formmethod")), encoding_of(attributes.get("formenctype")),
-            "formnovalidate" in attributes, attributes.get("dirname") or "", "ltr",
+            given(attributes, "formaction"), method_of(given(attributes, "formmethod")), encoding_of(given(attributes, "formenctype")),
+            "formnovalidate" in attributes, dirname, direction,
         )  # fmt: skip
 
 
