@@ -247,6 +247,7 @@ def test_a_schema_that_cannot_be_used(fox: Fox, text: str, says: str) -> None:
     ("<form><input></form><input>", [0, 0, -1]),
     ("<FORM a='>'><!-- <input> --><script><input></script ><textarea><input></textarea><select></form>", [0, 0, 0]),
     ("<form><form><input></form><input><form><input>", [0, 0, -1, 1, 1]),
+    ("<form><input a ' b=\"'>\" c='\">'></form><input><form a=b'><input>", [0, 0, -1, 1, 1]),
     ("<template><form><input></form></template><input>", [-1]),
     ("<div><form></div><input></form><title><input></title><button>", [0, 0, -1]),
 ])  # fmt: skip

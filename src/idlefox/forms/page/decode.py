@@ -22,6 +22,16 @@ _MEANT = {
 _NAMES = {"cp1252": "windows-1252", "cp1254": "windows-1254", "cp874": "windows-874", "cp932": "Shift_JIS", "cp949": "EUC-KR"}
 
 
+def _c1(fault: UnicodeError) -> tuple[str, int]:
+    """Encoding standard, "windows-1252": the five bytes that stand for nothing are the control characters of that number."""
+    if not isinstance(fault, UnicodeDecodeError):
+        raise fault
+    return "".join(chr(b) for b in fault.object[fault.start : fault.end]), fault.end
+
+
+codecs.register_error("idlefox-c1", _c1)
+
+
 def codec_of(label: str) -> str | None:
     """Python's name for the encoding that *label* means in HTML, or None for a label that HTML does not know."""
     try:
@@ -48,7 +58,7 @@ def decode_page(data: bytes, file: str) -> tuple[str, str]:
     if b"\0" in data and not codec.startswith("utf-16"):
         raise Unreadable([Problem(start, "this is no HTML page: there are zero bytes in it", "name a page, as in page.html#form-id")])
     try:
-        return data[skip:].decode(codec), codec
+        return data[skip:].decode(codec, "idlefox-c1" if codec in ("cp1252", "cp1254", "cp874") else "strict"), codec
     except UnicodeDecodeError as fault:
         at = fault.start + skip
         before = data[:at]

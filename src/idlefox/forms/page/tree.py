@@ -104,8 +104,9 @@ class Tree:
             return {}
         numbers: dict[int, int] = {}  # the source's number of a form -> the tree's
         for number, form in enumerate(self.forms):
-            tag = self.tags[int(form.attributes[_MARK])]
-            numbers[tag.form] = number
+            mark = form.attributes.get(_MARK)
+            if mark is not None:
+                numbers[self.tags[int(mark)].form] = number
         found = {}
         for node in self.controls:
             mark = node.attributes.get(_MARK)
