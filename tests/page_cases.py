@@ -28,6 +28,11 @@ LOADED: dict[str, list[str]] = {
     "type=text pattern='\\p{L}+'": ["Ærfugl", "灯台", "a1"],
     "type=text pattern='.'": ["🔦", "ab", "é"],
     "type=text pattern='(?i:abc)'": ["ABC", "xyz"],
+    "type=text pattern='a]'": ["a]", "b"],
+    "type=text pattern='a{3x'": ["a{3x", "b"],
+    "type=text pattern='[{}]'": ["{", "b"],
+    "type=text pattern='[[a-c]--[b]]\\{?'": ["a", "b", "a{"],
+    "type=text pattern='a{2}b{1,}c{1,2}\\u{64}'": ["aabcd", "b"],
     "type=text pattern='^a$'": ["a", "b"],
     "type=password required pattern='.{8,}'": ["", "short", "long enough"],
     "type=email": [
@@ -231,6 +236,8 @@ PAGES: list[tuple[str, str, str]] = [
     # owners
     ("a control elsewhere that names the form", "</form><input name=b form=f required><input name=c>", ""),
     ("a control that names nothing", "<input name=a form=nobody required><input name=b form=''>", ""),
+    ("a form attribute without a value", "<input name=a form><input name=b value=x/form><input name=c value='x'=</form>", ""),
+    ("a form attribute by a slip", "<input name=a><input name=b value='x'type</form><input name=c>", ""),
     ("a control inside another form that names this one", "<input name=a></form><form id=g><input name=b form=f><input name=c></form>", ""),
     ("a form cut short by a table", "</form><table><form id=f><tr><td><input name=a required></td></tr></form></table><input name=b>", ""),
     ("a form cut short by a div", "</form><div><form id=f><input name=a></div><input name=b required></form><input name=c>", ""),

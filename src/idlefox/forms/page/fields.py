@@ -84,9 +84,9 @@ class FieldMaker:
         self.autofocus = -1
         self._templates: dict[Any, tuple[list[Any], list[Any], bool]] = {}
 
-    def make(self, nodes: list[Any]) -> None:
-        """Reads *nodes*, the controls that the form owns, in tree order."""
-        found = [self._element(n) for n in nodes]
+    def make(self, nodes: list[tuple[Any, Attributes]]) -> None:
+        """Reads *nodes*, the controls that the form owns with their attributes, in tree order."""
+        found = [self._element(node, attributes) for node, attributes in nodes]
         if "autofocus" in self.tree.folded:
             able = (i for i, e in enumerate(found) if "autofocus" in e.attributes and not e.disabled and not e.hidden)
             self.autofocus = next((i for i in able if found[i].kind != "hidden"), -1)
@@ -107,8 +107,7 @@ class FieldMaker:
                 name = made[key] = self._one_of(each, key, members, entries[each.name])
             self.elements.append(self._control(each, name))
 
-    def _element(self, node: Any) -> Element:
-        attributes: Attributes = node.attributes
+    def _element(self, node: Any, attributes: Attributes) -> Element:
         each = Element(node, attributes, type_of(node.tag, attributes))
         mark = node.mem_id
         if "disabled" in attributes:

@@ -34,7 +34,7 @@ def read_page_text(text: str, file: str, wanted: str = "", codec: str = "utf-8")
         tree = Tree(text)
         number = _choose(tree, file, wanted)
         owners = tree.owners()
-        nodes = [n for n, owner in zip(tree.controls, owners, strict=True) if owner == number]
+        nodes = [(n, a) for n, a, owner in zip(tree.controls, tree.attributes, owners, strict=True) if owner == number]
         return _form(tree, number, nodes, file, codec)
 
 
@@ -77,7 +77,7 @@ def _written_forms(tree: Tree, file: str) -> str:
     return "; ".join(texts)
 
 
-def _form(tree: Tree, number: int, nodes: list[Any], file: str, codec: str) -> Form:
+def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file: str, codec: str) -> Form:
     form = tree.forms[number]
     attributes = {k: v if v is not None else "" for k, v in form.attributes.items()}
     maker = FieldMaker(tree)

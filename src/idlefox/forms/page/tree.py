@@ -30,7 +30,7 @@ def collapsed(text: str) -> str:
 
 
 class Tree:
-    """A page's tree. Nodes are selectolax's; *attributes* of a node are a dict, "" for an attribute without a value."""
+    """A page's tree. Nodes are selectolax's; *attributes* are those of the controls, None for one without a value."""
 
     def __init__(self, text: str) -> None:
         if "\r" in text:
@@ -51,6 +51,7 @@ class Tree:
         kinds: dict[str | None, list[Any]] = {"form": self.forms, "label": self.labels}
         for node in self.parser.css(f"form,label,{_SELECTOR}"):
             kinds.get(node.tag, self.controls).append(node)
+        self.attributes: list[dict[str, Any]] = [n.attributes for n in self.controls]
         self.above: dict[int, int] = {}  # a control's nearest form around it, by number
         self.nested = False
         for number, form in enumerate(self.forms):
@@ -64,7 +65,8 @@ class Tree:
         if not self.forms:
             return False
         return self.nested or (
-            len(self.above) < len(self.controls) and any(n.mem_id not in self.above and "form" not in n.attributes for n in self.controls)
+            len(self.above) < len(self.controls)
+            and any(n.mem_id not in self.above and "form" not in a for n, a in zip(self.controls, self.attributes, strict=True))
         )
 
     @property
@@ -86,15 +88,11 @@ class Tree:
         """For every control the number of the form that owns it, or -1 (HTML, "reset the form owner")."""
         found: list[int] = []
         pointers = self._pointers()
-        naming = "form=" in self.folded or "form =" in self.folded
-        if not naming and not pointers:
-            return [self.above.get(node.mem_id, -1) for node in self.controls]
-        for node in self.controls:
-            named = node.attributes.get("form", _NONE) if naming else _NONE
-            if named is not _NONE:
-                found.append(self._form_with_id(named or ""))
+        for node, attributes in zip(self.controls, self.attributes, strict=True):
+            if "form" in attributes:
+                found.append(self._form_with_id(attributes["form"] or ""))
             else:
-                number = pointers.get(node.mem_id, -1)
+                number = pointers.get(node.mem_id, -1) if pointers else -1
                 found.append(number if number >= 0 else self.above.get(node.mem_id, -1))
         return found
 
@@ -108,8 +106,8 @@ class Tree:
             if mark is not None:
                 numbers[self.tags[int(mark)].form] = number
         found = {}
-        for node in self.controls:
-            mark = node.attributes.get(_MARK)
+        for node, attributes in zip(self.controls, self.attributes, strict=True):
+            mark = attributes.pop(_MARK, None)
             if mark is not None:
                 found[node.mem_id] = numbers.get(self.tags[int(mark)].form, -1)
         return found
