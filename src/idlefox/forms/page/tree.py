@@ -18,6 +18,7 @@ _SELECTOR = ",".join(CONTROLS)
 _MARK = "data-idlefox-tag"
 _SPACE = re.compile(r"[\t\n\f\r ]+")
 _EVENTS = ("onsubmit", "oninput", "onchange", "onclick", "onblur", "onfocus", "oninvalid", "onkeydown", "onkeyup", "onload", "onreset")
+_HANDLERS = [re.compile(f"{space}on(?:{'|'.join(e[2:] for e in _EVENTS)})") for space in (" ", "\n", "\t")]
 # What a data block of a script element may be called: not run by anybody.
 _DATA = ("json", "importmap", "speculationrules", "template", "text/plain")
 
@@ -227,6 +228,10 @@ class Tree:
         node = self.parser.css_first("title")
         return collapsed(node.text()) if node is not None else ""
 
+    def _may_have_handlers(self) -> bool:
+        """Whether some text looks like a handler's attribute: one pass a kind of space, for most pages have none."""
+        return any(pattern.search(self.folded) for pattern in _HANDLERS)
+
     def scripts(self) -> tuple[str, ...]:
         """What of the page would be run in a browser and is not here."""
         found: list[str] = []
@@ -236,9 +241,8 @@ class Tree:
             )
             if count:
                 found.append(f"{count} script{'s' if count != 1 else ''}")
-        words = [e for e in _EVENTS if e in self.folded] if any(f"{s}on" in self.folded for s in ' \n\t"/') else []
-        if words:
-            count = len(self.parser.css(",".join(f"[{e}]" for e in words)))
+        if self._may_have_handlers():
+            count = len(self.parser.css(",".join(f"[{e}]" for e in _EVENTS)))
             if count:
                 found.append(f"{count} element{'s' if count != 1 else ''} with handlers")
         return tuple(found)
