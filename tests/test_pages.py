@@ -187,6 +187,41 @@ def test_a_sheet_over_a_page(fox: Fox, body: str) -> None:
     holds(fox, f'subject "over.form.yaml"\n---\n{body}', over__form__yaml=SHEET)
 
 
+def test_views_and_lookups_of_a_sheet_over_a_page(fox: Fox) -> None:
+    sheet = """
+form: over
+page: page.html
+fields: {contact.email: {rules: [{lookup: known}]}}
+lookups: {known: {fails: true}}
+views: {check: {shows: [contact.email, "line[1]"]}, none: {shows: []}}
+after: {accepted: {view: check}, rejected: {view: none}}
+"""
+    holds(fox, """subject "over.form.yaml"
+---
+type name "Ivo"
+type contact.email "i@b"
+submit
+expect outcome is refused
+expect focus = contact.email
+expect contact.email is unasked
+expect contact.email shows "Contact.email could not be checked."
+answer known with accept
+submit
+expect view is check
+expect contact.email is visible
+expect line[1] is visible
+expect line[0] is hidden
+expect name is hidden
+expect submit is visible
+answer submit with 422
+wait 1s
+submit by "Keep"
+expect view is none
+expect submit is hidden
+expect contact.email is hidden
+""", over__form__yaml=sheet)
+
+
 @pytest.mark.parametrize("sheet, says", [
     ("fields: {nme: {label: x}}", "the page has no field 'nme'"),
     ("fields: {line: {label: x}}", "the name 'line' repeats in this page"),

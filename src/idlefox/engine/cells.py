@@ -79,7 +79,7 @@ class Cell:
 class Leaf(Cell):
     """A field. *raw* is the text in its control, *edited* whether a person has changed it."""
 
-    __slots__ = ("asks", "bad", "edited", "initial", "initial_raw", "raw", "settled", "twin", "value")
+    __slots__ = ("asks", "bad", "committed", "edited", "initial", "initial_raw", "raw", "twin", "value")
 
     def __init__(self, plan: FieldPlan, live: Live, up: Any) -> None:
         super().__init__(plan, live, up)
@@ -89,7 +89,7 @@ class Leaf(Cell):
         self.initial_raw = ""
         self.bad = False
         self.edited = False
-        self.settled = False  # HTML's user validity: a person's change has been committed, or a submission attempted
+        self.committed = False  # HTML's user validity: a person's change has been committed, or a submission attempted
         self.twin: Any = None  # the key it stands under in its list's index of values that must be unique
         self.asks: dict[int, Any] | None = None  # lookups by check index
 
@@ -207,7 +207,7 @@ def is_marked(cell: Any) -> bool:
     if form.page is not None and form.page.bare:
         if isinstance(cell, Box):
             return any(is_marked(part) for part in cell.parts)
-        return bool(cell.server) or (cell.settled and cell.mask != 0)
+        return bool(cell.server) or (cell.committed and cell.mask != 0)
     return cell.marked_count > 0 if isinstance(cell, Box) else bool(cell.shows)
 
 

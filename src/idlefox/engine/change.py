@@ -22,8 +22,8 @@ def person_changes(live: Live, cell: Leaf, raw: str, value: Any, bad: bool) -> N
     if raw == cell.raw and bad is cell.bad and equal(value, cell.value):
         return
     cell.edited = True
-    if cell.plan.native is not None and cell.plan.kind in COMMITTED:
-        settle(live, cell)
+    if cell.plan.native is not None and cell.plan.kind in AT_ONCE:
+        commit(live, cell)
     assign(live, cell, raw, value, bad, sticky=True)
     if live.heap:
         live.drain()
@@ -38,14 +38,14 @@ def person_changes(live: Live, cell: Leaf, raw: str, value: Any, bad: bool) -> N
 
 
 # Controls whose every change is committed at once (HTML, "commit" of an input's value; a select's picking).
-COMMITTED = frozenset({"checkbox", "radio", "select", "file", "range", "color"})
+AT_ONCE = frozenset({"checkbox", "radio", "select", "file", "range", "color"})
 
 
-def settle(live: Live, cell: Leaf, settled: bool = True) -> None:
+def commit(live: Live, cell: Leaf, committed: bool = True) -> None:
     """Sets the user validity of a page's control (HTML, "user validity")."""
-    if cell.settled is not settled:
-        live.trace.append((live.step, live.now, cell, "settled", cell.settled, settled))
-        cell.settled = settled
+    if cell.committed is not committed:
+        live.trace.append((live.step, live.now, cell, "committed", cell.committed, committed))
+        cell.committed = committed
 
 
 def assign(live: Live, cell: Leaf, raw: str, value: Any, bad: bool, *, sticky: bool = False) -> None:
@@ -254,7 +254,7 @@ def forget(live: Live, cell: Leaf) -> None:
     """Sets *cell* back to initial: value, raw text, touched, reported, and what the server said."""
     cell.edited = False
     cell.seen = False
-    settle(live, cell, False)
+    commit(live, cell, False)
     set_reported(live, cell, ())
     drop_server(live, cell)
     assign(live, cell, cell.initial_raw, cell.initial, False)

@@ -11,7 +11,7 @@ from ..forms import whatwg
 from ..forms.model import TEXT_KINDS
 from ..forms.values import equal, is_empty, written
 from .cells import Leaf, Whole, leaves
-from .change import assign, derived, person_changes, set_touched, settle
+from .change import assign, commit, derived, person_changes, set_touched
 from .choices import Offered, in_order, offered
 from .controls import SINGLE_LINE, TYPED
 from .sight import Cannot, controls_of, need_reach
@@ -47,7 +47,7 @@ def blur(live: Live) -> None:
     if cell is None:
         return
     if cell.plan.native is not None and cell.edited:
-        settle(live, cell)
+        commit(live, cell)
     live.set_focus(None)
     live.left = cell
     set_touched(live, cell)

@@ -10,8 +10,8 @@ from ..forms.page.elements import BLOCKING
 from ..forms.page.model import Control, Page, PageButton
 from ..forms.values import equal, written
 from .cells import Leaf, Whole, leaves
-from .change import set_touched, settle
 from .sight import Cannot, is_enabled, is_visible
+from .submission import is_lost
 
 if TYPE_CHECKING:
     from .live import Live
@@ -31,8 +31,12 @@ def find_button(page: Page, word: str) -> PageButton | None:
 
 
 def button_shown(live: Live, whole: Whole, button: PageButton | None) -> bool:
-    """Whether a person sees *button*."""
-    return button is not None and not button.hidden and not live.away and whole.open and live.view == "editing"
+    """Whether a person sees *button*: a page's always, but where a view of the sheet over it shows no field."""
+    if button is None or button.hidden or live.away or not whole.open:
+        return False
+    if live.view == "editing" and "editing" not in live.form.views:
+        return True
+    return any(is_visible(live, leaf) for leaf in leaves(whole))
 
 
 def need_page_button(live: Live, whole: Whole, button: PageButton | None) -> PageButton:
@@ -44,7 +48,7 @@ def need_page_button(live: Live, whole: Whole, button: PageButton | None) -> Pag
         raise Cannot(f"{label} cannot be pressed: the page has been left")
     if button.hidden:
         raise Cannot(f"{label} cannot be pressed: {button.hidden}")
-    if live.view != "editing":
+    if not button_shown(live, whole, button):
         raise Cannot(f"{label} cannot be pressed: the view {live.view} shows nothing of the form")
     if button.disabled:
         raise Cannot(f"{label} is disabled: {button.disabled}")
@@ -78,30 +82,11 @@ def enters(whole: Whole, cell: Leaf) -> tuple[bool, PageButton | None]:
     button = page.default_button
     if button is None:
         return page.blocking == 1 and cell.plan.kind in BLOCKING, None
-    if button.disabled or not _allowed(whole):
-        return False, button
-    return True, button
-
-
-def _allowed(whole: Whole) -> bool:
     condition = whole.plan.form.enabled
-    return condition is None or condition(whole, None) is True
+    return not button.disabled and (condition is None or condition(whole, None) is True), button
 
 
 # submission
-def validates(page: Page, button: PageButton | None) -> bool:
-    """Whether submitting by *button* checks constraints (HTML, "no-validate state")."""
-    return not (page.novalidate or (button is not None and button.novalidate))
-
-
-def attempted(live: Live, whole: Whole) -> None:
-    """An attempt sets every control's user validity, and touches what a person can reach."""
-    for cell in leaves(whole):
-        settle(live, cell)
-        if cell.active and cell.plan.kind != "hidden":
-            set_touched(live, cell)
-
-
 def first_invalid(live: Live, whole: Whole) -> Leaf | None:
     """The first invalid control in tree order that can have the focus."""
     page = page_of(whole)
@@ -111,7 +96,7 @@ def first_invalid(live: Live, whole: Whole) -> Leaf | None:
         if not isinstance(each, Control):
             continue
         cell = fields[each.field]
-        if not cell.mask or not cell.active or not is_visible(live, cell):
+        if not (cell.mask or is_lost(cell)) or not cell.active or not is_visible(live, cell):
             continue
         if each.kind == "checkbox" and isinstance(cell.value, list) and not (each.required and each.value not in cell.value):
             continue  # of several checkboxes the one that must be on

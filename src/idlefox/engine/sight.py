@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from ..forms.addresses import parse_address
+from ..forms.addresses import called, parse_address
 from .cells import Leaf, Whole, leaves
 
 if TYPE_CHECKING:
@@ -37,6 +37,10 @@ def view_shows(live: Live, cell: Any) -> bool:
         return live.view == "editing"
     path = cell.plan.path
     for address in views[live.view]:
+        if cell.plan.native is not None:
+            if called(live.form.shape, address) == path[0]:
+                return True
+            continue
         wanted = tuple("*" if isinstance(s, int) else s for s in parse_address(address) or ())
         if path[: len(wanted)] == wanted or wanted[: len(path)] == path:
             return True

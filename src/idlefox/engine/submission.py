@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from ..forms.addresses import called, parse_address
 from ..forms.model import After, Notice
 from .cells import INVALID, PENDING, Leaf, Row, Rows, Whole, everything, leaves, validity_of
-from .change import assign, set_touched
+from .change import assign, commit, set_touched
 from .clock import Event
 from .sight import whole_of
 from .timing import SUBMIT, drop_server, moment, report, say_server
@@ -85,20 +85,17 @@ class Submission:
         live.notify(whole, "submitted")
         self.show_notice(None)
         self._drop_server(whole)
-        page = whole.plan.form.form.page
-        if page is not None:
-            from .pages import attempted, validates
-
-            attempted(live, whole)
-            if not validates(page, button):
-                live.drain()
-                self.send(whole, button)
-                return
         for cell in leaves(whole):
             if cell.active and cell.plan.kind != "hidden":
                 cut(live, cell)
                 set_touched(live, cell)
+            if cell.plan.native is not None:
+                commit(live, cell)
         live.drain()
+        page = whole.plan.form.form.page
+        if page is not None and not page.validates(button):
+            self.send(whole, button)
+            return
         for cell in leaves(whole):
             if cell.plan.lookups:
                 live.lookups.begin_attempt(cell)

@@ -17,7 +17,7 @@ _COMMON = {
     "server": "server", "shows": "shows", "visible": "shown", "enabled": "usable", "readonly": "fixed",
     "required": "required",
 }  # fmt: skip
-_LEAF = {**_COMMON, "value": "value", "reads": "raw", "initial": "initial", "settled": "settled"}
+_LEAF = {**_COMMON, "value": "value", "reads": "raw", "initial": "initial", "committed": "committed"}
 _WHOLE = ("outcome", "location", "notice", "record")
 EVENTS = frozenset({
     "asks", "stale answer", "answer", "lost answer", "dropped question", "dropped error", "ignored press", "request",

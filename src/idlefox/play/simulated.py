@@ -21,7 +21,7 @@ from ..engine.timing import shown_texts
 from ..engine.trace import snapshot
 from ..forms.addresses import called, named
 from ..forms.durations import write_duration
-from ..forms.model import Button, Notice
+from ..forms.model import Notice
 from ..forms.shapes import write_address
 from ..forms.states import FIELD_STATES, FORM_STATES
 from ..script import tree
@@ -186,23 +186,6 @@ class SimulatedForm:
             return
         live.submission.press(live.root, button)
 
-    def _submit_page(self, act: tree.Submit, page: Any) -> None:
-        """The step `submit` on a page: its default button, or the one that is named."""
-        from ..engine import pages
-
-        live = self.live
-        whole, submission = live.root, live.submission
-        button = pages.find_button(page, act.button or "")
-        if act.past_checks:
-            submission.send(whole, button)
-            return
-        if submission.last_press == (live.now, live.acts - 1):
-            submission.ignore(whole)
-            return
-        hands.press_button(live, button)
-        pages.need_page_button(live, whole, button)
-        submission.press(whole, button)
-
     def _add(self, act: tree.Add) -> None:
         row = rows.step_add(self.live, self.cell(act.address), act.at)
         if act.filled:
@@ -221,15 +204,22 @@ class SimulatedForm:
         whole = panels.panel_of(live, act.panel.text) if act.panel is not None else live.root
         form = whole.plan.form.form
         if form.page is not None:
-            self._submit_page(act, form.page)
-            return
-        button: Button | None = next((b for b in form.buttons if b.name == act.button), None)
+            from ..engine import pages
+
+            button: Any = pages.find_button(form.page, act.button or "")
+        else:
+            button = next((b for b in form.buttons if b.name == act.button), None)
         submission = live.submission
         if act.past_checks:
             submission.send(whole, button)
             return
         if submission.last_press == (live.now, live.acts - 1):
             submission.ignore(whole)
+            return
+        if form.page is not None:
+            hands.press_button(live, button)
+            pages.need_page_button(live, whole, button)
+            submission.press(whole, button)
             return
         hands.press_button(live)
         need_button(live, whole, act.button or "")

@@ -107,6 +107,10 @@ class Page(NamedTuple):
         """HTML, "default button": the first submit button in tree order."""
         return next((b for b in self.buttons if b.kind in ("submit", "image")), None)
 
+    def validates(self, button: PageButton | None) -> bool:
+        """Whether submitting by *button* checks constraints (HTML, "no-validate state")."""
+        return not (self.novalidate or (button is not None and button.novalidate))
+
     def called(self, word: str) -> tuple[PageButton, ...]:
         """The submit buttons that *word* may mean: by name or id, else by their text."""
         submits = [b for b in self.buttons if b.kind in ("submit", "image")]

@@ -64,10 +64,9 @@ def _choose(tree: Tree, file: str, wanted: str) -> int:
 
 def _written_forms(tree: Tree, file: str) -> str:
     """The forms of the page, by id or line."""
-    places, _ = tree.places()
     short = PurePath(file).name
     named, bare = [], []
-    for form, (line, _) in zip(tree.forms, places, strict=False):
+    for form, line in zip(tree.forms, tree.form_lines(), strict=False):
         name = form.attributes.get("id") or ""
         named.append(f"{short}#{name} (line {line})") if name else bare.append(f"line {line}")
     texts = [f"name {listed(named)}"] if named else []

@@ -51,7 +51,7 @@ def native_rules(kind: str, attributes: Attributes) -> tuple[Rule, ...]:
 
 
 def numeric_rules(kind: str, attributes: Attributes) -> list[Rule]:
-    """min, max and step; a step's parameter is shown as written and carries its base."""
+    """min, max and step, as far as the attributes have values; a step without one is the type's own."""
     rules: list[Rule] = []
     if (low := bound(kind, attributes, "min")) is not None:
         rules.append(_rule("min", "rangeUnderflow", low))

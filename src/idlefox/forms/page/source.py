@@ -1,4 +1,4 @@
-"""The source of a page, start tag by start tag: lines for messages, and the parser's own idea of a form's owner.
+"""The source of a page, start tag by start tag: places for messages, and the parser's own idea of a form's owner.
 
 HTML, "Tree construction": a control made while the *form element pointer* is set belongs to that form wherever
 the parser puts it. Misnested markup (a form that a table or a closing </div> cuts short) can only be told so.
@@ -7,7 +7,6 @@ the parser puts it. Misnested markup (a form that a table or a closing </div> cu
 from __future__ import annotations
 
 import re
-from bisect import bisect_right
 
 from ...records import NamedTuple
 
@@ -59,18 +58,3 @@ def start_tags(text: str) -> list[Tag]:
             end = re.compile(rf"</{name}(?=[\s/>])", re.I).search(text, at)
             at = end.start() if end is not None else len(text)
     return found
-
-
-class Lines:
-    """Line and column of an offset, from 1."""
-
-    def __init__(self, text: str) -> None:
-        self.text = text
-        self.starts = [0, *(m.end() for m in re.finditer("\n", text))]
-
-    def at(self, offset: int) -> tuple[int, int]:
-        index = bisect_right(self.starts, offset) - 1
-        return index + 1, offset - self.starts[index] + 1
-
-    def line(self, number: int) -> str:
-        return self.text[self.starts[number - 1] :].split("\n", 1)[0].rstrip("\r")

@@ -12,7 +12,7 @@ from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser
 
-from .source import CONTROLS, Lines, Tag, start_tags
+from .source import CONTROLS, Tag, start_tags
 
 _SELECTOR = ",".join(CONTROLS)
 _MARK = "data-idlefox-tag"
@@ -126,10 +126,9 @@ class Tree:
         return self._ids.get(name) if name else None
 
     # places
-    def places(self) -> tuple[list[tuple[int, int]], Lines]:
-        """Line and column of every form, and the lines of the source."""
-        lines = Lines(self.text)
-        return [lines.at(t.offset) for t in self.tags if t.name == "form"], lines
+    def form_lines(self) -> list[int]:
+        """The line at which each form begins."""
+        return [self.text.count("\n", 0, t.offset) + 1 for t in self.tags if t.name == "form"]
 
     # what stands around
     def inside(self, selector: str, *words: str) -> frozenset[int]:
