@@ -25,7 +25,7 @@ import yaml
 from handwritten import Form as HandForm
 
 from idlefox.engine import hands, rows
-from idlefox.engine.build import start
+from idlefox.engine.session import start
 from idlefox.engine.clock import advance
 from idlefox.engine.compile import compile_form
 from idlefox.engine.enter import type_text

@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from idlefox.engine.build import start
+from idlefox.engine.session import start
 from idlefox.engine.compile import compile_form
 from idlefox.forms import whatwg
 from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, compile_expression

@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, Phase, assume, given, settings
 from hypothesis import strategies as st
 
 from idlefox.engine import hands, rows
-from idlefox.engine.build import fresh, start
+from idlefox.engine.session import fresh, start
 from idlefox.engine.cells import INVALID, Box, Leaf, Rows, everything, is_dirty, leaves, validity_of, value_of
 from idlefox.engine.clock import advance, catch_up
 from idlefox.engine.compile import compile_form

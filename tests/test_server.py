@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from idlefox.engine import hands
-from idlefox.engine.build import start
+from idlefox.engine.session import start
 from idlefox.engine.cells import PENDING, leaves, validity_of
 from idlefox.engine.clock import advance, catch_up
 from idlefox.engine.compile import compile_form

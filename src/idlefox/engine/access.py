@@ -13,8 +13,9 @@ from ..forms.expressions import Closure, Reference
 from ..forms.expressions.closures import Rows as Variables
 from ..forms.states import FIELD_STATES, FORM_ONLY, FORM_STATES
 from ..forms.values import is_empty
-from .cells import VALIDITY, Leaf, Whole, is_dirty, is_marked, is_touched, judged_value, validity_of
-from .plan import EVERY, FieldPlan, Plan
+from .cells import VALIDITY, Leaf, is_dirty, is_marked, is_touched, judged_value, validity_of
+from .paths import row_at
+from .plan import Plan
 
 Finder = Callable[[Any, Variables], Any]
 
@@ -77,7 +78,7 @@ class LiveAccess:
     def read(self, reference: Reference) -> Closure:
         if reference.base == "index":
             level = reference.level
-            return lambda cell, rows: _row_at(cell, level).index()
+            return lambda cell, rows: row_at(cell, level).index()
         find = self.finder(reference)
         if reference.member != "value":
             return self._state(find, reference)
@@ -144,7 +145,7 @@ class LiveAccess:
             return self._descend(lambda cell, rows: rows[name] if rows else None, reference)
         if base == "row":
             level = reference.level
-            return self._descend(lambda cell, rows: _row_at(cell, level), reference)
+            return self._descend(lambda cell, rows: row_at(cell, level), reference)
         panel = base.partition(":")[2]
         if "*" not in (reference.target or ()) and reference.target in self.plan.paths:
             index = self.plan.paths[reference.target].index
@@ -187,44 +188,5 @@ class LiveAccess:
             return found
 
         return walk
-
-
-def _row_at(cell: Any, level: int) -> Any:
-    """The row of *level* (1: the outermost) around *cell*."""
-    row = cell.row
-    while row is not None and row.plan.level > level:
-        row = row.up.row
-    return row
-
-
-def reach(cell: Any, common: int, chain: tuple[int, ...]) -> list[Any]:
-    """The cells that *chain* leads to from the row of level *common* around *cell* (0: the root, -1: itself)."""
-    if common < 0:
-        start = cell
-    elif common == 0:
-        start = cell
-        while not isinstance(start, Whole):
-            start = start.up
-    else:
-        start = _row_at(cell, common)
-    found = [start] if start is not None else []
-    for step in chain:
-        if step == EVERY:
-            found = [row for rows in found for row in rows.parts]
-        else:
-            found = [box.parts[step] for box in found]
-    return found
-
-
-def chain_between(start: FieldPlan, target: FieldPlan) -> tuple[int, ...]:
-    """The part numbers from *start* down to *target*, every row where a list is passed."""
-    chain: list[int] = []
-    plan = target
-    while plan is not start:
-        parent = plan.parent
-        assert parent is not None, f"{target.path} is not inside {start.path}"
-        chain.append(EVERY if plan.kind == "row" else plan.part)
-        plan = parent
-    return tuple(reversed(chain))
 
 

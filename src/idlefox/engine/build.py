@@ -1,4 +1,4 @@
-"""Makes the cells of a form as it is at load, and copies of that state for every scenario that starts from it."""
+"""Makes the cells of a form, a panel or a row as they are at load."""
 
 from __future__ import annotations
 
@@ -7,40 +7,15 @@ from typing import Any
 from ..forms.fitting import misfit
 from ..forms.values import reads_as
 from . import controls
-from .cells import Box, Cell, Leaf, Row, Rows, Whole, everything, leaves, value_of
-from .change import set_dirty, update_activity, update_required
+from .cells import Box, Leaf, Row, Rows, Whole, everything, leaves, value_of
+from .change import set_dirty
 from .judge import index_twin, judge, set_status
 from .live import Live
-from .plan import DERIVE, ENABLED, READONLY, VISIBLE, FieldPlan, FormPlan, Plan
+from .plan import DERIVE, ENABLED, READONLY, VISIBLE, FieldPlan, FormPlan
+from .spread import drain, update_activity, update_required
 from .timing import report
 
 _NONE: Any = object()
-
-
-def start(plan: Plan, now: int) -> Live:
-    """The form of *plan* at load, at the virtual time *now*. The first at an instant is built, later ones copied."""
-    seed = plan.seeds.get(now)
-    if seed is None:
-        seed = fresh(plan, now, plan.form.server.record)
-        if len(plan.seeds) > 64:
-            plan.seeds.clear()
-        plan.seeds[now] = seed
-    return _Copy(seed).live
-
-
-def fresh(plan: Plan, now: int, record: Any) -> Live:
-    """A form at load with *record* on the server, built from the ground."""
-    live = Live(plan, now)
-    live.statics = [None] * len(plan.paths)
-    live.submission.record = dict(record) if record is not None else None
-    live.root = open_form(live, plan.main, record)
-    if plan.form.page is not None and plan.form.page.autofocus >= 0:
-        from .pages import focus_at_load
-
-        focus_at_load(live, plan.form.page)
-    live.trace.clear()
-    live.warnings.clear()
-    return live
 
 
 def open_form(live: Live, form: FormPlan, record: Any) -> Whole:
@@ -119,7 +94,7 @@ def revive(live: Live, row: Row) -> None:
             index_twin(live, cell)
         judge(live, cell)
         set_status(live, cell)
-    live.drain()
+    drain(live)
 
 
 def _queue_conditions(live: Live, cell: Any) -> None:
@@ -146,7 +121,7 @@ def bring_to_life(live: Live, top: Any) -> None:
     for cell in cells:
         judge(live, cell)
         set_status(live, cell)
-    live.drain()
+    drain(live)
     for cell in cells:
         if type(cell) is Leaf and cell.plan.derive is not None and cell.plan.often:
             cell.initial, cell.initial_raw = cell.value, cell.raw
@@ -158,59 +133,7 @@ def bring_to_life(live: Live, top: Any) -> None:
         if cell.plan.first == 0 and cell.active and not cell.seen:
             cell.seen = True
             report(live, cell)
-    live.drain()
-
-
-_CELL = tuple(s for s in Cell.__slots__ if s not in ("live", "up", "row"))
-_LEAF = (*_CELL, *Leaf.__slots__)
-_BOX = (*_CELL, *(s for s in Box.__slots__ if s not in ("parts", "tally")))
-
-
-class _Copy:
-    """Copies a live form that has just been built, so that a scenario need not build it again."""
-
-    def __init__(self, seed: Live) -> None:
-        self.of: dict[Any, Any] = {}
-        live = Live(seed.plan, seed.now)
-        self.live = live
-        live.statics = [None] * len(seed.statics)
-        live.root = self._cell(seed.root, None)
-        live.wholes = {"": live.root}
-        live.reporting = {self.of[c]: None for c in seed.reporting}
-        live.python_said = {(self.of[c], i): text for (c, i), text in seed.python_said.items()}
-        live.submission.record = seed.submission.record
-        live.focus = self.of[seed.focus] if seed.focus is not None else None
-        live.on_button = seed.on_button
-        for old, new in self.of.items():
-            if type(old) is Rows:
-                new.twins = {key: {self.of[c]: None for c in found} for key, found in old.twins.items()}
-
-    def _cell(self, old: Any, up: Any) -> Any:
-        kind: Any = type(old)
-        new: Any = object.__new__(kind)
-        new.live, new.up = self.live, up
-        if kind is Leaf:
-            for name in _LEAF:
-                setattr(new, name, getattr(old, name))
-            new.row = up.row
-        else:
-            for name in _BOX:
-                setattr(new, name, getattr(old, name))
-            new.row = new if kind is Row else up.row if up is not None else None
-            if kind is Row:
-                new.id = old.id
-            elif kind is Rows:
-                new.next_id, new.witness, new.initial_value = old.next_id, old.witness, old.initial_value
-            elif kind is Whole:
-                new.attempts, new.busy, new.open = old.attempts, old.busy, old.open
-            new.tally = list(old.tally)
-            new.parts = [self._cell(part, new) for part in old.parts]
-            if kind is Rows:
-                new.initial_parts = tuple(new.parts)
-        self.of[old] = new
-        if old.plan.level == 0 and old.plan.kind != "row":
-            self.live.statics[old.plan.index] = new
-        return new
+    drain(live)
 
 
 def dirty_fields(live: Live) -> list[Any]:

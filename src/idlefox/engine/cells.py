@@ -7,13 +7,10 @@ its identity (the cell itself), never by its number.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.shapes import segment_text
 from .plan import FieldPlan
-
-if TYPE_CHECKING:
-    from .live import Live
 
 VALID, UNASKED, PENDING, INVALID = range(4)
 VALIDITY = ("valid", "unasked", "pending", "invalid")
@@ -31,7 +28,7 @@ class Cell:
         "required", "row", "seen", "server", "shown", "shows", "status", "touched", "up", "usable",
     )  # fmt: skip
 
-    def __init__(self, plan: FieldPlan, live: Live, up: Any) -> None:
+    def __init__(self, plan: FieldPlan, live: Any, up: Any) -> None:
         self.plan = plan
         self.live = live
         self.up: Any = up  # the container
@@ -81,7 +78,7 @@ class Leaf(Cell):
 
     __slots__ = ("asks", "bad", "committed", "edited", "initial", "initial_raw", "raw", "twin", "value")
 
-    def __init__(self, plan: FieldPlan, live: Live, up: Any) -> None:
+    def __init__(self, plan: FieldPlan, live: Any, up: Any) -> None:
         super().__init__(plan, live, up)
         self.value: Any = None
         self.raw = ""
@@ -99,7 +96,7 @@ class Box(Cell):
 
     __slots__ = ("dirty_count", "marked_count", "parts", "tally", "touched_count")
 
-    def __init__(self, plan: FieldPlan, live: Live, up: Any) -> None:
+    def __init__(self, plan: FieldPlan, live: Any, up: Any) -> None:
         super().__init__(plan, live, up)
         self.parts: list[Any] = []
         self.tally = [0, 0, 0, 0]  # cells by status
@@ -113,7 +110,7 @@ class Row(Box):
 
     __slots__ = ("id",)
 
-    def __init__(self, plan: FieldPlan, live: Live, up: Rows, number: int) -> None:
+    def __init__(self, plan: FieldPlan, live: Any, up: Rows, number: int) -> None:
         super().__init__(plan, live, up)
         self.row = self
         self.id = number
@@ -131,7 +128,7 @@ class Rows(Box):
 
     __slots__ = ("initial_parts", "initial_value", "next_id", "twins", "witness")
 
-    def __init__(self, plan: FieldPlan, live: Live, up: Any) -> None:
+    def __init__(self, plan: FieldPlan, live: Any, up: Any) -> None:
         super().__init__(plan, live, up)
         self.next_id = 1
         self.initial_parts: tuple[Row, ...] = ()
@@ -145,7 +142,7 @@ class Whole(Box):
 
     __slots__ = ("attempts", "busy", "open")
 
-    def __init__(self, plan: FieldPlan, live: Live) -> None:
+    def __init__(self, plan: FieldPlan, live: Any) -> None:
         super().__init__(plan, live, None)
         self.attempts = 0
         self.busy = False

@@ -17,7 +17,8 @@ from ..forms.rings import Graph, property_of
 from ..forms.sheet_rules import message_for
 from ..forms.values import as_text
 from . import controls
-from .access import LiveAccess, chain_between
+from .access import LiveAccess
+from .paths import chain_between
 from .plan import (
     CHECK,
     DERIVE,

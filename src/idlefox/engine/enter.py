@@ -5,16 +5,15 @@ What `fill` and `add … with` do with each line, whatever the kind of the field
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.values import written
 from . import hands
 from .cells import Box, Leaf, Rows
 from .controls import TYPED
+from .live import Live
+from .rows import step_add, step_remove
 from .sight import Cannot, need_reach
-
-if TYPE_CHECKING:
-    from .live import Live
 
 
 def type_text(live: Live, cell: Leaf, text: str, *, over: bool = False) -> None:
@@ -53,8 +52,6 @@ def enter_object(live: Live, box: Any, values: dict[str, Any]) -> None:
 
 
 def _enter_rows(live: Live, rows: Rows, values: Any) -> None:
-    from .rows import step_add, step_remove
-
     if not isinstance(values, list) or not all(isinstance(v, dict) for v in values):
         raise Cannot(f"{rows.address()} is a list of rows: it is filled with a list of objects, not {written(values)}", rows)
     while len(rows.parts) > len(values):

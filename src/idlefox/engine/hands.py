@@ -5,21 +5,19 @@ Each function is one step on one live form; it raises `Cannot` where a person co
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms import whatwg
 from ..forms.model import TEXT_KINDS
 from ..forms.values import equal, is_empty, written
-from .cells import Leaf, Whole, leaves
-from .change import assign, commit, derived, person_changes, set_touched
+from .cells import Leaf
+from .change import assign, commit, set_touched
 from .choices import Offered, in_order, offered
-from .controls import SINGLE_LINE, TYPED
-from .sight import Cannot, controls_of, need_reach
-from .submission import cut, is_lost
-from .timing import BLUR, CHANGE, moment
-
-if TYPE_CHECKING:
-    from .live import Live
+from .controls import SINGLE_LINE
+from .live import Live
+from .sight import Cannot, need_reach
+from .spread import cut, derived, drain
+from .timing import BLUR, CHANGE, drop_server, moment
 
 
 # focus
@@ -34,11 +32,11 @@ def focus(live: Live, cell: Leaf) -> None:
         raw, value, bad = derived(cell)
         if not is_empty(value):
             assign(live, cell, raw, value, bad)
-            live.drain()
+            drain(live)
             moment(live, cell, CHANGE)
-            live.drain()
+            drain(live)
     if live.heap:
-        live.drain()
+        drain(live)
 
 
 def blur(live: Live) -> None:
@@ -52,11 +50,11 @@ def blur(live: Live) -> None:
     live.left = cell
     set_touched(live, cell)
     cut(live, cell)
-    live.drain()
+    drain(live)
     moment(live, cell, BLUR)
     if cell.plan.lookups:
         live.lookups.blurred(cell)
-    live.drain()
+    drain(live)
 
 
 def step_blur(live: Live, cell: Leaf | None) -> None:
@@ -75,21 +73,31 @@ def step_focus(live: Live, cell: Leaf) -> None:
     focus(live, cell)
 
 
-def focus_first_invalid(live: Live, whole: Whole) -> None:
-    """After a refused attempt: the first invalid control in form order gets the focus."""
-    if whole.plan.form.form.page is not None:
-        from .pages import first_invalid
-
-        first = first_invalid(live, whole)
-    else:
-        first = next((c for c in leaves(whole) if c.active and (c.mask or is_lost(c))), None)
-    if first is not None:
-        if live.focus is not first:
-            live.set_focus(None)
-        focus(live, first)
-
-
 # text
+def person_changes(live: Live, cell: Leaf, raw: str, value: Any, bad: bool) -> None:
+    """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it."""
+    if raw == cell.raw and bad is cell.bad and equal(value, cell.value):
+        return
+    cell.edited = True
+    if cell.plan.native is not None and cell.plan.kind in AT_ONCE:
+        commit(live, cell)
+    assign(live, cell, raw, value, bad, sticky=True)
+    if live.heap:
+        drain(live)
+    if cell.server:
+        drop_server(live, cell)
+    moment(live, cell, CHANGE)
+    if cell.plan.lookups:
+        live.lookups.changed(cell)
+        live.submission.lookups_moved()
+    if live.heap:
+        drain(live)
+
+
+# Controls whose every change is committed at once (HTML, "commit" of an input's value; a select's picking).
+AT_ONCE = frozenset({"checkbox", "radio", "select", "file", "range", "color"})
+
+
 def _change(live: Live, cell: Leaf, raw: str) -> None:
     value, bad = cell.plan.parse(raw)
     person_changes(live, cell, raw, value, bad)
@@ -172,7 +180,7 @@ def step_pick(live: Live, cell: Leaf, mode: str, values: list[Any]) -> None:
         _need_option(cell, found, value, mode)
     if not cell.plan.field.many:
         value = _same(found, values[0])
-        person_changes(live, cell, _label(value), value, False)
+        person_changes(live, cell, label(value), value, False)
         return
     chosen = list(cell.value)
     if mode == "":
@@ -182,14 +190,14 @@ def step_pick(live: Live, cell: Leaf, mode: str, values: list[Any]) -> None:
     else:
         chosen = [c for c in chosen if not any(equal(c, v) for v in values)]
     chosen = in_order(cell, chosen)
-    person_changes(live, cell, _label(chosen), chosen, False)
+    person_changes(live, cell, label(chosen), chosen, False)
 
 
 def _same(found: list[Offered], value: Any) -> Any:
     return next(o.value for o in found if equal(o.value, value))
 
 
-def _label(value: Any) -> str:
+def label(value: Any) -> str:
     return value if isinstance(value, str) else written(value)
 
 
@@ -232,104 +240,6 @@ def _accepts(pattern: str, file: dict[str, Any]) -> bool:
     if pattern.endswith("/*"):
         return str(file["type"]).lower().startswith(pattern[:-1].lower())
     return str(file["type"]).lower() == pattern.lower()
-
-
-# keys
-def step_press(live: Live, key: str, cell: Leaf | None) -> str:
-    """Presses a named key. Returns "submit" where that submits the form, "close" where it closes a panel."""
-    if cell is not None:
-        need_reach(live, cell, f"pressing {key} in", change=False)
-        focus(live, cell)
-    here = live.focus
-    if key in ("Tab", "Shift+Tab"):
-        _tab(live, -1 if key == "Shift+Tab" else 1)
-        return ""
-    if key == "Escape":
-        return "close"
-    if here is None:
-        return "submit" if live.on_button and key in ("Enter", "Space") else ""
-    return _key_in(live, here, key)
-
-
-def _key_in(live: Live, here: Leaf, key: str) -> str:
-    kind = here.plan.kind
-    if key == "Enter":
-        # HTML, "Implicit submission": from a control that is not a place to type lines in.
-        if kind == "textarea":
-            need_reach(live, here, "typing into")
-            press_key(live, here, "\n")
-            return ""
-        return "" if kind in ("select", "file") else "submit"
-    if here.fixed:
-        return ""
-    if key == "Backspace" and kind in TYPED:
-        step_erase(live, here, 1)
-    elif key == "Space" and kind == "checkbox" and not here.plan.field.many:
-        step_turn(live, here, None)
-    elif key == "Space" and kind in TYPED:
-        press_key(live, here, " ")
-    elif key == "Space" and kind == "radio" and here.value is None:
-        _arrow(live, here, 1)
-    elif key.startswith("Arrow"):
-        _arrow(live, here, 1 if key in ("ArrowDown", "ArrowRight") else -1, key)
-    return ""
-
-
-def _arrow(live: Live, here: Leaf, by: int, key: str = "") -> None:
-    """Arrows move through radio buttons (round) and options (to the end), and step numbers and sliders."""
-    kind = here.plan.kind
-    if kind in ("radio", "select") and not here.plan.field.many:
-        options = [o.value for o in offered(here) if o.enabled]
-        if not options:
-            return
-        at = next((i for i, v in enumerate(options) if equal(v, here.value)), None)
-        if at is None:
-            at = 0 if by > 0 else len(options) - 1
-        elif kind == "radio":
-            at = (at + by) % len(options)
-        else:
-            at = min(max(at + by, 0), len(options) - 1)
-        person_changes(live, here, _label(options[at]), options[at], False)
-    elif kind in ("number", "range"):
-        from .stepping import stepped
-
-        if kind == "number" and key in ("ArrowLeft", "ArrowRight"):
-            return  # they move the caret
-        value = stepped(here, 1 if key in ("ArrowUp", "ArrowRight") else -1)
-        if value is not None:
-            step_set(live, here, value)
-
-
-def _tab(live: Live, by: int) -> None:
-    """Moves to the next control in form order; behind the last stands the submit button."""
-    whole = _whole_with_focus(live)
-    if whole.plan.form.form.page is not None:
-        from .pages import tab
-
-        tab(live, whole, by)
-        return
-    controls = controls_of(live, whole)
-    here = live.focus
-    at = next((i for i, c in enumerate(controls) if c is here), None)
-    if at is None:
-        following = (0 if not live.on_button else len(controls) + 1) if by > 0 else len(controls) - 1
-    else:
-        following = at + by
-    if 0 <= following < len(controls):
-        focus(live, controls[following])
-    else:
-        blur(live)
-        live.on_button = following == len(controls)
-
-
-def _whole_with_focus(live: Live) -> Whole:
-    each = live.focus
-    if each is None:
-        opened = [w for name, w in live.wholes.items() if name and w.open]
-        return opened[-1] if opened else live.root
-    while each.up is not None:
-        each = each.up
-    return each  # type: ignore[no-any-return]
 
 
 def press_button(live: Live, button: Any = True) -> None:

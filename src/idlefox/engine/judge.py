@@ -5,15 +5,13 @@ Incremental: a change re-judges the cell it happened in and the units that read 
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.values import is_empty
-from .access import reach
 from .cells import INVALID, PENDING, UNASKED, VALID, Box, Leaf, Rows, judged_value, validity_of
+from .live import Live
+from .paths import reach
 from .rules import twin_key
-
-if TYPE_CHECKING:
-    from .live import Live
 
 
 def broken_checks(cell: Any) -> int:
@@ -178,3 +176,8 @@ def judge_unique(live: Live, cell: Any) -> None:
     for check in cell.plan.checks:
         if check.kind == "unique":
             live.push_check(cell, check.index)
+
+
+def is_lost(cell: Any) -> bool:
+    """Whether an attempt to submit has asked a lookup about *cell* once more, and no answer came back."""
+    return bool(cell.asks) and cell.active and any(ask.lost for ask in cell.asks.values())

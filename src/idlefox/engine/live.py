@@ -7,24 +7,15 @@ The one place where state is held. What a person does is in `hands` and `rows`, 
 from __future__ import annotations
 
 from collections.abc import Callable
-from heapq import heappop, heappush
+from heapq import heappush
 from typing import Any
 
-from .access import reach
 from .cells import Box, Whole
-from .change import follow, run_unit
-from .clock import Queue
-from .lookups import Lookups
+from .paths import reach
 from .plan import CHECK, REVEAL, Plan, Watch
-from .submission import Submission
+from .queue import Queue
 
 Change = tuple[int, int, Any, str, Any, Any]  # step, time, cell (None: the whole), property, before, after
-# No change of a real form spreads so far: what does keeps itself alive.
-_MOST_UNITS = 2_000_000
-
-
-class EndlessChain(Exception):
-    """A change that never comes to rest."""
 
 
 class Live:
@@ -61,8 +52,11 @@ class Live:
         self.view = "editing"
         self.away = False
         self.queue = Queue()
-        self.lookups = Lookups(self)
-        self.submission = Submission(self)
+        # What is handed in when a session is put together (`session`): what takes time, and what only higher rooms can do.
+        self.lookups: Any = None
+        self.submission: Any = None
+        self.restore_rows: Callable[[Any], None] = lambda rows: None
+        self.ask_python: Callable[[str, Any], bool] = lambda name, cell: False
         self.python: dict[str, Callable[..., Any]] = plan.python
 
     # the trace
@@ -140,29 +134,6 @@ class Live:
             self.order += 1
             heappush(self.heap, (rank, self.order, cell, unit, check))
 
-    def drain(self) -> None:
-        """Judges all that is queued, then lets fields report that were altered by another's change."""
-        done = 0
-        while self.heap or self.followers:
-            while self.heap:
-                _, _, cell, unit, check = heappop(self.heap)
-                self.queued.discard((id(cell), unit, check))
-                run_unit(self, cell, unit, check)
-                done += 1
-                if done > _MOST_UNITS:
-                    raise EndlessChain("a change spreads without end: rules, conditions or derived values keep each other alive")
-            follow(self)
-            if self.forgotten_lists:
-                self._forget_lists()
-
-    def _forget_lists(self) -> None:
-        from .rows import is_there, restore_rows
-
-        lists, self.forgotten_lists = self.forgotten_lists, {}
-        for rows in lists:
-            if is_there(rows):
-                restore_rows(self, rows)
-
     def count(self, name: str, cell: Any, by: int) -> None:
         """Adds *by* to the number of dirty or touched fields of everything around *cell* (a container: itself too)."""
         if cell.plan.watch and not isinstance(cell, Box):
@@ -175,22 +146,3 @@ class Live:
             if box.plan.watch and not (before and before + by):
                 self.notify(box, name)
             box = box.up
-
-    # the clock
-    def clock_moved(self, before: int) -> None:
-        """Judges again what reads the clock: `now()` at every stop, `today()` when the day has changed."""
-        new_day = before // 86_400_000 != self.now // 86_400_000
-        for kind, watch in self.plan.clock_watch:
-            if kind == "now" or new_day:
-                whole = self.wholes.get(watch.target.form.name)
-                if whole is not None:
-                    self.push(whole, watch)
-        if self.heap:
-            self.drain()
-
-    # Python rules
-    def ask_python(self, name: str, cell: Any) -> bool:
-        """Whether the Python rule *name* is broken by *cell*."""
-        from .python_rules import broken
-
-        return broken(self, name, cell)

@@ -7,21 +7,20 @@ stale: recorded, and dropped.
 from __future__ import annotations
 
 from collections import deque
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.expressions import Closure, Reference, compile_expression
 from ..forms.model import Lookup
 from ..forms.values import equal, is_empty
 from ..records import NamedTuple
 from .cells import Leaf, judged_value
-from .clock import Event
 from .judge import judge, set_status
+from .live import Live
 from .plan import CheckPlan
+from .queue import Event
 from .rules import twin_key
+from .spread import drain
 from .timing import fill_message, report
-
-if TYPE_CHECKING:
-    from .live import Live
 
 _DEBOUNCE = "the debounce of lookup"
 CHANGE, BLUR, ATTEMPT = "change", "blur", "submit"
@@ -166,10 +165,10 @@ class Lookups:
                 ask.message = answer.message
         judge(live, cell)
         set_status(live, cell)
-        live.drain()
+        drain(live)
         if cell.seen and cell.active and (cell.mask or cell.reported or ask.lost):
             report(live, cell)
-        live.drain()
+        drain(live)
         live.submission.lookups_moved()
 
     def _failed(self, cell: Leaf, check: CheckPlan, ask: Ask) -> None:

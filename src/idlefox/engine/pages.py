@@ -4,17 +4,14 @@ the order of Tab, the first control that an attempt points at, the dialog that a
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from ..forms.page.elements import BLOCKING
 from ..forms.page.model import Control, Page, PageButton
 from ..forms.values import equal, written
+from . import hands
 from .cells import Leaf, Whole, leaves
+from .judge import is_lost
+from .live import Live
 from .sight import Cannot, is_enabled, is_visible
-from .submission import is_lost
-
-if TYPE_CHECKING:
-    from .live import Live
 
 
 def page_of(whole: Whole) -> Page | None:
@@ -157,8 +154,6 @@ def stops(live: Live, whole: Whole) -> list[Leaf | PageButton]:
 
 def tab(live: Live, whole: Whole, by: int) -> None:
     """Moves the focus to the next stop; behind the last and before the first there is nothing of the form."""
-    from . import hands
-
     there = stops(live, whole)
     # HTML, "sequential focus navigation starting point": after a blur it is where the focus was.
     here = live.focus if live.focus is not None else live.on_button or live.left

@@ -2,23 +2,22 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.values import as_text, equal
-from .cells import Rows, Whole, value_of
+from .build import open_form
+from .cells import Leaf, Rows, Whole, everything, value_of
+from .enter import enter_object
 from .hands import press_button
+from .live import Live
+from .rows import put_in
 from .sight import Cannot
-
-if TYPE_CHECKING:
-    from .live import Live
 
 
 def panel_of(live: Live, name: str) -> Whole:
     """The panel *name*, closed if nobody has opened it yet."""
     whole = live.wholes.get(name)
     if whole is None:
-        from .build import open_form
-
         whole = open_form(live, live.plan.panels[name], None)
         whole.open = False
     return whole
@@ -26,8 +25,6 @@ def panel_of(live: Live, name: str) -> Whole:
 
 def step_open(live: Live, name: str) -> None:
     """Opens the panel: a fresh form in a dialog."""
-    from .build import open_form
-
     if live.away:
         raise Cannot(f"the panel {name} cannot be opened: the page has been left")
     known = live.wholes.get(name)
@@ -61,8 +58,6 @@ def close(live: Live, whole: Whole) -> None:
 
 def drop_form(live: Live, whole: Whole) -> None:
     """Forgets all that the session still knows of the cells of *whole*."""
-    from .cells import Leaf, everything
-
     for cell in everything(whole):
         live.reporting.pop(cell, None)
         live.server_said.pop(cell, None)
@@ -81,9 +76,6 @@ def give(live: Live, whole: Whole) -> None:
         return
     target = live.statics[live.plan.paths[gives.to].index]
     if gives.kind == "row" and isinstance(target, Rows):
-        from .enter import enter_object
-        from .rows import put_in
-
         row = put_in(live, target, len(target.parts))
         enter_object(live, row, {k: v for k, v in values.items() if any(p.plan.field.name == k for p in row.parts)})
         return

@@ -5,14 +5,12 @@ from __future__ import annotations
 import importlib.util
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.model import Form
 from ..problems import Place, Problem, Unreadable, suggestion
 from .cells import Box, Leaf, Rows, value_of
-
-if TYPE_CHECKING:
-    from .live import Live
+from .live import Live
 
 
 class FormView(Mapping[str, Any]):

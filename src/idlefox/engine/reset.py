@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.values import reads_as
 from .cells import Leaf, Rows, Whole, everything, leaves, value_of
-from .change import forget, set_dirty
-from .timing import drop_server, set_reported
-
-if TYPE_CHECKING:
-    from .live import Live
+from .change import set_dirty
+from .live import Live
+from .rows import restore_rows, take_out
+from .spread import drain, forget
+from .timing import drop_server, report, set_reported
 
 
 def press_reset(live: Live, whole: Whole) -> None:
@@ -27,7 +27,7 @@ def press_reset(live: Live, whole: Whole) -> None:
         submission.outcome = "none"
     if not whole.plan.form.name:
         live.set_view("editing")
-    live.drain()
+    drain(live)
 
 
 def reset_form(live: Live, whole: Whole) -> None:
@@ -37,7 +37,7 @@ def reset_form(live: Live, whole: Whole) -> None:
         whole.attempts = 0
         live.notify(whole, "submitted")
     _back(live, whole)
-    live.drain()
+    drain(live)
     _report_at_load(live, whole)
 
 
@@ -50,8 +50,6 @@ def _back(live: Live, cell: Any) -> None:
     set_reported(live, cell, ())
     drop_server(live, cell)
     if isinstance(cell, Rows):
-        from .rows import restore_rows
-
         restore_rows(live, cell)
         if cell.dirty:
             set_dirty(live, cell, False)
@@ -61,33 +59,27 @@ def _back(live: Live, cell: Any) -> None:
 
 
 def _report_at_load(live: Live, whole: Any) -> None:
-    from .timing import report
-
     for cell in everything(whole):
         if cell.plan.first == 0 and cell.active and not cell.seen:
             cell.seen = True
             report(live, cell)
-    live.drain()
+    drain(live)
 
 
 def set_back(live: Live, cell: Any) -> None:
     """`forget`: sets one field (or all in a group or list) back to initial."""
     for each in [c for c in everything(cell) if isinstance(c, Rows)]:
-        from .rows import restore_rows
-
         restore_rows(live, each)
     for leaf in list(leaves(cell)):
         live.lookups.stale(leaf)
         forget(live, leaf)
-    live.drain()
+    drain(live)
 
 
 def blank_form(live: Live, whole: Whole) -> None:
     """Empties every field; the empty form is the new initial one."""
     for cell in list(everything(whole)):
         if isinstance(cell, Rows):
-            from .rows import take_out
-
             least = cell.plan.field.least
             while len(cell.parts) > least:
                 take_out(live, cell, cell.parts[-1])

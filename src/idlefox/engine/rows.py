@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.expressions import Closure, compile_expression
 from .access import LiveAccess
+from .build import bring_to_life, make_row, revive
 from .cells import Leaf, Row, Rows, everything, validity_of
 from .change import compare_list, compare_lists
 from .hands import press_button
 from .judge import judge, judge_unique
+from .live import Live
 from .sight import Cannot, disabled_by, hidden_by, need_reach, readonly_by
+from .spread import drain
 from .timing import CHANGE, drop_server, moment
 from .trace import snapshot_of
-
-if TYPE_CHECKING:
-    from .live import Live
 
 
 def why_not(live: Live, rows: Rows, doing: str) -> str:
@@ -61,8 +61,6 @@ def step_add(live: Live, rows: Rows, at: int | None) -> Row:
 
 def put_in(live: Live, rows: Rows, at: int, row: Row | None = None) -> Row:
     """Puts a new row (or *row*, which had been taken out) at place *at*."""
-    from .build import bring_to_life, make_row, revive
-
     if row is None:
         row = make_row(live, rows, {})
         rows.parts.insert(at, row)
@@ -90,7 +88,7 @@ def take_out(live: Live, rows: Rows, row: Row) -> None:
     """Takes *row* out of the list, and with it all that is its own."""
     if live.focus is not None and _is_in(live.focus, row):
         live.set_focus(None)
-    live.drain()  # nothing of the row may still be waiting to be judged once it is gone
+    drain(live)  # nothing of the row may still be waiting to be judged once it is gone
     if row not in rows.parts:
         return  # judging what was waiting has hidden the list, and it has forgotten the row already
     at = rows.parts.index(row)
@@ -200,9 +198,9 @@ def _restructured(live: Live, rows: Rows) -> None:
     if live.restructured:
         compare_lists(live, rows.up)
     judge(live, rows)
-    live.drain()
+    drain(live)
     if rows.server:
         drop_server(live, rows)
     moment(live, rows, CHANGE)
-    live.drain()
+    drain(live)
 

@@ -6,7 +6,7 @@ Knows the payload and the sheet, not the form's live state.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.expressions import UNKNOWN, Closure, Expression, Reference, compile_expression
 from ..forms.expressions.closures import Rows as Variables
@@ -16,12 +16,10 @@ from ..forms.sheet_rules import message_for
 from ..forms.values import as_text, is_empty
 from ..records import NamedTuple
 from .cells import Leaf
+from .live import Live
 from .plan import FieldPlan
 from .rules import test_for
 from .timing import fill_message
-
-if TYPE_CHECKING:
-    from .live import Live
 
 
 class Answer(NamedTuple):

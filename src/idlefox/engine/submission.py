@@ -8,13 +8,18 @@ from typing import TYPE_CHECKING, Any
 from ..forms.addresses import called, parse_address
 from ..forms.model import After, Notice
 from .cells import INVALID, PENDING, Leaf, Row, Rows, Whole, everything, leaves, validity_of
-from .change import assign, commit, set_touched
-from .clock import Event
+from .change import commit, set_touched
+from .judge import is_lost
+from .keys import focus_first_invalid
+from .live import Live
+from .panels import give
+from .queue import Event
+from .reset import blank_form, keep_as_initial, reset_form, set_back
 from .sight import whole_of
+from .spread import cut, drain
 from .timing import SUBMIT, drop_server, moment, report, say_server
 
 if TYPE_CHECKING:
-    from .live import Live
     from .server import Answer
     from .wire import Sent
 
@@ -91,7 +96,7 @@ class Submission:
                 set_touched(live, cell)
             if cell.plan.native is not None:
                 commit(live, cell)
-        live.drain()
+        drain(live)
         page = whole.plan.form.form.page
         if page is not None and not page.validates(button):
             self.send(whole, button)
@@ -108,7 +113,7 @@ class Submission:
         for cell in leaves(whole):
             if cell.plan.lookups:
                 live.lookups.attempted(cell)
-        live.drain()
+        drain(live)
         self._decide(whole, button)
 
     def _drop_server(self, whole: Whole) -> None:
@@ -121,8 +126,6 @@ class Submission:
         if validity == INVALID or any(is_lost(cell) for cell in leaves(whole)):
             self._set_busy(whole, False)
             self._set("outcome", "refused")
-            from .hands import focus_first_invalid
-
             focus_first_invalid(self.live, whole)
         elif validity == PENDING:
             self.deciding = (whole, button)
@@ -153,8 +156,8 @@ class Submission:
     def send(self, whole: Whole, button: Any) -> None:
         """Sends what *whole* holds now and waits for the answer."""
         # Loaded with the first request: most scenarios send none, and starting up is part of every run.
+        from .request import request_of
         from .server import answer
-        from .wire import request_of
 
         live = self.live
         form = whole.plan.form.form
@@ -184,7 +187,7 @@ class Submission:
             live.now + takes, lambda: self._arrive(whole, sent, reply, rows_as_sent, before), f"the answer to {sent.method} {sent.target}"
         )
         self.under_way.append(event)
-        live.drain()
+        drain(live)
 
     # the answer
     def _arrive(self, whole: Whole, sent: Sent, reply: Answer, rows: dict[Any, tuple[Row, ...]], view: str) -> None:
@@ -213,14 +216,12 @@ class Submission:
         notice = reply.notice if reply.notice is not None else after.notice
         if notice is not None:
             self.show_notice(notice)
-        live.drain()
+        drain(live)
 
     def _accepted(self, whole: Whole, sent: Sent, reply: Answer, after: After) -> None:
         live = self.live
         form = whole.plan.form.form
         if form.panel:
-            from .panels import give
-
             give(live, whole)
         else:
             self._set("record", reply.record if reply.has_record else sent.values)
@@ -229,8 +230,6 @@ class Submission:
         self._values(whole, after)
 
     def _values(self, whole: Whole, after: After) -> None:
-        from .reset import blank_form, keep_as_initial, reset_form, set_back
-
         live = self.live
         if not whole.open:
             return
@@ -243,7 +242,7 @@ class Submission:
         for address in after.forget:
             for cell in find_cells(whole, address, {}):
                 set_back(live, cell)
-        live.drain()
+        drain(live)
 
     def _errors(self, whole: Whole, reply: Answer, rows: dict[Any, tuple[Row, ...]]) -> None:
         for address, texts in reply.errors:
@@ -255,11 +254,6 @@ class Submission:
                 continue
             for cell in found or [whole]:
                 say_server(self.live, cell, texts)
-
-
-def is_lost(cell: Any) -> bool:
-    """Whether an attempt to submit has asked a lookup about *cell* once more, and no answer came back."""
-    return bool(cell.asks) and cell.active and any(ask.lost for ask in cell.asks.values())
 
 
 GONE: Any = ("the row is gone",)
@@ -300,13 +294,3 @@ def find_cells(whole: Whole, address: str, rows: dict[Any, tuple[Row, ...]]) -> 
     return found
 
 
-def cut(live: Live, cell: Leaf) -> None:
-    """Applies `trim` and `case` to the text of *cell*, as leaving it does."""
-    change = cell.plan.cut
-    if change is None or not isinstance(cell.value, str):
-        return
-    text = change(cell.raw)
-    if text != cell.raw:
-        value, bad = cell.plan.parse(text)
-        assign(live, cell, text, value, bad, sticky=cell.edited)
-        live.drain()

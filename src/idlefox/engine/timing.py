@@ -6,15 +6,13 @@ counted; `shows` is what `reveal` lets through of it, and what the server said.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from ..forms.model import Message
 from ..forms.values import as_text
 from .cells import Box, Leaf, Rows, Said, judged_value
+from .live import Live
 from .plan import CheckPlan
-
-if TYPE_CHECKING:
-    from .live import Live
 
 CHANGE, BLUR, SUBMIT = 1, 2, 3
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from time import perf_counter
 from typing import Any
 
-from ..engine.live import EndlessChain
+from ..engine.queue import EndlessChain
 from ..engine.sight import Cannot
 from ..forms.durations import parse_instant
 from ..problems import Place, Problem, Unreadable

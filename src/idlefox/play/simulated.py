@@ -6,9 +6,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from ..engine import hands, panels, rows
+from ..engine import hands, keys, panels, rows
 from ..engine.access import property_value, state_test
-from ..engine.build import dirty_fields, fresh, start, touched_fields
+from ..engine.build import dirty_fields, touched_fields
+from ..engine.buttons import button_enabled, button_visible, need_button
 from ..engine.cells import Leaf, Whole, everything, value_of
 from ..engine.clock import advance, catch_up
 from ..engine.enter import enter_object, enter_value, media_type, type_text
@@ -16,7 +17,8 @@ from ..engine.live import Live
 from ..engine.lookups import Answered
 from ..engine.plan import Plan
 from ..engine.reset import press_reset
-from ..engine.sight import Cannot, button_enabled, button_visible, is_enabled, is_visible, need_button, whole_of
+from ..engine.session import fresh, start
+from ..engine.sight import Cannot, is_enabled, is_visible, whole_of
 from ..engine.timing import shown_texts
 from ..engine.trace import snapshot
 from ..forms.addresses import called, named
@@ -157,7 +159,7 @@ class SimulatedForm:
 
     def _press(self, act: tree.Press) -> None:
         live = self.live
-        follows = hands.step_press(live, act.key, self.leaf(act.address) if act.address is not None else None)
+        follows = keys.step_press(live, act.key, self.leaf(act.address) if act.address is not None else None)
         if follows == "close":
             opened = [w for name, w in live.wholes.items() if name and w.open]
             if opened:
