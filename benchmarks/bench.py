@@ -24,13 +24,13 @@ sys.path.insert(0, str(Path(__file__).parent))
 import yaml
 from handwritten import Form as HandForm
 
-from idlefox.engine import hands, rows
-from idlefox.engine.session import start
-from idlefox.engine.clock import advance
-from idlefox.engine.compile import compile_form
-from idlefox.engine.enter import type_text
-from idlefox.engine.live import Live
-from idlefox.forms.sheet import read_sheet_text
+from idlefox.engine.acts import hands, rows
+from idlefox.engine.acts.enter import type_text
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.engine.session.session import start
+from idlefox.engine.state.live import Live
+from idlefox.engine.world.clock import advance
+from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.play.player import Wishes, play_script
 from idlefox.play.select import Chosen
 from idlefox.play.subjects import Subjects
@@ -271,8 +271,8 @@ def large_page(count: int) -> str:
 def reading_page() -> None:
     from selectolax.lexbor import LexborHTMLParser
 
-    from idlefox.engine.build import fresh
-    from idlefox.forms.page.read import read_page_text
+    from idlefox.engine.judge.make import fresh
+    from idlefox.forms.html.read import read_page_text
 
     gc.set_threshold(100_000, 20, 20)  # as `idlefox` itself has it
     text = large_page(5000)

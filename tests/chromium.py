@@ -249,7 +249,7 @@ class Chromium:
 
 
 def _text(address: Any) -> str:
-    from idlefox.forms.shapes import write_address
+    from idlefox.forms.names.shapes import write_address
 
     return write_address(address.segments)
 

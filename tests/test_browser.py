@@ -13,12 +13,12 @@ import pytest
 from chromium import Chromium, body_of, program
 from page_cases import Case, all_cases
 
-from idlefox.engine.cells import is_marked
-from idlefox.engine.compile import compile_form
-from idlefox.engine.page_wire import page_entries, page_text
-from idlefox.engine.wire import File
-from idlefox.forms.page.model import Control
-from idlefox.forms.page.read import read_page_text
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.engine.state.cells import is_marked
+from idlefox.engine.world.encode import File
+from idlefox.engine.world.page_request import page_entries, page_text
+from idlefox.forms.html.model import Control
+from idlefox.forms.html.read import read_page_text
 from idlefox.play.simulated import SimulatedForm
 from idlefox.script.expand import expand
 from idlefox.script.reader import read_script_text
@@ -77,7 +77,7 @@ def ours(case: Case, form: Any, steps: list[Any]) -> dict[str, Any]:
     focused = live.focus
     sent = live.submission.requests[-1] if live.submission.requests else None
     return {
-        "flags": {name: sorted({c.flag for c in cell.plan.checks if cell.mask & c.bit}) for name, cell in fields.items()},
+        "flags": {name: sorted({c.flag for c in cell.plan.checks if cell.broken & c.bit}) for name, cell in fields.items()},
         "values": {name: _value(cell) for name, cell in fields.items()},
         "valid": live.root.tally[3] == 0,
         "marked": {name: is_marked(cell) for name, cell in fields.items()},

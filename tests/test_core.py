@@ -6,12 +6,12 @@ from typing import Any
 
 import pytest
 
-from idlefox.engine.session import start
-from idlefox.engine.compile import compile_form
-from idlefox.forms import whatwg
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.engine.session.session import start
 from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, compile_expression
 from idlefox.forms.expressions.parse import parse
-from idlefox.forms.sheet import read_sheet_text
+from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.forms.values import whatwg
 from idlefox.problems import Unreadable
 
 
@@ -87,7 +87,7 @@ fields:
 def test_expressions_come_to(text: str, value: Any) -> None:
     plan = compile_form(read_sheet_text(FORM, "f"))
     live = start(plan, 1_935_478_800_000)
-    from idlefox.engine.access import LiveAccess
+    from idlefox.engine.state.access import LiveAccess
 
     found = compile_expression(bind(text, Scope(plan.form.shape)), LiveAccess(plan))(live.root, None)
     assert found is value if value is UNKNOWN or isinstance(value, bool) else found == value

@@ -9,19 +9,19 @@ from typing import Any
 from hypothesis import HealthCheck, Phase, assume, given, settings
 from hypothesis import strategies as st
 
-from idlefox.engine import hands, rows
-from idlefox.engine.session import fresh, start
-from idlefox.engine.cells import INVALID, Box, Leaf, Rows, everything, is_dirty, leaves, validity_of, value_of
-from idlefox.engine.clock import advance, catch_up
-from idlefox.engine.compile import compile_form
-from idlefox.engine.enter import type_text
-from idlefox.engine.judge import broken_checks, lookup_status, refused_bits
-from idlefox.engine.live import Live
-from idlefox.engine.reset import press_reset
-from idlefox.engine.sight import Cannot
-from idlefox.engine.trace import rebuild, snapshot
-from idlefox.forms.sheet import read_sheet_text
-from idlefox.forms.values import equal
+from idlefox.engine.acts import hands, rows
+from idlefox.engine.acts.enter import type_text
+from idlefox.engine.acts.reset import press_reset
+from idlefox.engine.acts.sight import Cannot
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.engine.judge.breaks import broken_checks, lookup_status, refused_bits
+from idlefox.engine.session.session import fresh, start
+from idlefox.engine.state.cells import INVALID, Container, FieldCell, ListCell, everything, is_dirty, leaves, validity_of, value_of
+from idlefox.engine.state.journal import rebuild, snapshot
+from idlefox.engine.state.live import Live
+from idlefox.engine.world.clock import advance, catch_up
+from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.forms.values.values import equal
 from idlefox.problems import Unreadable
 
 CONDITIONS = [
@@ -99,7 +99,7 @@ def take(live: Live, step: tuple[str, int, str]) -> None:
     """One random step; what a person could not do is not done."""
     verb, number, text = step
     fields = list(leaves(live.root))
-    lists = [c for c in everything(live.root) if isinstance(c, Rows)]
+    lists = [c for c in everything(live.root) if isinstance(c, ListCell)]
     cell: Any = fields[number % len(fields)]
     chosen: Any = lists[number % len(lists)]
     try:
@@ -143,21 +143,21 @@ def computed_anew(live: Live) -> None:
         for own, condition in (("own_visible", plan.visible), ("own_enabled", plan.enabled), ("own_readonly", plan.readonly)):
             if condition is not None and plan.kind != "row":
                 assert getattr(cell, own) is (condition(cell, None) is True), (name, own)
-        assert cell.shown is (cell.own_visible and (above is None or above.shown)), name
-        assert cell.usable is (cell.own_enabled and (above is None or above.usable)), name
-        assert cell.fixed is (cell.own_readonly or (above is not None and above.fixed)), name
-        assert cell.active is (cell.shown and cell.usable), name
-        mask = broken_checks(cell) | (refused_bits(cell) if isinstance(cell, Leaf) and cell.asks else 0)
-        assert cell.mask == mask, (name, cell.mask, mask)
+        assert cell.visible is (cell.own_visible and (above is None or above.visible)), name
+        assert cell.enabled is (cell.own_enabled and (above is None or above.enabled)), name
+        assert cell.readonly is (cell.own_readonly or (above is not None and above.readonly)), name
+        assert cell.active is (cell.visible and cell.enabled), name
+        mask = broken_checks(cell) | (refused_bits(cell) if isinstance(cell, FieldCell) and cell.questions else 0)
+        assert cell.broken == mask, (name, cell.broken, mask)
         required = plan.required if isinstance(plan.required, bool) else plan.required(cell, None) is True
         assert cell.required is (cell.active and required), name
         status = INVALID if mask else lookup_status(cell) if plan.lookups and cell.active else 0
         assert cell.status == status, (name, cell.status, status)
         shows = cell.reported if cell.active and (plan.reveal is None or plan.reveal(cell, None) is True) else ()
         assert cell.shows == (shows if plan.messages_all else shows[:1]), name
-        if isinstance(cell, Leaf):
+        if isinstance(cell, FieldCell):
             if not live.sticky:
-                changed = cell.raw != cell.initial_raw if cell.bad else not equal(cell.value, cell.initial)
+                changed = cell.raw != cell.initial_raw if cell.bad_input else not equal(cell.value, cell.initial)
                 assert cell.dirty is changed, (name, cell.value, cell.initial)
         else:
             inside = [c for c in everything(cell) if c is not cell or cell.plan.kind != "row"]
@@ -166,13 +166,13 @@ def computed_anew(live: Live) -> None:
             assert cell.marked_count == sum(bool(c.shows) for c in inside), name
             for state in (1, 2, 3):
                 assert cell.tally[state] == sum(c.status == state for c in inside), (name, state)
-        if isinstance(cell, Rows) and not live.sticky:
+        if isinstance(cell, ListCell) and not live.sticky:
             same = len(cell.parts) == len(cell.initial_parts) and all(map(lambda a, b: a is b, cell.parts, cell.initial_parts))
             assert cell.dirty is (not same and not equal(value_of(cell), cell.initial_value)), name
         if plan.unique:
             others = [c for r in cell.row.up.parts for c in leaves(r) if c.plan is plan and c is not cell and c.active]
             twins = cell.active and cell.value != "" and any(c.value == cell.value for c in others)
-            assert any(c.kind == "unique" and cell.mask & c.bit for c in plan.checks) is twins, name
+            assert any(c.kind == "unique" and cell.broken & c.bit for c in plan.checks) is twins, name
 
 
 # No shrinking: with forms this large it takes minutes, and the failing sheet and steps are printed anyway.
@@ -210,5 +210,5 @@ def test_a_copied_form_is_as_one_built_from_the_ground(fox: Any) -> None:
     type_text(first, next(leaves(first.root)), "x")
     assert is_dirty(first.root)
     assert not is_dirty(start(plan, 5).root)
-    assert isinstance(first.root, Box)
+    assert isinstance(first.root, Container)
     assert validity_of(first.root) == INVALID

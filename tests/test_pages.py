@@ -13,13 +13,13 @@ from conftest import Fox
 from hypothesis import given
 from hypothesis import strategies as st
 
-from idlefox.engine.compile import compile_form
-from idlefox.engine.trace import rebuild, snapshot
-from idlefox.forms.json_schema import whole_pattern
-from idlefox.forms.page.read import read_page_text
-from idlefox.forms.page.source import start_tags
-from idlefox.forms.patterns import finds, whole_match
-from idlefox.forms.whatwg import DATE_KINDS, date_number, date_text
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.engine.state.journal import rebuild, snapshot
+from idlefox.forms.html.read import read_page_text
+from idlefox.forms.html.source import start_tags
+from idlefox.forms.schema.read import whole_pattern
+from idlefox.forms.values.patterns import finds, whole_match
+from idlefox.forms.values.whatwg import DATE_KINDS, date_number, date_text
 from idlefox.play.player import Wishes, play_script
 from idlefox.play.select import Chosen
 from idlefox.play.simulated import SimulatedForm

@@ -8,15 +8,15 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
-from idlefox.engine import hands
-from idlefox.engine.session import start
-from idlefox.engine.cells import PENDING, leaves, validity_of
-from idlefox.engine.clock import advance, catch_up
-from idlefox.engine.compile import compile_form
-from idlefox.engine.enter import type_text
-from idlefox.engine.lookups import Answered
-from idlefox.engine.timing import shown_texts
-from idlefox.forms.sheet import read_sheet_text
+from idlefox.engine.acts import hands
+from idlefox.engine.acts.enter import type_text
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.engine.judge.timing import shown_texts
+from idlefox.engine.session.session import start
+from idlefox.engine.state.cells import PENDING, leaves, validity_of
+from idlefox.engine.world.clock import advance, catch_up
+from idlefox.engine.world.lookups import Answered
+from idlefox.forms.sheet.read import read_sheet_text
 
 LOOKUPS = """
 form: f

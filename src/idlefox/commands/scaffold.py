@@ -36,13 +36,13 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
 
     try:
         if is_page(page):
-            from ..forms.page.read import read_page
+            from ..forms.html.read import read_page
 
             file, mark, form_id = page.partition("#")
             path = os.path.relpath(file, into).replace(os.sep, "/")
             made = from_page(read_page(page), f"{path}{mark}{form_id}", into, name)
         else:
-            from ..forms.json_schema import read_schema
+            from ..forms.schema.read import read_schema
 
             made = from_schema(read_schema(page), name or _name_of(page), into)
     except Unreadable as fault:

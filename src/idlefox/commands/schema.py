@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from ..forms.sheet_check import schema_text
+from ..forms.sheet.check import schema_text
 
 
 @click.command("schema")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from ..forms.patterns import finds
-from ..forms.shapes import write_address
-from ..forms.values import as_text, equal, written
+from ..forms.names.shapes import write_address
+from ..forms.values.patterns import finds
+from ..forms.values.values import as_text, equal, written
 from ..records import NamedTuple
 from ..script.tree import Check, Like, Not, Noun, Word
 from .matching import contains, difference, includes, matches, shown
@@ -42,7 +42,7 @@ def judge_check(subject: Subject, check: Check) -> Finding:
 
 
 def _span(ms: int) -> str:
-    from ..forms.durations import write_duration
+    from ..forms.values.durations import write_duration
 
     return write_duration(ms)
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..forms.patterns import finds
-from ..forms.values import equal, written
+from ..forms.values.patterns import finds
+from ..forms.values.values import equal, written
 from ..script.tree import Anything, Like
 
 

@@ -7,9 +7,9 @@ from pathlib import Path
 from time import perf_counter
 from typing import Any
 
-from ..engine.queue import EndlessChain
-from ..engine.sight import Cannot
-from ..forms.durations import parse_instant
+from ..engine.acts.sight import Cannot
+from ..engine.state.queue import EndlessChain
+from ..forms.values.durations import parse_instant
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
 from ..script.against import check_ops

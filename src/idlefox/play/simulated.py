@@ -6,26 +6,26 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from ..engine import hands, keys, panels, rows
-from ..engine.access import property_value, state_test
-from ..engine.build import dirty_fields, touched_fields
-from ..engine.buttons import button_enabled, button_visible, need_button
-from ..engine.cells import Leaf, Whole, everything, value_of
-from ..engine.clock import advance, catch_up
-from ..engine.enter import enter_object, enter_value, media_type, type_text
-from ..engine.live import Live
-from ..engine.lookups import Answered
-from ..engine.plan import Plan
-from ..engine.reset import press_reset
-from ..engine.session import fresh, start
-from ..engine.sight import Cannot, is_enabled, is_visible, whole_of
-from ..engine.timing import shown_texts
-from ..engine.trace import snapshot
-from ..forms.addresses import called, named
-from ..forms.durations import write_duration
-from ..forms.model import Notice
-from ..forms.shapes import write_address
-from ..forms.states import FIELD_STATES, FORM_STATES
+from ..engine.acts import hands, keys, panels, rows
+from ..engine.acts.buttons import button_enabled, button_visible, need_button
+from ..engine.acts.enter import enter_object, enter_value, media_type, type_text
+from ..engine.acts.reset import press_reset
+from ..engine.acts.sight import Cannot, is_enabled, is_visible, whole_of
+from ..engine.judge.make import dirty_fields, touched_fields
+from ..engine.judge.timing import shown_texts
+from ..engine.plan.plans import Plan
+from ..engine.session.session import fresh, start
+from ..engine.state.access import property_value, state_test
+from ..engine.state.cells import FieldCell, FormCell, everything, value_of
+from ..engine.state.journal import snapshot
+from ..engine.state.live import Live
+from ..engine.world.clock import advance, catch_up
+from ..engine.world.lookups import Answered
+from ..forms.model.form import Notice
+from ..forms.names.addresses import called, named
+from ..forms.names.shapes import write_address
+from ..forms.names.states import FIELD_STATES, FORM_STATES
+from ..forms.values.durations import write_duration
 from ..script import tree
 from ..script.tree import Address, Noun
 from .look import state_lines
@@ -173,7 +173,7 @@ class SimulatedForm:
 
     def _press_on_page(self) -> None:
         """Enter in a field of a page, or Enter and Space on a button that has the focus."""
-        from ..engine import pages
+        from ..engine.acts import pages
 
         live = self.live
         button: Any = live.on_button
@@ -204,9 +204,9 @@ class SimulatedForm:
     def _submit(self, act: tree.Submit) -> None:
         live = self.live
         whole = panels.panel_of(live, act.panel.text) if act.panel is not None else live.root
-        form = whole.plan.form.form
+        form = whole.plan.form.model
         if form.page is not None:
-            from ..engine import pages
+            from ..engine.acts import pages
 
             button: Any = pages.find_button(form.page, act.button or "")
         else:
@@ -240,7 +240,7 @@ class SimulatedForm:
         if act.verb == "reset":
             button: Any = True
             if live.form.page is not None:
-                from ..engine.pages import need_reset
+                from ..engine.acts.pages import need_reset
 
                 button = need_reset(live, live.root, live.form.page)
             hands.press_button(live, button)
@@ -288,7 +288,7 @@ class SimulatedForm:
         if act.lookup is not None:
             self.live.lookups.script(act.lookup.text, Answered(act.kind, act.value or "", act.after))
             return
-        from ..engine.server import Answer
+        from ..engine.world.server import Answer
 
         takes = act.after
         if act.kind != "status":
@@ -322,13 +322,13 @@ class SimulatedForm:
         if aspect == "states":
             return self._states(cell)
         if aspect == "breaks":
-            return [c.names for c in cell.plan.checks if cell.mask & c.bit]
+            return [c.names for c in cell.plan.checks if cell.broken & c.bit]
         if aspect == "shows":
             return shown_texts(cell) if is_visible(live, cell) else []
         if aspect == "reads":
             return cell.raw
         if aspect in ("offers", "options"):
-            from ..engine.choices import offered
+            from ..engine.judge.choices import offered
 
             found = [o.value for o in offered(cell)]
             return found if aspect == "offers" else len(found)
@@ -340,7 +340,7 @@ class SimulatedForm:
 
     def _states(self, cell: Any) -> dict[str, bool]:
         live = self.live
-        whole = isinstance(cell, Whole)
+        whole = isinstance(cell, FormCell)
         found: dict[str, bool] = {}
         for word in FORM_STATES if whole else FIELD_STATES:
             name, wanted = state_test(word, whole)
@@ -348,7 +348,7 @@ class SimulatedForm:
                 value: Any = button_visible(live, cell) if whole else is_visible(live, cell)
             elif name == "enabled":
                 value = is_enabled(live, cell)
-            elif name == "on" and not isinstance(cell, Leaf):
+            elif name == "on" and not isinstance(cell, FieldCell):
                 continue
             else:
                 value = property_value(cell, name)
@@ -441,7 +441,7 @@ def _notice(given: Any, status: int) -> Notice | None:
         return None
     kind = "success" if status < 400 else "error"
     if isinstance(given, dict):
-        from ..forms.durations import parse_duration
+        from ..forms.values.durations import parse_duration
 
         return Notice(given.get("text", ""), given.get("kind", kind), parse_duration(str(given["lasts"])) if "lasts" in given else None)
     return Notice(str(given), kind, None)

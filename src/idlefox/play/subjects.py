@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from ..engine.compile import compile_form
-from ..engine.plan import Plan
-from ..forms.model import Form
-from ..forms.sheet import read_sheet
+from ..engine.compile.compiler import compile_form
+from ..engine.plan.plans import Plan
+from ..forms.model.form import Form
+from ..forms.sheet.read import read_sheet
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
 from .simulated import SimulatedForm
@@ -55,7 +55,7 @@ class Subjects:
         return known
 
     def _page(self, path: str) -> Loaded:
-        from ..forms.page.read import read_page
+        from ..forms.html.read import read_page
 
         form = read_page(path)
         plan: Plan = compile_form(form)
@@ -67,7 +67,7 @@ class Subjects:
         warnings = page_warnings(form)
         if form.python:
             if self.trust_python:
-                from ..engine.python_rules import load
+                from ..engine.judge.python_rules import load
 
                 plan.python.update(load(form))
             else:
@@ -83,7 +83,7 @@ def read_form(name: str) -> Form:
     if name.startswith(("http://", "https://")):
         raise _unsupported(name, "a served page as a subject")
     if is_page(name):
-        from ..forms.page.read import read_page
+        from ..forms.html.read import read_page
 
         return read_page(name)
     return read_sheet(name)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from ..engine.trace import as_json
+from ..engine.state.journal import as_json
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
 from ..script.tree import Check

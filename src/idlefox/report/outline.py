@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..forms.durations import write_duration
 from ..forms.expressions import Expression
-from ..forms.messages import stock_text
-from ..forms.model import Field, Form, OptionsFrom, Report, Rule, written_path
-from ..forms.values import written
+from ..forms.model.form import Field, Form, OptionsFrom, Report, Rule, written_path
+from ..forms.model.messages import stock_text
+from ..forms.values.durations import write_duration
+from ..forms.values.values import written
 from .styled import Line, columns, hanging, plain
 
 _INDENT = 4

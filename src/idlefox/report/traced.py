@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..forms.values import written
+from ..forms.values.values import written
 from ..play.tracing import Traced
 from .styled import Line, hanging, plain
 from .terminal import scenario_failures

@@ -9,11 +9,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from ..forms.addresses import AddressError, Target, called, locate, parse_address
-from ..forms.model import CHOICE_KINDS, FLAG_NAMES, FLAGS, Field, Form, Rule
-from ..forms.shapes import write_address
-from ..forms.states import FIELD_STATES, FORM_STATES
-from ..forms.whatwg import DATE_KINDS
+from ..forms.model.form import CHOICE_KINDS, FLAG_NAMES, FLAGS, Field, Form, Rule
+from ..forms.names.addresses import AddressError, Target, called, locate, parse_address
+from ..forms.names.shapes import write_address
+from ..forms.names.states import FIELD_STATES, FORM_STATES
+from ..forms.values.whatwg import DATE_KINDS
 from ..problems import Problem, listed, suggestion
 from . import tree
 from .expand import Op, lines_of

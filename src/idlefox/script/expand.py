@@ -10,9 +10,9 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
-from ..forms.addresses import parse_address
-from ..forms.durations import parse_duration
-from ..forms.values import as_text
+from ..forms.names.addresses import parse_address
+from ..forms.values.durations import parse_duration
+from ..forms.values.values import as_text
 from ..problems import Place, Problem, Unreadable, read_text, suggestion
 from ..records import NamedTuple
 from .reader import Lines, read_script

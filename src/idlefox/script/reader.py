@@ -10,7 +10,7 @@ from bisect import bisect_right
 from typing import Any
 
 from ..collector import paused
-from ..forms.durations import parse_instant
+from ..forms.values.durations import parse_instant
 from ..problems import Place, Problem, Unreadable, read_text, suggestion
 from .checks import read_check
 from .scan import Scanner, Slip

@@ -11,9 +11,9 @@ import re
 from json.decoder import scanstring  # type: ignore[attr-defined]
 from typing import Any
 
-from ..forms.addresses import NAME, SEGMENT
-from ..forms.durations import DURATION, milliseconds
-from ..forms.patterns import PatternError, finds
+from ..forms.names.addresses import NAME, SEGMENT
+from ..forms.values.durations import DURATION, milliseconds
+from ..forms.values.patterns import PatternError, finds
 from ..problems import suggestion
 from .tree import Address, Anything, Duration, Like, Many, Member, Not, Parameter, Template, Word
 

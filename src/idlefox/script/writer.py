@@ -9,10 +9,26 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from ..forms.durations import write_duration
-from ..forms.shapes import write_address
+from ..forms.names.shapes import write_address
+from ..forms.values.durations import write_duration
 from . import tree
-from .tree import Address, Block, Body, Check, Duration, Fill, Header, Inside, Like, Many, Parameter, Script, Template, With, Word
+from .tree import (
+    Address,
+    Block,
+    Body,
+    Check,
+    Duration,
+    Fill,
+    Header,
+    Inside,
+    Like,
+    Many,
+    Parameter,
+    Script,
+    Template,
+    With,
+    Word,
+)
 
 _STEP = 4
 _WIDTH = 100

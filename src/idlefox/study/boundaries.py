@@ -11,11 +11,11 @@ from collections.abc import Iterable
 from decimal import Decimal
 from typing import Any
 
-from ..engine.compile import compile_form
-from ..forms.model import TEXT_KINDS, Field, Form, written_path
-from ..forms.page.elements import BLOCKING
-from ..forms.values import written
-from ..forms.whatwg import DATE_KINDS
+from ..engine.compile.compiler import compile_form
+from ..forms.html.elements import BLOCKING
+from ..forms.model.form import TEXT_KINDS, Field, Form, written_path
+from ..forms.values.values import written
+from ..forms.values.whatwg import DATE_KINDS
 from ..play.player import DEFAULT_CLOCK, play_scenario
 from ..play.simulated import SimulatedForm
 from ..records import NamedTuple
@@ -24,17 +24,7 @@ from ..script.checks import NOUNS
 from ..script.expand import expand
 from ..script.reader import read_script_text
 from ..script.writer import write_script
-from .samples import (
-    matching,
-    measured,
-    not_matching,
-    parameter,
-    step_base,
-    step_size,
-    texts_for,
-    values_for,
-    written_value,
-)
+from .samples import matching, measured, not_matching, parameter, step_base, step_size, texts_for, values_for, written_value
 
 _UNITS = {"date": 86_400_000, "month": 1, "week": 604_800_000}  # the least that such a control can differ by
 _LONGEST = 1000  # a text of more characters than that is not written out
@@ -424,7 +414,7 @@ def _between(field: Field, on: Decimal, size: Decimal) -> list[Decimal]:
 
 
 def _below(prefix: str, field: Field) -> str:
-    from ..forms.shapes import segment_text
+    from ..forms.names.shapes import segment_text
 
     return prefix + segment_text(field.name, first=not prefix)
 

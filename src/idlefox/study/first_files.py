@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from ..forms.json_schema import SchemaForm
-from ..forms.model import Form
-from ..forms.sheet import read_sheet_text
+from ..forms.model.form import Form
+from ..forms.schema.read import SchemaForm
+from ..forms.sheet.read import read_sheet_text
 from ..records import NamedTuple
 from .boundaries import first_script
 from .first_sheet import name_of, sheet_of_page, sheet_text

@@ -10,9 +10,9 @@ import re
 from typing import Any
 
 from ..forms.expressions import Expression
-from ..forms.messages import stock_text
-from ..forms.model import Field, Form, Kind
-from ..forms.whatwg import DATE_KINDS
+from ..forms.model.form import Field, Form, Kind
+from ..forms.model.messages import stock_text
+from ..forms.values.whatwg import DATE_KINDS
 
 _PLAIN = re.compile(r"[A-Za-z_](?:[A-Za-z0-9_./-]|[ ](?=[A-Za-z0-9_(]))*")
 _TAKEN = frozenset({"true", "false", "null", "yes", "no", "on", "off"})

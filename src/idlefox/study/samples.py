@@ -9,9 +9,9 @@ import re
 from decimal import Decimal
 from typing import Any
 
-from ..forms.model import Field
-from ..forms.patterns import whole_match
-from ..forms.whatwg import DATE_KINDS, STEPS, date_number, date_text, decimal_of
+from ..forms.model.form import Field
+from ..forms.values.patterns import whole_match
+from ..forms.values.whatwg import DATE_KINDS, STEPS, date_number, date_text, decimal_of
 
 _NOT = ("!", "~~~", "x", "1", "Zz9 ~!", "")
 _YES = (

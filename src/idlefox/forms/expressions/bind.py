@@ -10,9 +10,9 @@ from typing import Any
 
 from ...problems import suggestion
 from ...records import NamedTuple
-from ..shapes import Shape, write_address
-from ..states import FIELD_STATES, FORM_ONLY, FORM_STATES
-from ..whatwg import DATE_KINDS
+from ..names.shapes import Shape, write_address
+from ..names.states import FIELD_STATES, FORM_ONLY, FORM_STATES
+from ..values.whatwg import DATE_KINDS
 from .parse import ExpressionError, parse
 from .tree import Binary, Call, Choice, Expression, ListOf, Literal, Logic, Name, ObjectOf, Over, Reference, Segment, Unary
 
@@ -127,7 +127,7 @@ class _Binder:
             pattern = node.arguments[1]
             if not isinstance(pattern, Literal) or not isinstance(pattern.value, str):
                 raise ExpressionError("matches takes its pattern as a text", _start(pattern), 'write matches(x, "[a-z]+")')
-            from ..patterns import PatternError, whole_match
+            from ..values.patterns import PatternError, whole_match
 
             try:
                 whole_match(pattern.value)

@@ -12,13 +12,13 @@ import operator
 from collections.abc import Callable, Iterable
 from typing import Any, Protocol
 
-from .. import whatwg
-from ..patterns import whole_match
-from ..values import equal, is_empty
+from ..values import whatwg
+from ..values.patterns import whole_match
+from ..values.values import equal, is_empty
 from .tree import UNKNOWN, Binary, Call, Choice, Expression, ListOf, Literal, Logic, ObjectOf, Over, Reference, Unary
 
-Rows = dict[str, Any] | None
-Closure = Callable[[Any, Rows], Any]
+Variables = dict[str, Any] | None
+Closure = Callable[[Any, Variables], Any]
 _ORDER: dict[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt, "<=": operator.le, ">": operator.gt, ">=": operator.ge,
 }  # fmt: skip
@@ -140,7 +140,7 @@ class _Compiler:
         inner = self.node(node.operand)
         if node.op == "not":
 
-            def negated(place: Any, rows: Rows) -> Any:
+            def negated(place: Any, rows: Variables) -> Any:
                 value = inner(place, rows)
                 return (not value) if value is True or value is False else UNKNOWN
 
@@ -153,7 +153,7 @@ class _Compiler:
         if len(parts) == 2:
             first, second = parts
 
-            def pair(place: Any, rows: Rows) -> Any:
+            def pair(place: Any, rows: Variables) -> Any:
                 a = first(place, rows)
                 if a is decisive:
                     return decisive
@@ -168,7 +168,7 @@ class _Compiler:
     def _choice(self, node: Choice) -> Closure:
         condition, then, otherwise = self.node(node.condition), self.node(node.then), self.node(node.otherwise)
 
-        def choose(place: Any, rows: Rows) -> Any:
+        def choose(place: Any, rows: Variables) -> Any:
             held = condition(place, rows)
             if held is True:
                 return then(place, rows)
@@ -189,7 +189,7 @@ class _Compiler:
         if op in ("==", "!="):
             wanted = op == "=="
 
-            def same(place: Any, rows: Rows) -> Any:
+            def same(place: Any, rows: Variables) -> Any:
                 a, b = left(place, rows), right(place, rows)
                 return UNKNOWN if a is UNKNOWN or b is UNKNOWN else equal(a, b) is wanted
 
@@ -198,14 +198,14 @@ class _Compiler:
             return self._ordering(left, right, _ORDER[op], op, node.dates)
         if op == "in":
 
-            def within(place: Any, rows: Rows) -> Any:
+            def within(place: Any, rows: Variables) -> Any:
                 return _contains(right(place, rows), left(place, rows))
 
             return within
         mixed = self.access.mixed
         work = _ARITHMETIC.get(op)
 
-        def calculate(place: Any, rows: Rows) -> Any:
+        def calculate(place: Any, rows: Variables) -> Any:
             a, b = left(place, rows), right(place, rows)
             result = add(a, b) if work is None else _arithmetic(work, a, b)
             if result is UNKNOWN and _clash(a, b):
@@ -217,7 +217,7 @@ class _Compiler:
     def _ordering(self, left: Closure, right: Closure, test: Callable[[Any, Any], Any], op: str, dates: bool) -> Closure:
         mixed = self.access.mixed
 
-        def order(place: Any, rows: Rows) -> Any:
+        def order(place: Any, rows: Variables) -> Any:
             a, b = left(place, rows), right(place, rows)
             if _number(a) and _number(b):
                 return test(a, b)
@@ -243,7 +243,7 @@ class _Compiler:
         if node.function == "count" and isinstance(node.arguments[0], Reference):
             items = self.access.rows(node.arguments[0])
 
-            def counted(place: Any, rows: Rows) -> Any:
+            def counted(place: Any, rows: Variables) -> Any:
                 found = items(place, rows)
                 return UNKNOWN if found is None else len(found)
 
@@ -260,7 +260,7 @@ class _Compiler:
     def _matches(self, node: Call) -> Closure:
         subject, pattern = self.node(node.arguments[0]), whole_match(node.arguments[1].value)
 
-        def matched(place: Any, rows: Rows) -> Any:
+        def matched(place: Any, rows: Variables) -> Any:
             text = subject(place, rows)
             return pattern(text) if isinstance(text, str) else UNKNOWN
 
@@ -272,7 +272,7 @@ class _Compiler:
         condition = self.node(node.condition) if node.condition is not None else None
         function = node.function
 
-        def items(place: Any, rows: Rows) -> Any:
+        def items(place: Any, rows: Variables) -> Any:
             named = dict(rows) if rows else {}
             for row in source(place, rows) or ():
                 named[variable] = row

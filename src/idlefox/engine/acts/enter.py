@@ -1,0 +1,89 @@
+"""Entering a value as its control wants it: retyped, set, picked, turned; groups and rows part by part.
+
+What `fill` and `add … with` do with each line, whatever the kind of the field.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...forms.values.values import written
+from ..plan.controls import TYPED
+from ..state.cells import Container, FieldCell, ListCell
+from ..state.live import Live
+from . import hands
+from .rows import step_add, step_remove
+from .sight import Cannot, need_reach
+
+
+def type_text(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> None:
+    """Types *text* key by key, after what is there or *over* it (`retype`)."""
+    need_reach(live, cell, "typing into")
+    hands.focus(live, cell)
+    if over and not text:
+        hands.step_clear(live, cell)
+    for character in text:
+        hands.press_key(live, cell, character, over=over)
+        over = False
+
+
+def enter_value(live: Live, cell: Any, value: Any) -> None:
+    """Enters *value* into a field, a group or a list, then leaves it."""
+    if isinstance(cell, ListCell):
+        _enter_rows(live, cell, value)
+    elif isinstance(cell, Container):
+        if not isinstance(value, dict):
+            raise Cannot(f"{cell.address()} is a group: it is filled with an object, not {written(value)}", cell)
+        enter_object(live, cell, value)
+    else:
+        _enter_field(live, cell, value)
+        hands.blur(live)
+
+
+def enter_object(live: Live, box: Any, values: dict[str, Any]) -> None:
+    """Enters the members of *values* into the fields of a group or row, in form order."""
+    parts = {part.plan.field.name: part for part in box.parts}
+    for name in values:
+        if name not in parts:
+            raise Cannot(f"{box.address() or 'the form'} has no field {name!r}; it has {', '.join(parts)}", box)
+    for name, part in parts.items():
+        if name in values:
+            enter_value(live, part, values[name])
+
+
+def _enter_rows(live: Live, rows: ListCell, values: Any) -> None:
+    if not isinstance(values, list) or not all(isinstance(v, dict) for v in values):
+        raise Cannot(f"{rows.address()} is a list of rows: it is filled with a list of objects, not {written(values)}", rows)
+    while len(rows.parts) > len(values):
+        step_remove(live, rows.parts[-1])
+    for i, value in enumerate(values):
+        if i >= len(rows.parts):
+            step_add(live, rows, None)
+        enter_object(live, rows.parts[i], value)
+
+
+def _enter_field(live: Live, cell: FieldCell, value: Any) -> None:
+    kind = cell.plan.kind
+    if kind == "file":
+        files = value if isinstance(value, list) else [value]
+        chosen = [f if isinstance(f, dict) else {"name": str(f), "size": 0, "type": media_type(str(f))} for f in files]
+        hands.step_upload(live, cell, chosen)
+    elif kind == "checkbox" and not cell.plan.field.many:
+        if not isinstance(value, bool):
+            raise Cannot(f"{cell.address()} is a checkbox: it takes true or false, not {written(value)}", cell)
+        hands.step_turn(live, cell, value)
+    elif kind in ("select", "radio", "checkbox"):
+        chosen = value if isinstance(value, list) else [value]
+        hands.step_pick(live, cell, "", chosen)
+    elif kind in TYPED and kind not in ("date", "month", "week", "time", "datetime-local"):
+        text = "" if value is None else value if isinstance(value, str) else written(value)
+        type_text(live, cell, text, over=True)
+    else:
+        hands.step_set(live, cell, value)
+
+
+def media_type(name: str) -> str:
+    """The media type that a file's suffix stands for."""
+    import mimetypes
+
+    return mimetypes.guess_type(name)[0] or "application/octet-stream"

@@ -1,0 +1,249 @@
+"""A person's hands on controls: focus, keys, pasting, toggling, choosing.
+
+Each function is one step on one live form; it raises `Cannot` where a person could not take it.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...forms.model.form import TEXT_KINDS
+from ...forms.values import whatwg
+from ...forms.values.values import equal, is_empty, written
+from ..judge.change import assign, commit, set_touched
+from ..judge.choices import Offered, in_order, offered
+from ..judge.spread import cut, derived, drain
+from ..judge.timing import BLUR, CHANGE, drop_server, moment
+from ..plan.controls import SINGLE_LINE
+from ..state.cells import FieldCell
+from ..state.live import Live
+from .sight import Cannot, need_reach
+
+
+# focus
+def focus(live: Live, cell: FieldCell) -> None:
+    """Puts the focus on *cell*; what had it is left first."""
+    if live.focus is cell:
+        return
+    blur(live)
+    live.set_focus(cell)
+    plan = cell.plan
+    if plan.derive is not None and not plan.often and is_empty(cell.value) and not cell.bad_input:
+        raw, value, bad = derived(cell)
+        if not is_empty(value):
+            assign(live, cell, raw, value, bad)
+            drain(live)
+            moment(live, cell, CHANGE)
+            drain(live)
+    if live.heap:
+        drain(live)
+
+
+def blur(live: Live) -> None:
+    """Leaves whatever has the focus: touched, `trim` and `case`, reporting, lookups that start with a blur."""
+    cell = live.focus
+    if cell is None:
+        return
+    if cell.plan.native is not None and cell.edited:
+        commit(live, cell)
+    live.set_focus(None)
+    live.left = cell
+    set_touched(live, cell)
+    cut(live, cell)
+    drain(live)
+    moment(live, cell, BLUR)
+    if cell.plan.lookups:
+        live.lookups.blurred(cell)
+    drain(live)
+
+
+def step_blur(live: Live, cell: FieldCell | None) -> None:
+    """The step `blur`: a control that lacks the focus is focused first."""
+    if cell is None:
+        if live.focus is None:
+            return
+    elif live.focus is not cell:
+        need_reach(live, cell, "focusing", change=False)
+        focus(live, cell)
+    blur(live)
+
+
+def step_focus(live: Live, cell: FieldCell) -> None:
+    need_reach(live, cell, "focusing", change=False)
+    focus(live, cell)
+
+
+# text
+def person_changes(live: Live, cell: FieldCell, raw: str, value: Any, bad: bool) -> None:
+    """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it."""
+    if raw == cell.raw and bad is cell.bad_input and equal(value, cell.value):
+        return
+    cell.edited = True
+    if cell.plan.native is not None and cell.plan.kind in AT_ONCE:
+        commit(live, cell)
+    assign(live, cell, raw, value, bad, sticky=True)
+    if live.heap:
+        drain(live)
+    if cell.server:
+        drop_server(live, cell)
+    moment(live, cell, CHANGE)
+    if cell.plan.lookups:
+        live.lookups.changed(cell)
+        live.submission.lookups_moved()
+    if live.heap:
+        drain(live)
+
+
+# Controls whose every change is committed at once (HTML, "commit" of an input's value; a select's picking).
+AT_ONCE = frozenset({"checkbox", "radio", "select", "file", "range", "color"})
+
+
+def _change(live: Live, cell: FieldCell, raw: str) -> None:
+    value, bad = cell.plan.parse(raw)
+    person_changes(live, cell, raw, value, bad)
+
+
+def _room(cell: FieldCell, raw: str, text: str) -> str:
+    """As much of *text* as the control still takes after *raw*, whole code points only."""
+    limit = cell.plan.field.limit
+    if cell.plan.kind in SINGLE_LINE:
+        text = whatwg.strip_newlines(text)
+    if limit is None:
+        return text
+    left = limit - whatwg.utf16_length(raw)
+    kept = ""
+    for character in text:
+        left -= 2 if character > "\uffff" else 1
+        if left < 0:
+            break
+        kept += character
+    return kept
+
+
+def press_key(live: Live, cell: FieldCell, character: str, *, over: bool = False) -> None:
+    """One key typed at the end of what is there, or *over* it all."""
+    raw = "" if over else cell.raw
+    if cell.plan.field.limit is not None or character in "\r\n":
+        character = _room(cell, raw, character)
+        if not character:
+            return
+    raw += character
+    value, bad = cell.plan.parse(raw)
+    person_changes(live, cell, raw, value, bad)
+
+
+def step_paste(live: Live, cell: FieldCell, text: str) -> None:
+    need_reach(live, cell, "pasting into")
+    focus(live, cell)
+    _change(live, cell, cell.raw + _room(cell, cell.raw, text))
+
+
+def step_erase(live: Live, cell: FieldCell, count: int) -> None:
+    need_reach(live, cell, "erasing in")
+    focus(live, cell)
+    for _ in range(min(count, len(cell.raw))):
+        _change(live, cell, cell.raw[:-1])
+
+
+def step_clear(live: Live, cell: FieldCell) -> None:
+    need_reach(live, cell, "clearing")
+    focus(live, cell)
+    _change(live, cell, "")
+
+
+def step_set(live: Live, cell: FieldCell, value: Any) -> None:
+    """One change to *value*, as a date picker or slider makes it, through the control's own sanitisation."""
+    need_reach(live, cell, "setting")
+    focus(live, cell)
+    kind = cell.plan.kind
+    text = "" if value is None else value if isinstance(value, str) else written(value)
+    if kind in whatwg.DATE_KINDS:
+        text = whatwg.sanitise_date(kind, text)
+    elif kind == "number":
+        text = text if whatwg.parse_number(text) is not None else ""
+    elif kind in ("range", "color"):
+        value, _ = cell.plan.parse(text)
+        person_changes(live, cell, value if isinstance(value, str) else written(value), value, False)
+        return
+    elif kind in TEXT_KINDS:
+        text = _room(cell, "", text)
+    _change(live, cell, text)
+
+
+# choices
+def step_pick(live: Live, cell: FieldCell, mode: str, values: list[Any]) -> None:
+    """Chooses options. *mode*: "" replaces, `also` adds to, `except` takes from a multiple choice."""
+    need_reach(live, cell, "choosing in")
+    focus(live, cell)
+    found = offered(cell)
+    for value in values:
+        _need_option(cell, found, value, mode)
+    if not cell.plan.field.many:
+        value = _same(found, values[0])
+        person_changes(live, cell, label(value), value, False)
+        return
+    chosen = list(cell.value)
+    if mode == "":
+        chosen = values
+    elif mode == "also":
+        chosen += [v for v in values if not any(equal(v, c) for c in chosen)]
+    else:
+        chosen = [c for c in chosen if not any(equal(c, v) for v in values)]
+    chosen = in_order(cell, chosen)
+    person_changes(live, cell, label(chosen), chosen, False)
+
+
+def _same(found: list[Offered], value: Any) -> Any:
+    return next(o.value for o in found if equal(o.value, value))
+
+
+def label(value: Any) -> str:
+    return value if isinstance(value, str) else written(value)
+
+
+def _need_option(cell: FieldCell, found: list[Offered], value: Any, mode: str) -> None:
+    option = next((o for o in found if equal(o.value, value)), None)
+    if mode == "except" and any(equal(c, value) for c in cell.value):
+        return
+    if option is None:
+        there = ", ".join(written(o.value) for o in found) or "none"
+        raise Cannot(f"{cell.address()} has no option {written(value)}; its options are {there}", cell)
+    if not option.enabled:
+        raise Cannot(f"the option {written(value)} of {cell.address()} is disabled", cell)
+
+
+def step_turn(live: Live, cell: FieldCell, on: bool | None) -> None:
+    """Turns a checkbox on or off; None toggles it. Turning it to the state it has is no change."""
+    need_reach(live, cell, "toggling" if on is None else "turning")
+    focus(live, cell)
+    value = (not cell.value) if on is None else on
+    person_changes(live, cell, "true" if value else "false", value, False)
+
+
+def step_upload(live: Live, cell: FieldCell, files: list[dict[str, Any]]) -> None:
+    """Chooses *files* ({name, size, type}). A file that `accept` excludes cannot be chosen."""
+    need_reach(live, cell, "choosing files for")
+    field = cell.plan.field
+    if len(files) > 1 and not field.multiple:
+        raise Cannot(f"{cell.address()} takes one file, not {len(files)}", cell)
+    for file in files:
+        if field.accept and not any(_accepts(pattern, file) for pattern in field.accept):
+            raise Cannot(f"{cell.address()} accepts {', '.join(field.accept)}, not {file['name']} ({file['type']})", cell)
+    focus(live, cell)
+    person_changes(live, cell, ", ".join(f["name"] for f in files), files, False)
+
+
+def _accepts(pattern: str, file: dict[str, Any]) -> bool:
+    """HTML, "The accept attribute": a suffix, a media type, or one of the three wildcards."""
+    if pattern.startswith("."):
+        return str(file["name"]).lower().endswith(pattern.lower())
+    if pattern.endswith("/*"):
+        return str(file["type"]).lower().startswith(pattern[:-1].lower())
+    return str(file["type"]).lower() == pattern.lower()
+
+
+def press_button(live: Live, button: Any = True) -> None:
+    """The focus goes to a button: what had it is left."""
+    blur(live)
+    live.on_button = button
+

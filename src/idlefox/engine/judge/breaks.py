@@ -1,0 +1,183 @@
+"""Judges rules and keeps the sums: which checks a cell breaks now, and what its containers add up to.
+
+Incremental: a change re-judges the cell it happened in and the units that read it; containers count.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...forms.values.values import is_empty
+from ..state.cells import INVALID, PENDING, UNASKED, VALID, Container, FieldCell, ListCell, judged_value, validity_of
+from ..state.live import Live
+from ..state.ways import reach
+from .rules import twin_key
+
+
+def broken_checks(cell: Any) -> int:
+    """The checks *cell* breaks now, a bit each, from its state alone; a lookup's refusals are added elsewhere."""
+    plan = cell.plan
+    if not cell.active or not plan.checks:
+        return 0
+    if type(cell) is FieldCell:
+        if cell.bad_input:
+            return int(plan.bad_bit)
+        value = cell.value
+        if value == "" or is_empty(value) or (plan.normal is not None and plan.normal(value) == ""):
+            tests = plan.tests_empty
+        else:
+            tests = plan.tests_filled
+    else:
+        tests = plan.tests_empty if type(cell) is ListCell and not cell.parts else plan.tests_filled
+    mask = 0
+    for bit, test in tests:
+        if test(cell):
+            mask |= bit
+    return mask
+
+
+def judge(live: Live, cell: Any) -> None:
+    """Judges all rules of *cell*."""
+    mask = broken_checks(cell)
+    if type(cell) is FieldCell and cell.questions:
+        mask |= refused_bits(cell)
+    if mask != cell.broken:
+        live.trace.append((live.step, live.now, cell, "breaks", cell.broken, mask))
+        cell.broken = mask
+        set_status(live, cell)
+    elif cell.plan.lookups:
+        set_status(live, cell)
+
+
+def judge_one(live: Live, cell: Any, index: int) -> None:
+    """Judges one rule of *cell* again, because something else that it reads has changed."""
+    check = cell.plan.checks[index]
+    if check.kind == "lookup":
+        set_status(live, cell)
+        return
+    broken = _breaks_one(cell, check)
+    if broken is not bool(cell.broken & check.bit):
+        mask = cell.broken ^ check.bit
+        live.trace.append((live.step, live.now, cell, "breaks", cell.broken, mask))
+        cell.broken = mask
+        set_status(live, cell)
+        live.followers[cell] = None
+
+
+def _breaks_one(cell: Any, check: Any) -> bool:
+    if not cell.active:
+        return False
+    if type(cell) is FieldCell:
+        if cell.bad_input:
+            return bool(check.bit & cell.plan.bad_bit)
+        empty = is_empty(judged_value(cell))
+    else:
+        empty = type(cell) is ListCell and not cell.parts
+    tests = cell.plan.tests_empty if empty else cell.plan.tests_filled
+    return any(bit == check.bit and test(cell) for bit, test in tests)
+
+
+def owner_breaks(test: Any, common: int, up: tuple[int, ...], required: bool, on_empty: bool, cell: Any) -> bool:
+    """A rule that *cell* carries for another field: judged by that field's value and state."""
+    owners = reach(cell, common, up)
+    if not owners or not owners[0].active:
+        return False
+    owner = owners[0]
+    if type(owner) is FieldCell:
+        if owner.bad_input:
+            return False
+        if is_empty(judged_value(owner)):
+            return required or (on_empty and bool(test(owner)))
+    return not required and bool(test(owner))
+
+
+def refused_bits(cell: Any) -> int:
+    """The lookups that have refused the value *cell* has now."""
+    mask = 0
+    for index, ask in cell.questions.items():
+        if ask.refused:
+            mask |= cell.plan.checks[index].bit
+    return mask
+
+
+def lookup_status(cell: Any) -> int:
+    """Of a cell that breaks nothing: whether a lookup is on its way, or must still be asked."""
+    value = judged_value(cell)
+    if is_empty(value):
+        return VALID
+    status = VALID
+    for check in cell.plan.lookups:
+        if check.when is not None and check.when(cell, None) is not True:
+            continue
+        ask = cell.questions.get(check.index) if cell.questions else None
+        if ask is None or ask.state == "unasked":
+            status = max(status, UNASKED)
+        elif ask.state == "pending":
+            return PENDING
+    return status
+
+
+def set_status(live: Live, cell: Any) -> None:
+    """Brings what *cell* adds to the sums in line with its own state."""
+    if cell.broken:
+        status = INVALID
+    elif cell.active and cell.plan.lookups:
+        status = lookup_status(cell)
+    else:
+        status = VALID
+    before = cell.status
+    if status == before:
+        return
+    cell.status = status
+    live.trace.append((live.step, live.now, cell, "status", before, status))
+    if cell.plan.watch and not isinstance(cell, Container):
+        live.notify(cell, "validity")
+    box = cell if isinstance(cell, Container) else cell.up
+    while box is not None:
+        old = validity_of(box)
+        tally = box.tally
+        tally[before] -= 1
+        tally[status] += 1
+        if box.plan.watch and validity_of(box) != old:
+            live.notify(box, "validity")
+        box = box.up
+
+
+def index_twin(live: Live, cell: Any) -> None:
+    """Keeps the index of values that must differ from row to row, and judges those that it concerns."""
+    row = cell.row
+    if row is None:
+        return
+    value = judged_value(cell)
+    key = None
+    if cell.active and not cell.bad_input and not is_empty(value):
+        key = (cell.plan.index, twin_key(value))
+    old = cell.twin
+    if key == old:
+        return
+    twins = row.up.twins
+    cell.twin = key
+    if old is not None:
+        left = twins[old]
+        del left[cell]
+        if not left:
+            del twins[old]
+        elif len(left) == 1:
+            judge_unique(live, next(iter(left)))
+    if key is not None:
+        found = twins.setdefault(key, {})
+        found[cell] = None
+        if len(found) == 2:
+            judge_unique(live, next(iter(found)))
+
+
+def judge_unique(live: Live, cell: Any) -> None:
+    """Queues the rules of *cell* that compare it with other rows."""
+    for check in cell.plan.checks:
+        if check.kind == "unique":
+            live.push_check(cell, check.index)
+
+
+def is_lost(cell: Any) -> bool:
+    """Whether an attempt to submit has asked a lookup about *cell* once more, and no answer came back."""
+    return bool(cell.questions) and cell.active and any(ask.lost for ask in cell.questions.values())

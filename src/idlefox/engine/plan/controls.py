@@ -1,0 +1,120 @@
+"""Controls: what raw text each kind of field holds, which value it stands for, and how a value reads.
+
+Implements HTML, "Value sanitization algorithm" of the input types, as far as a person's typing meets it.
+Pure functions of a kind and a text.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from ...forms.model.form import Field
+from ...forms.values import whatwg
+from ...forms.values.values import equal, reads_as
+
+Parsed = tuple[Any, bool]  # the value, and whether the raw text is bad input
+
+
+def _text(raw: str) -> Parsed:
+    return raw, False
+
+
+def _stripped(raw: str) -> Parsed:
+    return raw.strip(whatwg.ASCII_WHITE_SPACE), False
+
+
+def _addresses(raw: str) -> Parsed:
+    """HTML, E-mail state with `multiple`: each address without the white space around it."""
+    return ",".join(part.strip(whatwg.ASCII_WHITE_SPACE) for part in raw.split(",")), False
+
+
+def _number(raw: str) -> Parsed:
+    value = whatwg.parse_number(raw)
+    return value, value is None and raw != ""
+
+
+def _date(kind: str) -> Callable[[str], Parsed]:
+    def parse(raw: str) -> Parsed:
+        value = whatwg.sanitise_date(kind, raw)
+        return value, value == "" and raw != ""
+
+    return parse
+
+
+def _color(raw: str) -> Parsed:
+    return (raw.lower(), False) if whatwg.is_color(raw) else ("#000000", False)
+
+
+def _page_color(raw: str) -> Parsed:
+    from ...forms.values.colors import simple_color
+
+    return simple_color(raw), False
+
+
+def range_bounds(field: Field) -> tuple[Any, Any, Any, Any]:
+    """The least, most, step and step base (None: the least) of a range control: its literal rules, else 0, 100 and 1."""
+    if field.native is not None and field.native.span is not None:
+        return field.native.span  # type: ignore[no-any-return]
+    found: dict[str, Any] = {"min": 0, "max": 100, "step": 1}
+    for rule in field.rules:
+        for kind in rule.kinds:
+            if kind.name in found and isinstance(kind.parameter, int | float):
+                found[kind.name] = kind.parameter
+    return found["min"], found["max"], found["step"], None
+
+
+def parser(field: Field) -> Callable[[str], Parsed]:
+    """How a field of this kind reads the raw text in its control."""
+    if field.kind in ("email", "url"):
+        return _addresses if field.multiple else _stripped
+    if field.kind == "number":
+        return _number
+    if field.kind == "range":
+        low, high, step, base = range_bounds(field)
+        return lambda raw: (whatwg.sanitise_range(raw, low, high, step, base), False)
+    if field.kind in whatwg.DATE_KINDS:
+        return _date(field.kind)
+    if field.kind == "color":
+        return _color if field.native is None else _page_color
+    return _text
+
+
+def blank(field: Field) -> Any:
+    """What a field holds when nobody has filled it (HTML's own defaults for range and color)."""
+    if field.many or field.kind == "file":
+        return []
+    if field.kind == "checkbox":
+        return False
+    if field.kind in ("number", "select", "radio"):
+        return None
+    if field.kind in ("range", "color"):
+        return parser(field)("")[0]
+    return ""
+
+
+def held(field: Field, value: Any) -> Any:
+    """*value* as the control of *field* holds it (it fits; see `forms.fitting`)."""
+    if value is None:
+        return blank(field)
+    if field.many:
+        return in_option_order(field, value)
+    if field.kind in ("checkbox", "select", "radio", "file", "hidden"):
+        return value
+    if field.kind == "number":
+        return whatwg.tidy(value) if isinstance(value, float) else value
+    return parser(field)(reads_as(value))[0]
+
+
+def in_option_order(field: Field, chosen: Any) -> list[Any]:
+    """The chosen values in the order of the field's options; what has no option comes last."""
+    values = [o.value for o in field.options] if isinstance(field.options, tuple) else []
+    found = [v for v in values if any(equal(v, c) for c in chosen)]
+    return found + [c for c in chosen if not any(equal(c, v) for v in values)]
+
+
+TYPED = frozenset({
+    "text", "search", "tel", "email", "url", "password", "textarea", "number", "date", "month", "week", "time",
+    "datetime-local",
+})  # fmt: skip
+SINGLE_LINE = TYPED - {"textarea"}

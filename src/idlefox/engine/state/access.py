@@ -1,0 +1,192 @@
+"""How expressions reach the live form: turns bound references into closures over cells.
+
+A closure is handed the cell it is judged at and walks from there: up to the row around, or to the form's
+root, then down by part numbers fixed when the plan was made.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from ...forms.expressions import Closure, Reference
+from ...forms.expressions.closures import Variables
+from ...forms.names.states import FIELD_STATES, FORM_ONLY, FORM_STATES
+from ...forms.values.values import is_empty
+from ..plan.plans import Plan
+from .cells import VALIDITY, FieldCell, is_dirty, is_marked, is_touched, judged_value, validity_of
+from .ways import row_at
+
+Finder = Callable[[Any, Variables], Any]
+
+
+def property_value(cell: Any, name: str) -> Any:
+    """A property of *cell*, by the names that `forms.states` uses."""
+    if name == "validity":
+        return VALIDITY[validity_of(cell)]
+    if name == "dirty":
+        return is_dirty(cell)
+    if name == "touched":
+        return is_touched(cell)
+    if name == "focused":
+        return is_focused(cell)
+    if name == "visible":
+        return cell.visible
+    if name == "enabled":
+        return cell.enabled
+    if name == "readonly":
+        return cell.readonly
+    if name == "required":
+        return cell.required
+    if name == "marked":
+        return is_marked(cell)
+    if name == "empty":
+        return is_empty(judged_value(cell)) and not (isinstance(cell, FieldCell) and cell.bad_input)
+    if name == "on":
+        return cell.value is True
+    if name == "busy":
+        return cell.busy
+    return cell.attempts > 0
+
+
+def is_focused(cell: Any) -> bool:
+    """Whether the focus is on *cell* or in it."""
+    focus = cell.live.focus
+    while focus is not None and focus is not cell:
+        focus = focus.up
+    return focus is cell
+
+
+def state_test(word: str, whole: bool) -> tuple[str, object]:
+    """The property and value that the state *word* asks about, of a field or of a whole form."""
+    table = {**FORM_STATES, **FORM_ONLY} if whole else FIELD_STATES
+    return table[word]
+
+
+class LiveAccess:
+    """Reads references from cells. One for a plan."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+
+    def now(self, place: Any) -> int:
+        return int(place.live.now)
+
+    def mixed(self, place: Any, what: str) -> None:
+        place.live.warn(place, f"an expression compared values of different types: {what}")
+
+    def read(self, reference: Reference) -> Closure:
+        if reference.base == "index":
+            level = reference.level
+            return lambda cell, rows: row_at(cell, level).index()
+        find = self.finder(reference)
+        if reference.member != "value":
+            return self._state(find, reference)
+        if reference.base == "self":
+            return lambda cell, rows: judged_value(cell)
+
+        def value(cell: Any, rows: Variables) -> Any:
+            found = find(cell, rows)
+            if type(found) is FieldCell:
+                normal = found.plan.normal
+                return found.value if normal is None else judged_value(found)
+            return judged_value(found) if found is not None else None
+
+        if reference.base == "var" and reference.target is None:
+            return self._item(reference)
+        return value
+
+    def _state(self, find: Finder, reference: Reference) -> Closure:
+        target = self.plan.paths.get(reference.target or ())
+        name, wanted = state_test(reference.member, target is None or target.kind == "form")
+
+        def state(cell: Any, rows: Variables) -> Any:
+            found = find(cell, rows)
+            return None if found is None else property_value(found, name) == wanted
+
+        return state
+
+    def _item(self, reference: Reference) -> Closure:
+        """A part of a list's item that is plain data (a chosen file's size)."""
+        name, steps = reference.variable, reference.steps
+
+        def item(cell: Any, rows: Variables) -> Any:
+            value: Any = rows[name] if rows else None
+            for step in steps:
+                if isinstance(value, dict):
+                    value = value.get(step)
+                elif isinstance(value, list) and isinstance(step, int) and -len(value) <= step < len(value):
+                    value = value[step]
+                else:
+                    return None
+            return value
+
+        return item
+
+    def rows(self, reference: Reference) -> Closure:
+        find = self.finder(reference)
+        target = self.plan.paths.get(reference.target or ())
+        if reference.member != "value" or target is None or target.kind != "rows":
+            return self.read(reference)
+
+        def parts(cell: Any, rows: Variables) -> Any:
+            found = find(cell, rows)
+            return found.parts if found is not None else None
+
+        return parts
+
+    # finding cells
+    def finder(self, reference: Reference) -> Finder:
+        base = reference.base
+        if base == "self":
+            return lambda cell, rows: cell
+        if base == "var":
+            name = reference.variable
+            return self._descend(lambda cell, rows: rows[name] if rows else None, reference)
+        if base == "row":
+            level = reference.level
+            return self._descend(lambda cell, rows: row_at(cell, level), reference)
+        panel = base.partition(":")[2]
+        if "*" not in (reference.target or ()) and reference.target in self.plan.paths:
+            index = self.plan.paths[reference.target].index
+            return lambda cell, rows: cell.live.statics[index]
+        start: Finder = (lambda cell, rows: cell.live.wholes[panel]) if panel else (lambda cell, rows: cell.live.root)
+        return self._descend(start, reference)
+
+    def _descend(self, start: Finder, reference: Reference) -> Finder:
+        steps: list[tuple[bool, int]] = []  # (is a row's number, number)
+        target = reference.target or ()
+        path: tuple[str, ...] = target[: len(target) - len(reference.steps)]
+        for step in reference.steps:
+            if isinstance(step, int):
+                path = (*path, "*")
+                steps.append((True, step))
+            else:
+                path = (*path, step)
+                if path in self.plan.paths:
+                    steps.append((False, self.plan.paths[path].part))
+        if not steps:
+            return start
+        if len(steps) == 1 and not steps[0][0]:
+            part = steps[0][1]
+
+            def one(cell: Any, rows: Variables) -> Any:
+                found = start(cell, rows)
+                return found.parts[part] if found is not None else None
+
+            return one
+
+        def walk(cell: Any, rows: Variables) -> Any:
+            found = start(cell, rows)
+            for counted, number in steps:
+                if found is None:
+                    return None
+                parts = found.parts
+                if counted and not -len(parts) <= number < len(parts):
+                    return None
+                found = parts[number]
+            return found
+
+        return walk
+
+

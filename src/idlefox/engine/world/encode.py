@@ -1,0 +1,226 @@
+"""What goes over the wire: the payload of a form, as JSON or as HTML builds and encodes an entry list.
+
+Implements HTML, "Constructing the entry list", "URL-encoded form data", "Multipart form data" and "Plain text
+form data", and the URL standard's application/x-www-form-urlencoded serializer. Knows cells, but no clock.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+from urllib.parse import parse_qsl, quote_plus
+
+from ...forms.model.form import Button
+from ...forms.values.values import reads_as
+from ...records import NamedTuple
+from ..state.cells import FieldCell, ListCell
+
+
+class File(NamedTuple):
+    """A chosen file; *path* is where its content is, "" where it is made up."""
+
+    name: str
+    size: int
+    type: str
+    path: str = ""
+
+
+def chosen_files(cell: FieldCell) -> list[File]:
+    """The files of *cell*. HTML: a file control with nothing chosen sends one file without a name."""
+    paths = cell.live.file_paths
+    found = [File(f["name"], f["size"], f["type"], paths.get((f["name"], f["size"]), "")) for f in cell.value]
+    return found or [File("", 0, "application/octet-stream")]
+
+
+Entry = tuple[str, "str | File"]
+
+
+class Sent(NamedTuple):
+    """A request as sent: the *body* text, its media type, and the *payload* as the server reads it."""
+
+    method: str
+    target: str
+    body: str
+    media_type: str
+    payload: Any
+    values: Any  # the payload with its types, whatever the encoding: what the stand-in judges
+
+
+def json_payload(cell: Any, button: Button | None = None) -> dict[str, Any]:
+    """The payload of a form in JSON: visible, enabled fields in form order."""
+    found: dict[str, Any] = {}
+    for part in cell.parts:
+        field = part.plan.field
+        if not _sent(part):
+            continue
+        name = field.send_name or field.name
+        if isinstance(part, FieldCell):
+            value = _json_value(part)
+            if value is not _LEFT_OUT:
+                found[name] = value
+        elif isinstance(part, ListCell):
+            found[name] = [json_payload(row) for row in part.parts]
+        else:
+            inner = json_payload(part)
+            if inner:
+                found[name] = inner
+    if button is not None:
+        found[button.name] = button.value
+    return found
+
+
+_LEFT_OUT = object()
+_DISPOSITION = re.compile(r'(name|filename)="([^"]*)"')
+
+
+def _sent(cell: Any) -> bool:
+    return bool(cell.plan.field.send and (cell.active or cell.plan.kind == "hidden"))
+
+
+def _json_value(cell: FieldCell) -> Any:
+    value, empty = cell.value, cell.plan.field.empty
+    if value == "" and empty != "keep":
+        return None if empty == "null" else _LEFT_OUT
+    return value
+
+
+def entry_list(cell: Any, prefix: str = "", button: Button | None = None) -> list[Entry]:
+    """HTML, "Constructing the entry list": an entry's name is the field's address."""
+    found: list[Entry] = []
+    for part in cell.parts:
+        if not _sent(part):
+            continue
+        field = part.plan.field
+        own = field.send_name or field.name
+        name = f"{prefix}.{own}" if prefix else own
+        if isinstance(part, FieldCell):
+            found.extend((name, value) for value in _entries(part))
+        elif isinstance(part, ListCell):
+            for i, row in enumerate(part.parts):
+                found.extend(entry_list(row, f"{name}[{i}]"))
+        else:
+            found.extend(entry_list(part, name))
+    if button is not None:
+        found.append((button.name, reads_as(button.value)))
+    return found
+
+
+def _entries(cell: FieldCell) -> list[str | File]:
+    value = cell.value
+    if cell.plan.kind == "file":
+        return list(chosen_files(cell))
+    if isinstance(value, bool):
+        return ["on"] if value else []
+    if isinstance(value, list):
+        return [reads_as(v) for v in value]
+    if value is None:
+        return []
+    return [reads_as(value)]
+
+
+def _crlf(text: str) -> str:
+    """HTML, "normalize newlines" as entries are encoded: CRLF, whatever was typed."""
+    return text.replace("\r\n", "\n").replace("\r", "\n").replace("\n", "\r\n")
+
+
+def _plain(value: str | File) -> str:
+    return value.name if isinstance(value, File) else value
+
+
+def _utf8(text: str) -> bytes:
+    return text.encode("utf-16", "surrogatepass").decode("utf-16", "replace").encode()
+
+
+def urlencoded(entries: list[Entry], charset: str = "utf-8") -> str:
+    """The URL standard's application/x-www-form-urlencoded serializer; *charset* is a codec's name.
+
+    What an old charset cannot say goes as a character reference (Encoding standard, "html" error mode).
+    """
+    pairs = []
+    for name, value in entries:
+        encoded = (_utf8(_crlf(t)) for t in (name, _plain(value)))
+        if charset != "utf-8":
+            encoded = (e.decode().encode(charset, "xmlcharrefreplace") for e in encoded)
+        pair = (quote_plus(e, safe="*-._").replace("~", "%7E") for e in encoded)
+        pairs.append("=".join(pair))
+    return "&".join(pairs)
+
+
+def plain_text(entries: list[Entry]) -> str:
+    """HTML, "Plain text form data"."""
+    return "".join(f"{_crlf(name)}={_crlf(_plain(value))}\r\n" for name, value in entries)
+
+
+def multipart(entries: list[Entry]) -> tuple[str, str]:
+    """HTML, "Multipart form data" (RFC 7578): the body and its boundary, the same for the same entries."""
+    parts = []
+    for name, value in entries:
+        head = f'Content-Disposition: form-data; name="{_escaped(_crlf(name))}"'
+        if isinstance(value, File):
+            head += f'; filename="{_escaped(value.name)}"\r\nContent-Type: {value.type}'
+            content = _content(value)
+        else:
+            content = _crlf(value)
+        parts.append(f"{head}\r\n\r\n{content}\r\n")
+    import hashlib
+
+    digest = hashlib.sha256(_utf8("".join(parts))).hexdigest()
+    boundary = f"----fox{digest[:24]}"
+    body = "".join(f"--{boundary}\r\n{part}" for part in parts) + f"--{boundary}--\r\n"
+    return body, boundary
+
+
+def _content(file: File) -> str:
+    """What is in a file as far as a text can hold it; made up, of the size that was said, where there is none."""
+    if not file.path:
+        return "x" * file.size
+    try:
+        with open(file.path, "rb") as handle:
+            return handle.read().decode("utf-8", "replace")
+    except OSError:
+        return "x" * file.size
+
+
+def _escaped(text: str) -> str:
+    return text.replace('"', "%22").replace("\r", "%0D").replace("\n", "%0A")
+
+
+# decoding, as the server does it
+def _flat(pairs: list[tuple[str, str]]) -> dict[str, Any]:
+    found: dict[str, Any] = {}
+    for name, value in pairs:
+        if name not in found:
+            found[name] = value
+        elif isinstance(found[name], list):
+            found[name].append(value)
+        else:
+            found[name] = [found[name], value]
+    return found
+
+
+def decode_urlencoded(body: str, charset: str = "utf-8") -> dict[str, Any]:
+    """A flat object of texts, a list where a name repeats."""
+    return _flat(parse_qsl(body, keep_blank_values=True, encoding=charset))
+
+
+def decode_plain_text(body: str) -> dict[str, Any]:
+    """As far as it can be: a value with line breaks in it cannot be told from the next entry."""
+    lines = body.split("\r\n")[:-1]
+    return _flat([(name, value) for name, _, value in (line.partition("=") for line in lines)])
+
+
+def decode_multipart(body: str, boundary: str) -> dict[str, Any]:
+    """A flat object; a file is its name."""
+    pairs: list[tuple[str, str]] = []
+    for part in body.split(f"--{boundary}")[1:-1]:
+        head, _, content = part.removeprefix("\r\n").partition("\r\n\r\n")
+        fields = dict(_DISPOSITION.findall(head))
+        text = fields.get("filename", content.removesuffix("\r\n"))
+        pairs.append((_unescaped(fields.get("name", "")), _unescaped(text) if "filename" in fields else text))
+    return _flat(pairs)
+
+
+def _unescaped(text: str) -> str:
+    return text.replace("%22", '"').replace("%0D", "\r").replace("%0A", "\n")
+
+

@@ -1,0 +1,168 @@
+"""What a page's form sends: the entry list in tree order, the submitter's own attributes, the URL it goes to.
+
+Implements HTML, "Constructing the entry list" and "Form submission algorithm" as far as a form without script
+meets them; the encodings themselves are `wire`'s.
+"""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+from urllib.parse import urlsplit, urlunsplit
+
+from ...forms.expressions.tree import FALSE
+from ...forms.html.model import ORIGIN, Control, Page, PageButton
+from ...forms.values.values import reads_as
+from ..state.cells import FieldCell
+from .encode import (
+    Entry,
+    File,
+    Sent,
+    chosen_files,
+    decode_multipart,
+    decode_plain_text,
+    decode_urlencoded,
+    multipart,
+    plain_text,
+    urlencoded,
+)
+
+
+def page_request(whole: Any, button: PageButton | None) -> Sent:
+    """The request that submitting the page's form *whole* with *button* (None: without a submitter) makes now."""
+    page: Page = whole.plan.form.model.page
+    submit = whole.plan.form.model.submit
+    method = (button.method if button is not None else None) or submit.method
+    if method == "DIALOG":
+        return Sent("DIALOG", "", "", "", {}, {})
+    send = (button.send if button is not None else None) or submit.send
+    action = button.action if button is not None and button.action is not None else submit.to
+    url = resolve(page, action)
+    values = page_values(whole, button)
+    if send == "json":  # only a sheet over the page says so
+        body = json.dumps(values, ensure_ascii=False)
+        return Sent(method, shown_url(url), body, "application/json", json.loads(body), values)
+    entries = page_entries(whole, button)
+    if method == "GET":
+        query = urlencoded(entries, page.charset)
+        # HTML, "Mutate action URL": the query is replaced, whatever stood there.
+        target = shown_url(urlunsplit(urlsplit(url)._replace(query=query, fragment="")))
+        return Sent("GET", target if query else f"{target}?", "", "", decode_urlencoded(query, page.charset), values)
+    target = shown_url(url)
+    if send == "multipart":
+        body, boundary = multipart(entries)
+        return Sent("POST", target, body, f"multipart/form-data; boundary={boundary}", decode_multipart(body, boundary), values)
+    if send == "text":
+        body = plain_text(entries)
+        return Sent("POST", target, body, "text/plain", decode_plain_text(body), values)
+    body = urlencoded(entries, page.charset)
+    return Sent("POST", target, body, "application/x-www-form-urlencoded", decode_urlencoded(body, page.charset), values)
+
+
+def resolve(page: Page, action: str) -> str:
+    """The absolute URL of *action*, which resolves against the page's base; "" means the page itself."""
+    import ada_url
+
+    home = ORIGIN + page.home
+    if not action:
+        return home
+    base = _joined(ada_url, home, page.base) if page.base else home
+    return _joined(ada_url, base, action)
+
+
+def _joined(ada_url: Any, base: str, reference: str) -> str:
+    try:
+        return str(ada_url.join_url(base, reference))
+    except ValueError:
+        return base
+
+
+def shown_url(url: str) -> str:
+    """A URL as people see it: on the page's own host the path alone; never the fragment."""
+    parts = urlsplit(url)._replace(fragment="")
+    text = urlunsplit(parts)
+    return text.removeprefix(ORIGIN) if text.startswith(ORIGIN + "/") else text
+
+
+def page_entries(whole: Any, button: PageButton | None) -> list[Entry]:
+    """HTML, "Constructing the entry list" for *button* as the submitter, in tree order."""
+    page: Page = whole.plan.form.model.page
+    fields: dict[str, FieldCell] = {part.plan.field.name: part for part in whole.parts}
+    found: list[Entry] = []
+    chosen: set[str] = set()  # the radio groups whose one choice has been met: two buttons may have the same value
+    for each in page.elements:
+        if isinstance(each, PageButton):
+            if each is button:
+                found += _submitter(each)
+            continue
+        cell = fields[each.field]
+        if each.disabled or each.field in chosen or not _sent(cell):
+            continue
+        if each.kind == "radio" and cell.value == each.value:
+            chosen.add(each.field)
+        name = cell.plan.field.send_name or each.name
+        if name:
+            found += [(name, value) for value in _values(each, cell, page)]
+            if each.dirname:
+                found.append((each.dirname, each.direction))
+    return found
+
+
+def _sent(cell: FieldCell) -> bool:
+    return bool(cell.plan.field.send and (cell.active or cell.plan.kind == "hidden"))
+
+
+def _submitter(button: PageButton) -> list[Entry]:
+    if button.kind == "image":
+        # Where in the picture it was pressed: by the keyboard and by hands that see no screen, at its corner.
+        prefix = f"{button.name}." if button.name else ""
+        return [(prefix + "x", "0"), (prefix + "y", "0")]
+    if not button.name:
+        return []
+    extra: list[Entry] = [(button.dirname, button.direction)] if button.dirname else []
+    return [(button.name, button.value), *extra]
+
+
+def _values(control: Control, cell: FieldCell, page: Page) -> list[str | File]:
+    kind, value = control.kind, cell.value
+    if kind == "select":
+        closed = [o.value for o in cell.plan.field.options if o.enabled is FALSE]
+        chosen = value if isinstance(value, list) else [] if value is None else [value]
+        return [reads_as(v) for v in chosen if v not in closed]
+    if kind == "checkbox":
+        on = control.value in value if isinstance(value, list) else bool(value)
+        return [control.value] if on else []
+    if kind == "radio":
+        return [control.value] if value == control.value else []
+    if kind == "file":
+        return list(chosen_files(cell))
+    if kind == "hidden" and control.name.lower() == "_charset_":
+        return [_SHOWN.get(page.charset, page.charset.upper())]
+    return [page_text(cell)]
+
+
+_SHOWN = {"utf-8": "UTF-8", "cp1252": "windows-1252", "cp1254": "windows-1254", "cp932": "Shift_JIS", "cp949": "EUC-KR", "gbk": "GBK"}
+
+
+def page_text(cell: FieldCell) -> str:
+    """The value of a page's control as HTML has it: a text, "" where what is typed is no such value."""
+    if cell.bad_input:
+        return ""
+    return cell.raw if cell.plan.kind in ("number", "range") else reads_as(cell.value)
+
+
+def page_values(whole: Any, button: PageButton | None) -> dict[str, Any]:
+    """What is sent with its types, by name; a name that repeats has a list. The stand-in judges and keeps this."""
+    found: dict[str, Any] = {}
+    for part in whole.parts:
+        native, field = part.plan.native, part.plan.field
+        name = field.send_name or native.name
+        if not name or not _sent(part) or native.disabled:
+            continue
+        if native.repeats:
+            found.setdefault(name, []).append(part.value)
+        else:
+            found[name] = part.value
+    if button is not None and button.name:
+        found[button.name] = button.value
+    return found

@@ -1,0 +1,103 @@
+"""One element of a form: its attributes as HTML reads them.
+
+Attributes that do not apply to a control's type, or whose value is no value, are as good as not there.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from ..values.patterns import PatternError, whole_match
+from ..values.whatwg import ASCII_WHITE_SPACE, DATE_KINDS, Number, date_number, parse_number
+
+Attributes = dict[str, Any]
+INPUT_TYPES = frozenset({
+    "hidden", "text", "search", "tel", "url", "email", "password", "date", "month", "week", "time", "datetime-local",
+    "number", "range", "color", "checkbox", "radio", "file", "submit", "image", "reset", "button",
+})  # fmt: skip
+BUTTON_TYPES = frozenset({"submit", "image", "reset", "button"})
+LINES = frozenset({"text", "search", "tel", "url", "email", "password"})
+NUMERIC = frozenset({"number", "range"}) | DATE_KINDS
+# HTML, "The input element": which attributes apply to which types.
+READONLY = LINES | DATE_KINDS | {"number", "textarea"}
+REQUIRED = LINES | DATE_KINDS | {"number", "textarea", "checkbox", "radio", "file", "select"}
+LENGTHS = LINES | {"textarea"}
+# HTML, "Implicit submission": fields of which a form without a submit button may have one at most.
+BLOCKING = LINES | DATE_KINDS | {"number"}
+DIRNAME = LENGTHS | {"hidden"}
+_INTEGER = re.compile(r"[\t\n\f\r ]*([+-]?[0-9]+)")
+
+
+def type_of(tag: str, attributes: Attributes) -> str:
+    """The kind of a control: the state of its type attribute, or the element's own name."""
+    if tag == "input":
+        kind = (attributes.get("type") or "text").lower()
+        return kind if kind in INPUT_TYPES else "text"
+    if tag == "button":
+        kind = (attributes.get("type") or "submit").lower()
+        return kind if kind in BUTTON_TYPES and kind != "image" else "submit"
+    return tag
+
+
+def given(attributes: Attributes, name: str) -> str | None:
+    """The value of an attribute, "" where it has none, None where it is not there."""
+    return attributes[name] or "" if name in attributes else None
+
+
+def whole_number(attributes: Attributes, name: str) -> int | None:
+    """HTML, "Rules for parsing non-negative integers": leading white space and what follows the digits do not count."""
+    found = _INTEGER.match(attributes.get(name) or "")
+    value = int(found[1][:18]) if found else -1
+    return value if value >= 0 else None
+
+
+def integer(attributes: Attributes, name: str) -> int | None:
+    """HTML, "Rules for parsing integers"."""
+    found = _INTEGER.match(attributes.get(name) or "")
+    return int(found[1][:18]) if found else None
+
+
+def leading_number(text: str) -> Number | None:
+    """HTML, "Rules for parsing floating-point number values": what follows the number does not count."""
+    found = re.match(r"[\t\n\f\r ]*\+?(-?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?)", text)
+    return parse_number(found[1]) if found else None
+
+
+def bound(kind: str, attributes: Attributes, name: str) -> Any:
+    """The value of `min` or `max` (or, for the step base, `value`): a number, or a date as written; None where it is none."""
+    text = attributes.get(name)
+    if not text:
+        return None
+    if kind in DATE_KINDS:
+        return text if date_number(kind, text) is not None else None
+    return leading_number(text)
+
+
+def step_of(attributes: Attributes) -> Number | None:
+    """HTML, "The step attribute": the allowed value step in the type's unit; None for any. Default 0 stands for the type's own."""
+    text = attributes.get("step")
+    if not text:
+        return 0
+    if text.lower() == "any":
+        return None
+    number = leading_number(text)
+    return number if number is not None and number > 0 else 0
+
+
+def pattern_of(attributes: Attributes) -> str | None:
+    """The pattern attribute, None where it is no ECMAScript pattern (HTML: then there is no constraint)."""
+    pattern = given(attributes, "pattern")
+    if pattern is None:
+        return None
+    try:
+        whole_match(pattern)
+    except PatternError:
+        return None
+    return str(pattern)
+
+
+def accept_of(attributes: Attributes) -> tuple[str, ...]:
+    """The tokens of the accept attribute."""
+    tokens = (t.strip(ASCII_WHITE_SPACE) for t in (attributes.get("accept") or "").split(","))
+    return tuple(t for t in tokens if t)

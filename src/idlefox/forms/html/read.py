@@ -1,0 +1,134 @@
+"""Reads a form of an HTML page into the model, by the HTML Living Standard. Nothing of the page is run.
+
+`read_page` is the door: bytes to text (`decode`), text to a tree with owners and labels (`tree`), the controls of
+one form to fields and native rules (`fields`, `rules`).
+"""
+
+from __future__ import annotations
+
+from pathlib import PurePath
+from typing import Any
+from urllib.parse import quote
+
+from ...collector import paused
+from ...problems import Place, Problem, Unreadable, listed, read_bytes, suggestion
+from ..model.form import Form, Report, Submit
+from ..names.shapes import Shape
+from .decode import decode_page
+from .elements import BLOCKING
+from .fields import FieldMaker, encoding_of, method_of
+from .model import Control, Page
+from .tree import Tree
+
+
+def read_page(name: str) -> Form:
+    """The form of the page *name* (``page.html``, or ``page.html#id`` where it holds several). Raises Unreadable."""
+    file, _, wanted = name.partition("#")
+    text, codec = decode_page(read_bytes(file), file)
+    return read_page_text(text, file, wanted, codec)
+
+
+def read_page_text(text: str, file: str, wanted: str = "", codec: str = "utf-8") -> Form:
+    """The form with the id *wanted* of the page *text* ("": its only one); *file* is its name in messages."""
+    with paused():
+        tree = Tree(text)
+        number = _choose(tree, file, wanted)
+        owners = tree.owners()
+        nodes = [(n, a) for n, a, owner in zip(tree.controls, tree.attributes, owners, strict=True) if owner == number]
+        return _form(tree, number, nodes, file, codec)
+
+
+def _choose(tree: Tree, file: str, wanted: str) -> int:
+    """The number of the form that is meant. Raises Unreadable, saying which forms there are."""
+    forms = tree.forms
+    if not forms:
+        cause = "there is no form in this page"
+        remedy = "name a page with a <form> in it" if "<" in tree.text else "name an HTML page"
+        raise Unreadable([Problem(Place(file, 1, 1), cause, remedy)])
+    ids = [f.attributes.get("id") or "" for f in forms]
+    if wanted:
+        if wanted in ids:
+            return ids.index(wanted)
+        known = [i for i in ids if i]
+        there = f"the page's forms are {listed('#' + i for i in known)}" if known else _written_forms(tree, file)
+        remedy = suggestion(wanted, known, there)
+        node = tree.with_id(wanted)
+        cause = f"there is no form with the id {wanted!r} in this page"
+        if node is not None:
+            cause = f"#{wanted} is no form: it is a {node.tag}"
+        raise Unreadable([Problem(Place(file, 1, 1), cause, remedy)])
+    if len(forms) == 1:
+        return 0
+    raise Unreadable([Problem(Place(file, 1, 1), f"there are {len(forms)} forms in this page: which one?", _written_forms(tree, file))])
+
+
+def _written_forms(tree: Tree, file: str) -> str:
+    """The forms of the page, by id or line."""
+    short = PurePath(file).name
+    named, bare = [], []
+    for form, line in zip(tree.forms, tree.form_lines(), strict=False):
+        name = form.attributes.get("id") or ""
+        named.append(f"{short}#{name} (line {line})") if name else bare.append(f"line {line}")
+    texts = [f"name {listed(named)}"] if named else []
+    if bare:
+        which, what = ("form", "it an id") if len(bare) == 1 else ("forms", "them ids")
+        texts.append(f"to name the {which} at {listed(bare, 'and')}, give {what}")
+    return "; ".join(texts)
+
+
+def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file: str, codec: str) -> Form:
+    form = tree.forms[number]
+    attributes = {k: v if v is not None else "" for k, v in form.attributes.items()}
+    maker = FieldMaker(tree)
+    maker.make(nodes)
+    home = "/" + quote(PurePath(file).name)
+    method = method_of(attributes.get("method")) or "GET"
+    send = encoding_of(attributes.get("enctype")) or "urlencoded"
+    page = Page(
+        file=file,
+        home=home,
+        base=tree.base(),
+        elements=tuple(maker.elements),
+        names=maker.names,
+        action=attributes.get("action", "").strip(),
+        method=method,
+        send=send,
+        novalidate="novalidate" in attributes,
+        charset=_charset(attributes, codec),
+        autofocus=maker.autofocus,
+        blocking=sum(isinstance(e, Control) and e.kind in BLOCKING for e in maker.elements),
+        dialog=_in_dialog(form),
+        scripts=tree.scripts(),
+    )
+    shape = Shape("", "form", (), maker.shapes)
+    shape.named = maker.names
+    name = attributes.get("id") or attributes.get("name") or PurePath(file).stem
+    aria = tree.text_of_ids(attributes.get("aria-labelledby")) or attributes.get("aria-label", "").strip()
+    return Form(
+        id=name,
+        label=aria or tree.title() or name,
+        fields=tuple(maker.fields),
+        shape=shape,
+        report=Report("submit", "submit"),
+        submit=Submit(page.action or home, method, send),
+        file=file,
+        page=page,
+    )
+
+
+def _charset(attributes: dict[str, str], codec: str) -> str:
+    """HTML, "Picking an encoding for the form": accept-charset's first known label, else the page's; no UTF-16."""
+    from .decode import codec_of
+
+    if "accept-charset" in attributes:
+        codec = next((c for label in attributes["accept-charset"].split() if (c := codec_of(label)) is not None), "utf-8")
+    return "utf-8" if codec.startswith("utf-16") else codec
+
+
+def _in_dialog(form: Any) -> bool:
+    each = form.parent
+    while each is not None:
+        if each.tag == "dialog":
+            return True
+        each = each.parent
+    return False

@@ -1,0 +1,139 @@
+"""The graph of what each property of each field is judged from: its rings, and an order in which to judge."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..expressions.tree import Expression
+from ..names.states import FIELD_STATES, FORM_STATES
+from .form import Field, Form, Path, walk
+
+Unit = tuple[Path, str]  # a field (a form: its panel's path) and a property
+INHERITED = ("visible", "enabled", "readonly")
+
+
+def property_of(member: str) -> str:
+    """The property a reference's member asks about: states by their property, `value` itself."""
+    return (FIELD_STATES.get(member) or FORM_STATES.get(member) or ("value", True))[0] if member != "value" else "value"
+
+
+class Graph:
+    """Which units each unit is judged from."""
+
+    def __init__(self, form: Form) -> None:
+        self.edges: dict[Unit, set[Unit]] = {}
+        self.fields: dict[Path, Field] = {}
+        for one in (form, *form.panels):
+            base: Path = (one.panel,) if one.panel else ()
+            for each in one.walk():
+                self.fields[each.path] = each
+            for each in one.walk():
+                self._field(each, base)
+            for rule in one.rules:
+                for expression in _expressions_of(rule):
+                    self._reads((rule.at or base, "validity"), expression)
+            self._whole(base, one.fields)
+
+    def _add(self, unit: Unit, source: Unit) -> None:
+        self.edges.setdefault(unit, set()).add(source)
+
+    def _reads(self, unit: Unit, expression: Expression | None) -> None:
+        for reference in expression.reads if expression is not None else ():
+            if reference.target is None or reference.base == "index":
+                continue
+            asked = property_of(reference.member)
+            asked = "value" if asked in ("empty", "on") else asked
+            if asked in ("touched", "focused", "busy", "submitted"):
+                continue  # a person's doing, judged from nothing
+            self._add(unit, (reference.target, asked))
+            if asked == "value":
+                self._parts(reference.target, unit)
+
+    def _parts(self, path: Path, unit: Unit) -> None:
+        """A container's value is read from its parts."""
+        found = self.fields.get(path[:-1] if path and path[-1] == "*" else path)
+        for each in walk(found.fields) if found is not None else ():
+            self._add(unit, (each.path, "value"))
+
+    def _field(self, field: Field, base: Path) -> None:
+        path = field.path
+        parent = _parent(path, base)
+        for name in INHERITED:
+            self._reads((path, name), getattr(field, name))
+            if parent != base:
+                self._add((path, name), (parent, name))
+        if field.derive is not None:
+            self._reads((path, "value"), field.derive.source)
+        if field.forget_when_hidden:
+            self._add((path, "value"), (path, "visible"))
+        self._add((path, "dirty"), (path, "value"))
+        if field.rules or field.kind not in ("text", "group"):
+            self._add((path, "validity"), (path, "visible"))
+            self._add((path, "validity"), (path, "enabled"))
+            self._add((path, "validity"), (path, "value"))
+            self._add((path, "required"), (path, "visible"))
+        for rule in field.rules:
+            for expression in _expressions_of(rule):
+                self._reads((rule.at or path, "validity"), expression)
+        self._add((path, "marked"), (path, "validity"))
+        self._reads((path, "marked"), field.reveal)
+        self._whole(path, field.fields)
+
+    def _whole(self, path: Path, fields: tuple[Field, ...]) -> None:
+        for each in walk(fields):
+            for name in ("validity", "dirty", "marked"):
+                self._add((path, name), (each.path, name))
+
+    def rings(self) -> Iterator[list[Unit]]:
+        """Each ring once, as the units on it in order."""
+        done: set[Unit] = set()
+        for start in list(self.edges):
+            if start in done:
+                continue
+            trail: list[Unit] = [start]
+            places = {start: 0}
+            stack = [iter(sorted(self.edges.get(start, ())))]
+            while stack:
+                following = next(stack[-1], None)
+                if following is None:
+                    stack.pop()
+                    finished = trail.pop()
+                    del places[finished]
+                    done.add(finished)
+                elif following in places:
+                    yield trail[places[following] :]
+                elif following not in done:
+                    places[following] = len(trail)
+                    trail.append(following)
+                    stack.append(iter(sorted(self.edges.get(following, ()))))
+
+    def order(self) -> dict[Unit, int]:
+        """A rank for each unit, higher than the ranks of all it is judged from (rings broken anywhere)."""
+        ranks: dict[Unit, int] = {}
+        for start in list(self.edges):
+            stack: list[tuple[Unit, bool]] = [(start, False)]
+            while stack:
+                unit, ready = stack.pop()
+                if ready:
+                    ranks[unit] = 1 + max((ranks.get(s, 0) for s in self.edges.get(unit, ())), default=0)
+                elif unit not in ranks:
+                    ranks[unit] = 0
+                    stack.append((unit, True))
+                    stack.extend((s, False) for s in self.edges.get(unit, ()) if s not in ranks)
+        return ranks
+
+
+def _parent(path: Path, base: Path) -> Path:
+    parent = path[:-1]
+    while parent and parent[-1] == "*":
+        parent = parent[:-1]
+    return parent if len(parent) > len(base) else base
+
+
+def _expressions_of(rule: object) -> Iterator[Expression]:
+    for kind in getattr(rule, "kinds", ()):
+        if isinstance(kind.parameter, Expression):
+            yield kind.parameter
+    when = getattr(rule, "when", None)
+    if when is not None:
+        yield when

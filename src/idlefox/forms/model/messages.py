@@ -1,0 +1,86 @@
+"""Messages: their placeholders, and the stock sentences for rules that bring no text of their own."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+
+from ..values.whatwg import DATE_KINDS
+from .form import Kind, Message, Rule
+
+STOCK: dict[str, str] = {
+    "required": "{label} is missing.",
+    "minlength": "{label} takes {minlength} characters or more.",
+    "maxlength": "{label} takes {maxlength} characters or fewer.",
+    "pattern": "{label} is not written as it should be.",
+    "email": "{label} is not an e-mail address.",
+    "url": "{label} is not a web address.",
+    "badInput": "{label} cannot be understood.",
+    "min": "{label} takes {min} or more.",
+    "max": "{label} takes {max} or less.",
+    "step": "{label} goes in steps of {step}.",
+    "among": "{label} is not one of the choices.",
+    "repeats": "{label} differs from {repeats}.",
+    "unique": "{label} is there twice.",
+    "holds": "{label} cannot be like this.",
+    "python": "{label} cannot be like this.",
+    "lookup": "{label} was not accepted.",
+    "lookup_failed": "{label} could not be checked.",
+}
+_OF_DATES = {"min": "{label} takes {min} or later.", "max": "{label} takes {max} or earlier."}
+GENERAL = frozenset({"value", "label", "row", "count"})
+_BRACE = re.compile(r"\{\{|\}\}|\{([^{}]*)\}|[{}]")
+
+
+class MessageError(Exception):
+    """A message with a brace that opens or closes nothing: *at* is its offset."""
+
+    def __init__(self, cause: str, at: int) -> None:
+        super().__init__(cause)
+        self.at = at
+
+
+@lru_cache(maxsize=1024)
+def read_message(text: str) -> Message:
+    """*text* cut at its placeholders; ``{{`` is a brace. Raises MessageError for a stray brace."""
+    if "{" not in text and "}" not in text:
+        return Message(text, (text,))
+    parts: list[str | tuple[str]] = []
+    literal, at = "", 0
+    for found in _BRACE.finditer(text):
+        literal += text[at : found.start()]
+        at = found.end()
+        if found[0] in ("{{", "}}"):
+            literal += found[0][0]
+        elif found[1] is None:
+            raise MessageError(f"a stray {found[0]!r} in a message: write it twice for the sign itself", found.start())
+        else:
+            if literal:
+                parts.append(literal)
+            parts.append((found[1].strip(),))
+            literal = ""
+    literal += text[at:]
+    if literal or not parts:
+        parts.append(literal)
+    return Message(text, tuple(parts), frozenset(p[0] for p in parts if isinstance(p, tuple)))
+
+
+def stock(kind: str, texts: dict[str, Message], of: str = "") -> Message:
+    """The message for a rule of *kind* without a text of its own, on a field of the kind *of*: the sheet's, else the stock sentence."""
+    return texts.get(kind) or read_message(stock_text(kind, of))
+
+
+def message_for(rule: Rule, kind: Kind, texts: dict[str, Message], of: str = "") -> Message:
+    """The message a broken *kind* of *rule* shows: the rule's, the sheet's text for the kind, or the stock sentence."""
+    return rule.say if rule.say is not None else stock(kind.name, texts, of)
+
+
+def stock_text(kind: str, of: str) -> str:
+    """The stock sentence for a rule of *kind* on a field of the kind *of*."""
+    return (_OF_DATES.get(kind) if of in DATE_KINDS else None) or STOCK[kind]
+
+
+def label_of(name: str) -> str:
+    """A label for a field that has none: ``full_name`` reads `Full name`."""
+    words = name.replace("_", " ").replace("-", " ").strip()
+    return words[:1].upper() + words[1:] if words else name

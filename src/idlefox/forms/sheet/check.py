@@ -1,0 +1,152 @@
+"""Holds a sheet's data against the sheet's JSON Schema, which the package ships, and says what differs.
+
+The schema knows keys and types; meanings (addresses, expressions, rings) are judged by `sheet`.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from functools import lru_cache
+from typing import Any
+
+from ...problems import listed, nearest
+from .yaml12 import Document
+
+
+def schema_text() -> str:
+    """The JSON Schema (2020-12) of the form sheet, as text."""
+    # Not through importlib.resources: importing it costs more than reading the whole sheet.
+    with open(os.path.join(os.path.dirname(__file__), "sheet.schema.json"), encoding="utf-8") as handle:
+        return handle.read()
+
+
+@lru_cache(maxsize=1)
+def _schema() -> tuple[dict[str, Any], Any]:
+    import jsonschema_rs
+
+    schema = json.loads(schema_text())
+    return schema, jsonschema_rs.Draft202012Validator(schema)
+
+
+def check(document: Document) -> bool:
+    """Reports to *document* whatever the schema does not allow; whether nothing was found."""
+    schema, validator = _schema()
+    before = len(document.problems)
+    for error in validator.iter_errors(document.data):
+        _report(document, schema, error)
+    return len(document.problems) == before
+
+
+def mend(document: Document) -> bool:
+    """Puts something harmless in place of what the schema does not allow, so that the rest can be looked at too.
+
+    The faults themselves have been reported. Whether the schema allows what is there now: then what is found
+    wrong in it is wrong for its own reasons.
+    """
+    schema, validator = _schema()
+    for _ in range(3):
+        errors = list(validator.iter_errors(document.data))
+        if not errors:
+            return True
+        for error in errors:
+            _mend_one(document.data, _part(schema, list(error.schema_path)), error)
+    return False
+
+
+def _mend_one(data: Any, part: dict[str, Any], error: Any) -> None:
+    path: list[Any] = list(error.instance_path)
+    above: list[Any] = path[:-1]
+    last: Any = path[-1] if path else None
+    parent = _at(data, above)
+    here = _at(data, path)
+    name = error.kind.name
+    if name == "additionalProperties" and isinstance(here, dict):
+        known = list(part.get("properties", {}))
+        for key in error.kind.unexpected:
+            value = here.pop(key, None)
+            near = nearest(key, known)
+            if near is not None and near not in here:
+                here[near] = value  # what was meant, most likely: without it the next fault would be this one's doing
+        if path[-2:-1] == ["rules"] and not set(here) - {"say", "when", "id", "at", "on_empty"}:
+            here["holds"] = True
+    elif name == "required" and isinstance(here, dict):
+        here[error.kind.property] = {} if error.kind.property == "fields" else "x"
+    elif isinstance(parent, dict):
+        near = nearest(str(here), [str(o) for o in part.get("enum", []) if o is not None]) if name == "enum" else None
+        if near is not None:
+            parent[last] = near
+        elif above[-1:] == ["fields"]:
+            parent[last] = {}
+        else:
+            parent.pop(last, None)
+            if path[-3:-2] == ["rules"]:
+                parent["holds"] = True
+    elif isinstance(parent, list):
+        parent[last] = {"holds": True} if above[-1:] == ["rules"] else f"x{last}"
+
+
+def _at(data: Any, path: list[Any]) -> Any:
+    """What stands at *path*; None where nothing does (any more)."""
+    for step in path:
+        if (isinstance(data, dict) and step in data) or (isinstance(data, list) and isinstance(step, int) and step < len(data)):
+            data = data[step]
+        else:
+            return None
+    return data
+
+
+def _part(schema: dict[str, Any], steps: list[Any]) -> dict[str, Any]:
+    """The subschema whose keyword failed, references followed."""
+    part: Any = schema
+    for step in steps[:-1]:
+        if isinstance(part, dict) and "$ref" in part and step != "$ref":
+            part = schema["$defs"][part["$ref"].rpartition("/")[2]]
+        if step == "$ref":
+            part = schema["$defs"][part["$ref"].rpartition("/")[2]]
+        elif isinstance(part, list):
+            part = part[int(step)]
+        else:
+            part = part[step]
+    return part if isinstance(part, dict) else {}
+
+
+def _shown(value: Any) -> str:
+    text = json.dumps(value, ensure_ascii=False)
+    if len(text) <= 60:
+        return text
+    return "keys and values" if isinstance(value, dict) else "a list" if isinstance(value, list) else text[:57] + "…"
+
+
+def _report(document: Document, schema: dict[str, Any], error: Any) -> None:
+    path = tuple(error.instance_path)
+    part = _part(schema, list(error.schema_path))
+    name = error.kind.name
+    where = ".".join(str(p) for p in path)
+    spot = f" in {where}" if where else ""
+    wanted = part.get("title", "something else")
+    if name == "additionalProperties":
+        known = list(part.get("properties", {}))
+        for key in error.kind.unexpected:
+            near = nearest(key, known)
+            remedy = f"did you mean {near!r}?" if near else f"the keys here are {listed(known, 'and', 30)}"
+            document.report((*path, key), f"unknown key {key!r}{spot}", remedy, key=True)
+    elif name == "required":
+        key = error.kind.property
+        document.report(path, f"the key {key!r} is missing{spot}", f"add `{key}:`", key=bool(path))
+    elif name == "enum":
+        options = [str(o) for o in part.get("enum", []) if o is not None]
+        near = nearest(str(error.instance), options)
+        remedy = f"did you mean {near!r}?" if near else f"write {listed(options, most=30)}"
+        document.report(path, f"{_shown(error.instance)} is no {path[-1] if path else 'value'}{spot}", remedy)
+    elif name == "anyOf":
+        document.report(path, "the sheet has no fields", "add `fields:`")
+    elif name == "type" and path and path[-1] == "options":
+        document.report(path, f"expected {wanted}, found {_shown(error.instance)}{spot}")
+    else:
+        remedy = ""
+        if name == "type" and error.instance is None:
+            remedy = "write {} where there is nothing to say" if part.get("type") == "object" else "give it a value, or leave the key out"
+        elif name == "type" and part.get("type") == "string" and isinstance(error.instance, int | float | bool):
+            remedy = f'put it in quotes: "{_shown(error.instance)}"'
+        document.report(path, f"expected {wanted}, found {_shown(error.instance)}{spot}", remedy)

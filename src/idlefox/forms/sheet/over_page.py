@@ -1,0 +1,144 @@
+"""`page:` in a sheet: fields and native rules come from an HTML page, and what the sheet says is laid over them.
+
+A rule of a kind that an attribute has already made gives that attribute its message where it says the same, and takes
+its place where it says another parameter; all other rules come after the page's own.
+"""
+
+from __future__ import annotations
+
+from os.path import normpath
+from pathlib import Path
+from typing import Any
+
+from ...problems import Unreadable, suggestion
+from ..expressions.tree import FALSE, TRUE
+from ..model.form import Field, Form, Kind, Rule, Submit
+from ..names.shapes import Shape, segment_text
+from ..values.values import equal
+from .fields import FieldReader
+from .reading import At, Reading
+
+# What the page alone can say of a field.
+_OF_THE_PAGE = ("type", "options", "multiple", "accept", "fields", "start", "least", "most", "add", "remove")
+# Keys of a sheet's field -> slots of the model.
+_SLOTS = {
+    "label": "label", "visible": "visible", "enabled": "enabled", "readonly": "readonly", "when_hidden": "forget_when_hidden",
+    "trim": "trim", "case": "case", "limit": "limit", "derive": "derive", "empty": "empty",
+}  # fmt: skip
+
+
+def read_page_of(reading: Reading, name: str) -> Form | None:
+    """The form of the page that the sheet names; None, and the problem noted, where it cannot be read."""
+    from ..html.read import read_page
+
+    path = normpath(Path(reading.document.file).parent / name)  # ../ also from a folder that is not there yet
+    try:
+        return read_page(path)
+    except Unreadable as fault:
+        first = fault.problems[0]
+        if "no such file" in first.cause:
+            reading.report(("page",), f"there is no page {name!r} beside the sheet", first.remedy)
+        else:
+            reading.document.problems.extend(fault.problems)
+        return None
+
+
+class PageFields:
+    """The fields of *page* with what a sheet says of them."""
+
+    def __init__(self, reading: Reading, page: Form, data: dict[str, Any]) -> None:
+        self.reading = reading
+        self.page = page
+        self.data = data
+        self.given: dict[str, tuple[str, dict[str, Any]]] = {}  # a field's name -> the sheet's key for it, and what stands there
+        children = page.shape.children or {}
+        for key, each in data.get("fields", {}).items():
+            name = key if key in children else (page.shape.named or {}).get(key)
+            if name is None:
+                known = [f.address for f in page.fields]
+                repeated = segment_text(key, first=True)
+                if f"{repeated}[0]" in known:
+                    reading.report(("fields", key), f"the name {key!r} repeats in this page: which one?", f"write {repeated}[0]", key=True)
+                    continue
+                remedy = suggestion(key, known, f"see `idlefox outline {data.get('page', '')}`")
+                reading.report(("fields", key), f"the page has no field {key!r}", remedy, key=True)
+                continue
+            self.given[name] = (key, each)
+        if data.get("buttons"):
+            reading.report(("buttons",), "the buttons of a page are its own", "name them in scripts, as in submit by \"Save\"", key=True)
+
+    def fields(self, reader: FieldReader) -> tuple[Field, ...]:
+        return tuple(self._field(each, reader) for each in self.page.fields)
+
+    def _field(self, field: Field, reader: FieldReader) -> Field:
+        key, data = self.given.get(field.name, ("", {}))
+        at: At = ("fields", key)
+        shape = (self.page.shape.children or {})[field.name]
+        allowed = {k: v for k, v in data.items() if k not in _OF_THE_PAGE}
+        for name in data:
+            if name in _OF_THE_PAGE and not (name == "type" and data[name] == field.kind):
+                says = f"a {field.kind}" if name == "type" else "the page"
+                cause = f"`{name}` comes from the page" + (f", where this is {says}" if name == "type" else "")
+                self.reading.report((*at, name), cause, "leave it out here", key=True)
+        read = reader.field(at, allowed, shape, of_page=True)
+        changes: dict[str, Any] = {slot: getattr(read, slot) for k, slot in _SLOTS.items() if k in allowed}
+        changes["reveal"] = read.reveal
+        if "report" in self.data or "report" in allowed:
+            changes["report"] = read.report
+        if "messages" in self.data or "messages" in allowed:
+            changes["messages"] = read.messages
+        if "send" in allowed:
+            changes |= {"send": read.send, "send_name": read.send_name}
+        if "initial" in allowed and read.has_initial:
+            changes |= {"initial": read.initial, "has_initial": True, "native": field.native._replace(raw="")}
+        if "rules" in allowed:
+            changes["rules"] = laid_over(field.rules, read.rules)
+        if field.native.disabled and "enabled" not in allowed:
+            changes["enabled"] = FALSE
+        if field.native.fixed and "readonly" not in allowed:
+            changes["readonly"] = TRUE
+        return field._replace(**changes)
+
+    def submit(self, given: Submit) -> Submit:
+        """How the form is sent: as the page says, where the sheet says nothing."""
+        said = self.data.get("submit", {})
+        own = self.page.submit
+        changes = {k: getattr(own, k) for k in ("to", "method", "send") if k not in said}
+        return given._replace(**changes)
+
+    def payload(self) -> Shape:
+        """The shape of what is sent: by the names of the controls."""
+        top = Shape("", "form", ())
+        children: dict[str, Shape] = {}
+        for field in self.page.fields:
+            _, data = self.given.get(field.name, ("", {}))
+            sent = data.get("send", True)
+            name = sent if isinstance(sent, str) else field.native.name
+            if name:
+                children[name] = Shape(name, field.kind, (name,), None, field.many or field.native.repeats)
+        for button in self.page.page.buttons:
+            if button.name:
+                children.setdefault(button.name, Shape(button.name, "select", (button.name,)))
+        top.children = children
+        top.named = {address: name for address, name in (self.page.shape.named or {}).items() if name in children}
+        return top
+
+
+def laid_over(native: tuple[Rule, ...], said: tuple[Rule, ...]) -> tuple[Rule, ...]:
+    """The rules of a field: the page's that the sheet does not speak of, then the sheet's in its order."""
+    by_kind = {rule.kinds[0].name: rule for rule in native}
+    spoken: set[str] = set()
+    after: list[Rule] = []
+    for rule in said:
+        left: list[Kind] = []
+        for kind in rule.kinds:
+            own = by_kind.get(kind.name)
+            if own is not None and rule.at is None:
+                spoken.add(kind.name)
+                if kind.parameter is True or equal(kind.parameter, own.kinds[0].parameter):
+                    after.append(own._replace(say=rule.say, when=rule.when, id=rule.id))
+                    continue
+            left.append(kind)
+        if left:
+            after.append(rule._replace(kinds=tuple(left)))
+    return (*(r for r in native if r.kinds[0].name not in spoken), *after)

@@ -1,0 +1,177 @@
+"""Reads a form sheet (`*.form.yaml`) into the model: all that is wrong with it at once, or a `Form`.
+
+Three passes: YAML to data (`yaml12`), data against the JSON Schema (`sheet_check`), data to model with every
+address, expression and message looked at (here and in the `sheet_*` rooms).
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from ...collector import paused
+from ...problems import Unreadable, read_text, suggestion
+from ..expressions.bind import Scope
+from ..expressions.tree import FALSE, TRUE, Expression
+from ..model.form import Form, Gives, Message, Path, Report
+from ..model.messages import STOCK
+from ..names.shapes import Shape
+from .check import check, mend
+from .fields import FieldReader, shape_of
+from .reading import At, Reading
+from .rings import report_rings
+from .rules import RuleReader
+from .server import ServerReader, payload_shape
+from .yaml12 import Document
+
+if TYPE_CHECKING:
+    from .over_page import PageFields
+
+
+def read_sheet(file: str) -> Form:
+    """The form that the sheet *file* describes. Raises Unreadable with every problem found."""
+    return read_sheet_text(read_text(file), file)
+
+
+def read_sheet_text(text: str, file: str) -> Form:
+    """The form that the sheet *text* describes; *file* is its name in messages."""
+    with paused():
+        return _read(text, file)
+
+
+def _read(text: str, file: str) -> Form:
+    document = Document(file, text)
+    if not isinstance(document.data, dict):
+        document.report((), "a sheet is a mapping of keys", "begin with `form: NAME` and `fields:`")
+        raise Unreadable(document.problems)
+    fits = check(document)
+    if document.problems and (fits or not mend(document)):
+        raise Unreadable(document.problems)
+    form = _SheetReader(document).form()
+    if document.problems:
+        raise Unreadable(document.problems)
+    return form
+
+
+class _SheetReader:
+    def __init__(self, document: Document) -> None:
+        self.document = document
+        self.data: dict[str, Any] = document.data
+        self.reading = Reading(document)
+        self.reading.python = self.data.get("python", "")
+        self.page: PageFields | None = None
+
+    def form(self) -> Form:
+        data, reading = self.data, self.reading
+        if "page" in data:
+            from .over_page import PageFields, read_page_of
+
+            page = read_page_of(reading, data["page"])
+            if page is None:
+                raise Unreadable(self.document.problems)
+            reading.root = page.shape
+            self.page = PageFields(reading, page, data)
+        else:
+            reading.root.children = self._shapes(("fields",), data.get("fields", {}), ())
+        for name, panel in data.get("panels", {}).items():
+            if name in (reading.root.children or {}):
+                reading.report(("panels", name), f"{name!r} is a field already", "give the panel another name", key=True)
+            shape = Shape(name, "form", (name,))
+            shape.children = self._shapes(("panels", name, "fields"), panel["fields"], (name,))
+            reading.panels.append(shape)
+        reading.texts.update(self._texts())
+        lookups = frozenset(data.get("lookups", {}))
+        form = self._one((), data, reading.root, None, RuleReader(reading, lookups))
+        report_rings(form, self.document)
+        return form
+
+    def _shapes(self, at: At, data: dict[str, Any], path: Path) -> dict[str, Shape]:
+        return {name: shape_of(name, each, (*path, name)) for name, each in data.items()}
+
+    def _one(self, at: At, data: dict[str, Any], shape: Shape, panel: Shape | None, rules: RuleReader) -> Form:
+        """The form at *at*: the sheet's own, or a panel."""
+        reading = self.reading
+        fields_data = data.get("fields", {})
+        fields = FieldReader(reading, rules, panel, data)
+        fields.reveal_at = at
+        server = ServerReader(reading, rules, panel)
+        page = self.page if panel is None else None
+        if page is not None:
+            payload = page.payload()
+        else:
+            payload = payload_shape(fields_data, shape.children or {}, data.get("buttons", {}))
+        views = {name: tuple(v["shows"]) for name, v in data.get("views", {}).items()}
+        for name, view in views.items():
+            for i, address in enumerate(view):
+                reading.target(("views", name, "shows", i), address)
+        return Form(
+            id=data.get("form", shape.name),
+            label=data.get("label", data.get("form", shape.name)),
+            fields=page.fields(fields) if page is not None else fields.fields((*at, "fields"), fields_data, shape.children or {}),
+            shape=shape,
+            rules=rules.rules((*at, "rules"), data["rules"], shape, panel) if "rules" in data else (),
+            report=reading.report_times(data, page.page.report if page is not None else Report()),
+            reveal=self._reveal(at, data, panel),
+            messages=data.get("messages", "one"),
+            dirty=data.get("dirty", "compare"),
+            lookups=server.lookups(data) if panel is None else {},
+            submit=server.submit(at, data) if page is None else page.submit(server.submit(at, data)),
+            buttons=server.buttons(at, data) if page is None else (),
+            server=server.server(at, data, payload),
+            after=server.after(at, data, views),
+            views=views,
+            panels=tuple(
+                self._one(("panels", p.name), self.data["panels"][p.name], p, p, rules) for p in reading.panels
+            ) if panel is None else (),
+            panel=panel.name if panel is not None else "",
+            gives=self._gives((*at, "gives"), data["gives"], shape) if "gives" in data else None,
+            draft=data.get("draft", "drop"),
+            python=data.get("python", ""),
+            texts=dict(reading.texts),
+            file=self.document.file,
+            page=page.page.page._replace(bare=False) if page is not None else None,
+        )  # fmt: skip
+
+    def _reveal(self, at: At, data: dict[str, Any], panel: Shape | None) -> Expression:
+        """The form's own reveal: bare words mean the form itself."""
+        given = data.get("reveal", True)
+        if isinstance(given, bool):
+            return TRUE if given else FALSE
+        return self.reading.expression((*at, "reveal"), given, Scope(self.reading.root, panel, bare=True))
+
+    def _texts(self) -> dict[str, Message]:
+        texts = self.data.get("texts", {})
+        locale = self.data.get("locale", next(iter(texts), ""))
+        if texts and locale not in texts:
+            self.reading.report(("locale",), f"there are no texts for {locale!r}", f"there are texts for {', '.join(texts)}")
+        found: dict[str, Message] = {}
+        for language, messages in texts.items():
+            for name, text in messages.items():
+                at: At = ("texts", language, name)
+                if name not in STOCK:
+                    self.reading.report(at, f"there is no rule {name!r}", suggestion(name, STOCK), key=True)
+                    continue
+                message = self.reading.message(at, text, frozenset({name}))
+                if language == locale:
+                    found[name] = message
+        return found
+
+    def _gives(self, at: At, data: dict[str, Any], shape: Shape) -> Gives | None:
+        target = self.reading.target((*at, "to"), data["to"])
+        if target is None:
+            return None
+        if data["as"] not in ("option", "row"):
+            self.reading.report((*at, "as"), f"{data['as']!r} is not one of option or row")
+            return None
+        wanted = target[0].shape
+        fits = wanted.kind == "rows" and not target[0].row if data["as"] == "row" else wanted.kind in ("select", "radio", "checkbox")
+        if not fits:
+            kind = "a list of rows" if data["as"] == "row" else "a choice"
+            self.reading.report((*at, "to"), f"{data['to']!r} is not {kind}")
+        value, label = data.get("value", "value"), data.get("label", "label")
+        if data["as"] == "option":
+            children = shape.children or {}
+            label = data.get("label", "label" if "label" in children else value)
+            for key, name in (("value", value), ("label", label)):
+                if name not in children:
+                    self.reading.report((*at, key) if key in data else at, f"the panel has no field {name!r}", suggestion(name, children))
+        return Gives(target[0].path, data["as"], value, label)

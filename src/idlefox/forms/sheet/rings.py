@@ -1,0 +1,36 @@
+"""Names the rings among a sheet's conditions and derived values: a field that shows only if it shows itself.
+
+After this the engine may trust that there is an order in which to judge (`model.graph`).
+"""
+
+from __future__ import annotations
+
+from ..model.form import Form, Path, written_path
+from ..model.graph import INHERITED, Graph, Unit
+from .yaml12 import Document
+
+
+def report_rings(form: Form, document: Document) -> None:
+    """Notes each ring of the form as a problem at the key that closes it."""
+    seen: set[frozenset[Unit]] = set()
+    for ring in Graph(form).rings():
+        units = frozenset(ring)
+        if units in seen:
+            continue
+        seen.add(units)
+        names = [f"{written_path(path) or 'form'} ({'value' if what == 'value' else what})" for path, what in ring]
+        path, what = next(((p, w) for p, w in ring if p and w in ("value", *INHERITED)), ring[0])
+        at = _document_path(form, path)
+        key = {"value": "derive"}.get(what, what)
+        cause = "this goes round in a ring: " + " ← ".join([*names, names[0]])
+        document.report((*at, key), cause, "let one of them not depend on the others")
+
+
+def _document_path(form: Form, path: Path) -> tuple[str, ...]:
+    at: tuple[str, ...] = ()
+    if path and any(p.panel == path[0] for p in form.panels):
+        at, path = ("panels", path[0]), path[1:]
+    for name in path:
+        if name != "*":
+            at = (*at, "fields", name)
+    return at

@@ -1,0 +1,180 @@
+"""The rules of a sheet: kinds, parameters, messages, where they belong."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...problems import listed
+from ..expressions.bind import Scope
+from ..model.form import FLAGS, RULE_KINDS, TEXT_KINDS, Kind, Message, Rule
+from ..names.addresses import named
+from ..names.shapes import Shape
+from ..values.patterns import PatternError, whole_match
+from ..values.whatwg import DATE_KINDS, date_number
+from .reading import At, Reading
+
+_TYPE_NAMES = frozenset({"number", "date", "month", "week", "time", "datetime-local"})
+_NUMERIC = frozenset({"number", "range"}) | DATE_KINDS
+
+
+def _applies(kind: str, shape: Shape) -> str:
+    """Why a rule of *kind* makes no sense on a field of this shape; "" where it does."""
+    own = shape.kind
+    if kind in ("minlength", "maxlength", "pattern", "email", "url"):
+        return "" if own in TEXT_KINDS or own == "hidden" else "it is for texts"
+    if kind in ("min", "max"):
+        fits = own in _NUMERIC or own in ("rows", "file", "form") or shape.many
+        return "" if fits else "it is for numbers, dates, lists and rows"
+    if kind == "step":
+        return "" if own in _NUMERIC else "it is for numbers and dates"
+    if kind == "badInput":
+        return "" if own in _NUMERIC or own == "color" else "what is typed there is never unreadable"
+    if kind == "unique":
+        return "" if "*" in shape.path and own not in ("rows", "group") else "it compares a field of one row with the other rows"
+    if kind == "lookup":
+        return "" if own not in ("rows", "group", "form") else "a lookup asks about the value of one field"
+    if kind == "required":
+        return "" if own not in ("group", "form") else "what is in it can be required, part by part"
+    return ""
+
+
+class RuleReader:
+    """Reads lists of rules for one form of the sheet (the form itself or a panel)."""
+
+    def __init__(self, reading: Reading, lookups: frozenset[str]) -> None:
+        self.reading = reading
+        self.lookups = lookups
+
+    def rules(self, at: At, data: list[dict[str, Any]], owner: Shape, panel: Shape | None) -> tuple[Rule, ...]:
+        """The rules in *data*, which stand at *at* and belong to *owner* (a form's shape for its own rules)."""
+        found = [self.rule((*at, i), each, owner, panel) for i, each in enumerate(data)]
+        return tuple(r for r in found if r is not None)
+
+    def rule(self, at: At, data: dict[str, Any], owner: Shape, panel: Shape | None, *, server: bool = False) -> Rule | None:
+        reading = self.reading
+        placed = self._placed(at, data, owner, server)
+        if placed is None and "at" in data and not server:
+            return None
+        target, path, indexes = placed if placed is not None else (owner, None, ())
+        judged = target if owner.kind == "form" else owner
+        scope = self._scope(judged, panel, server, shape_is_form=judged.kind == "form")
+        names = [k for k in data if k in RULE_KINDS or k in _TYPE_NAMES]
+        if not names:
+            reading.report(at, "this rule has no kind", f"name one of {listed(RULE_KINDS, most=30)}")
+            return None
+        kinds = [k for n in names if (k := self._kind(at, n, data[n], judged, scope, server)) is not None]
+        if not kinds:
+            return None
+        say = self._say(at, data, kinds)
+        return Rule(
+            kinds=tuple(kinds),
+            say=say,
+            when=reading.condition(at, data, "when", scope),
+            id=data.get("id", ""),
+            at=path,
+            at_index=indexes,
+            on_empty=data.get("on_empty", False),
+            start=data.get("start", "blur"),
+            debounce=reading.duration(at, data, "debounce"),
+            remember=data.get("remember", False),
+        )
+
+    def _scope(self, judged: Shape, panel: Shape | None, server: bool, *, shape_is_form: bool) -> Scope:
+        if server:
+            return Scope(self.reading.root, own=None if shape_is_form else judged, value=not shape_is_form, payload=True)
+        return Scope(self.reading.root, panel, None if shape_is_form else judged, value=not shape_is_form)
+
+    def _placed(self, at: At, data: dict[str, Any], owner: Shape, server: bool) -> Any:
+        if "at" not in data:
+            return None
+        found = self.reading.target((*at, "at"), data["at"])
+        if found is None:
+            return None
+        target, segments = found
+        if target.row:
+            self.reading.report((*at, "at"), "a whole row carries no messages", "name one of its fields")
+            return None
+        if named(self.reading.root, segments) is not None:
+            return target.shape, target.path, ()
+        indexes = tuple(None if s == "*" else s for s in segments if s == "*" or isinstance(s, int))
+        if not server and owner.kind != "form" and "*" in target.path and target.path[: len(owner.path)].count("*") > owner.path.count("*"):
+            self.reading.report((*at, "at"), "this rule would belong to many rows", "write it as a rule of the form")
+            return None
+        return target.shape, target.path, tuple(i if isinstance(i, int) else None for i in indexes)
+
+    def _kind(self, at: At, name: str, value: Any, judged: Shape, scope: Scope, server: bool) -> Kind | None:
+        report = self.reading.report
+        here = (*at, name)
+        if name in _TYPE_NAMES:
+            if judged.kind != name and not (name == "number" and judged.kind == "range"):
+                report(here, f"{name!r} gives its message to a field of type {name}; this one is {judged.kind}", "", key=True)
+                return None
+            name = "badInput"
+        if value is False and name in ("required", "email", "url", "unique", "badInput"):
+            return None
+        why = "" if server else _applies(name, judged)
+        if why:
+            what = "the form" if judged.kind == "form" else f"a field of type {judged.kind}"
+            report(here, f"{name} does not apply to {what}: {why}", key=True)
+            return None
+        parameter = self._parameter(here, name, value, judged, scope)
+        return None if parameter is _WRONG else Kind(name, FLAGS.get(name, "customError"), parameter)
+
+    def _parameter(self, at: At, name: str, value: Any, judged: Shape, scope: Scope) -> Any:
+        reading = self.reading
+        if isinstance(value, dict):
+            return reading.expression((*at, "expr"), value["expr"], scope, condition=False)
+        if name == "holds":
+            return reading.expression(at, value, scope)
+        if name == "pattern":
+            try:
+                whole_match(value)
+            except PatternError as fault:
+                reading.report(at, f"this is no ECMAScript pattern: {fault}", "with flag v, ( ) [ ] { } / - | need a backslash inside [ ]")
+                return _WRONG
+            return value
+        if name == "repeats":
+            return self._repeats(at, value, scope)
+        if name == "lookup" and value not in self.lookups:
+            from ...problems import suggestion
+
+            reading.report(at, f"there is no lookup {value!r}", suggestion(value, self.lookups, "describe it under `lookups:`"))
+            return _WRONG
+        if name == "python" and not reading.python:
+            reading.report(at, "the sheet names no file of Python functions", "add `python: FILE.py` to the sheet")
+            return _WRONG
+        if name in ("min", "max"):
+            return self._bound(at, name, value, judged)
+        return tuple(value) if name == "among" else value
+
+    def _bound(self, at: At, name: str, value: Any, judged: Shape) -> Any:
+        if judged.kind in DATE_KINDS:
+            if not isinstance(value, str) or date_number(judged.kind, value) is None:
+                cause = f"{name} of a {judged.kind} field is a {judged.kind}, not {value!r}"
+                self.reading.report(at, cause, "write it as HTML does, as in 2031-05-02")
+                return _WRONG
+        elif isinstance(value, str):
+            self.reading.report(at, f"{name} is a number here, not {value!r}", "write a number or {expr: …}")
+            return _WRONG
+        elif judged.kind not in ("number", "range") and (value < 0 or value != int(value)):
+            self.reading.report(at, f"{name} counts what is in the list: {value} is no count")
+            return _WRONG
+        return value
+
+    def _repeats(self, at: At, value: str, scope: Scope) -> Any:
+        expression = self.reading.expression(at, value, scope, condition=False)
+        from ..expressions.tree import Reference
+
+        if isinstance(expression.node, Reference) and expression.node.member == "value":
+            return expression
+        if expression.text != "true":
+            self.reading.report(at, f"{value!r} is not the address of a field")
+        return _WRONG
+
+    def _say(self, at: At, data: dict[str, Any], kinds: list[Kind]) -> Message | None:
+        if "say" not in data:
+            return None
+        return self.reading.message((*at, "say"), data["say"], frozenset(k.name for k in kinds))
+
+
+_WRONG = object()

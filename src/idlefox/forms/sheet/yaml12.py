@@ -1,0 +1,278 @@
+"""YAML 1.2 core documents as plain data, with the place of every part.
+
+libyaml composes the nodes, which carry their marks; this room resolves plain scalars by YAML 1.2's core schema
+(PyYAML alone would read `no` as false and 0123 as octal) and finds places again when a message needs one.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+import yaml
+from yaml.composer import Composer
+from yaml.cyaml import CParser  # type: ignore[attr-defined]
+from yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
+from yaml.resolver import BaseResolver
+
+from ...problems import Place, Problem, Unreadable
+
+_DEEPEST = 200
+_LARGEST = 2_000_000
+_PLAIN = "plain"
+_CORE = "tag:yaml.org,2002:"
+# YAML 1.2.2, 10.3.2 "Tag Resolution" of the core schema.
+_CONSTANTS: dict[str, Any] = {
+    "": None, "~": None, "null": None, "Null": None, "NULL": None,
+    "true": True, "True": True, "TRUE": True, "false": False, "False": False, "FALSE": False,
+    ".inf": float("inf"), ".Inf": float("inf"), ".INF": float("inf"), "+.inf": float("inf"), "-.inf": float("-inf"),
+    ".nan": float("nan"), ".NaN": float("nan"), ".NAN": float("nan"),
+}  # fmt: skip
+_INT = re.compile(r"[-+]?[0-9]+")
+_HEX = re.compile(r"0x[0-9a-fA-F]+")
+_OCT = re.compile(r"0o[0-7]+")
+_FLOAT = re.compile(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?")
+_BRACKET = re.compile(r"[\[\]{}]")
+_NUMERIC = frozenset("-+.0123456789")
+
+
+class _Loader(CParser, Composer, BaseResolver):  # type: ignore[misc]
+    """libyaml's parser and PyYAML's composer; the resolver only notes which scalars were plain."""
+
+    def __init__(self, stream: str) -> None:
+        CParser.__init__(self, stream)
+        Composer.__init__(self)
+        BaseResolver.__init__(self)
+
+    def resolve(self, kind: Any, value: Any, implicit: Any) -> str:
+        if kind is ScalarNode:
+            return _PLAIN if implicit[0] else _CORE + "str"
+        return _CORE + ("seq" if kind is SequenceNode else "map")
+
+    # The composer asks for these two at every node, for path resolvers that are not used here.
+    def descend_resolver(self, current_node: Any, current_index: Any) -> None:
+        return None
+
+    def ascend_resolver(self) -> None:
+        return None
+
+
+class Document:
+    """A YAML document: its *data*, and `place` to find where any part of it stands."""
+
+    def __init__(self, file: str, text: str) -> None:
+        self.file = file
+        self.text = text
+        self.problems: list[Problem] = []
+        self._root = self._compose()
+        self._size = 0
+        self._made: dict[int, Any] = {}
+        self.data = self._value(self._root, 0)
+
+    def _compose(self) -> Node:
+        # libyaml and the composer recurse in C: what nests too deep is found before it can overflow the stack.
+        if _may_be_deep(self.text):
+            self._check_depth()
+        try:
+            loader = _Loader(self.text)
+            root = loader.get_single_node()
+        except yaml.MarkedYAMLError as fault:
+            place = _marked(self.file, fault.problem_mark or fault.context_mark)
+            raise Unreadable([self._problem(place, f"this is not YAML: {fault.problem}", _yaml_remedy(self.text, place))]) from None
+        except (yaml.YAMLError, RecursionError) as fault:
+            place = Place(self.file, 1, 1)
+            position = getattr(fault, "position", None)
+            if isinstance(position, int):
+                line = self.text.count("\n", 0, position)
+                place = Place(self.file, line + 1, 1)
+            reason = getattr(fault, "reason", None) or "it cannot be taken apart"
+            raise Unreadable([self._problem(place, f"this is not YAML: {reason}", "")]) from None
+        if root is None:
+            place = Place(self.file, 1, 1)
+            raise Unreadable([self._problem(place, "the sheet is empty", "begin with `form: NAME` and `fields:`")])
+        return root
+
+    def _check_depth(self) -> None:
+        depth = 0
+        try:
+            for event in yaml.parse(self.text, Loader=yaml.CSafeLoader):
+                if isinstance(event, yaml.CollectionStartEvent):
+                    depth += 1
+                    if depth > _DEEPEST:
+                        place = _marked(self.file, event.start_mark)
+                        raise Unreadable([self._problem(place, f"nested deeper than {_DEEPEST}", "flatten the sheet")])
+                elif isinstance(event, yaml.CollectionEndEvent):
+                    depth -= 1
+        except yaml.MarkedYAMLError as fault:
+            # A libyaml with a limit of its own may stop before ours does.
+            if "nesting depth" in str(fault.problem):
+                place = _marked(self.file, fault.problem_mark or fault.context_mark)
+                raise Unreadable([self._problem(place, f"nested deeper than {_DEEPEST}", "flatten the sheet")]) from None
+            return  # composing says it with a place
+        except yaml.YAMLError:
+            return
+
+    def _problem(self, place: Place, cause: str, remedy: str) -> Problem:
+        return Problem(place, cause, remedy, self.line(place.line))
+
+    def line(self, number: int) -> str:
+        """The text of the line *number* (from 1)."""
+        lines = self.text.split("\n", number)
+        return lines[number - 1].rstrip("\r") if number <= len(lines) else ""
+
+    def report(self, path: tuple[str | int, ...], cause: str, remedy: str = "", *, key: bool = False) -> None:
+        """Notes a problem with the part at *path* (with its key, where *key*)."""
+        place = self.place(path, key=key)
+        self.problems.append(Problem(place, cause, remedy, self.line(place.line)))
+
+    # data
+    def _value(self, node: Node, depth: int) -> Any:
+        self._size += 1
+        if self._size > _LARGEST:
+            raise Unreadable([self._problem(_place(self.file, node), "the sheet grows past all measure", "do not nest aliases")])
+        if isinstance(node, ScalarNode):
+            return self._scalar(node)
+        known = self._made.get(id(node), self)
+        if known is not self:
+            if known is None:
+                raise Unreadable([self._problem(_place(self.file, node), "this part contains itself", "remove the alias")])
+            size, value = known
+            self._size += size
+            return value
+        self._made[id(node)] = None
+        before = self._size
+        if depth > _DEEPEST:
+            raise Unreadable([self._problem(_place(self.file, node), f"nested deeper than {_DEEPEST}", "flatten the sheet")])
+        value = self._mapping(node, depth) if isinstance(node, MappingNode) else [self._value(i, depth + 1) for i in node.value]
+        self._made[id(node)] = (self._size - before, value)
+        return value
+
+    def _mapping(self, node: MappingNode, depth: int) -> dict[str, Any]:
+        data: dict[str, Any] = {}
+        for key_node, value_node in node.value:
+            key = key_node.value
+            if not isinstance(key_node, ScalarNode) or (key == "" and key_node.tag == _PLAIN):
+                place = _place(self.file, key_node)
+                self.problems.append(self._problem(place, "a key is a word or a text in quotes", ""))
+                continue
+            if key in data:
+                place = _place(self.file, key_node)
+                self.problems.append(self._problem(place, f"the key {key!r} stands here twice", "keep one of them"))
+                continue
+            data[key] = self._value(value_node, depth + 1)
+        return data
+
+    def _scalar(self, node: ScalarNode) -> Any:
+        text: str = node.value
+        tag = node.tag
+        if tag == _PLAIN:
+            return self._plain(node, text)
+        kind = tag.removeprefix(_CORE)
+        if kind in ("str", "!"):
+            return text
+        value = self._plain(node, text)
+        wanted: Any = {"int": int, "float": (int, float), "bool": bool, "null": type(None)}.get(kind)
+        if wanted is None or not isinstance(value, wanted):
+            self.problems.append(self._problem(_place(self.file, node), f"the tag !!{kind} does not fit {text!r}", "leave it out"))
+        return value
+
+    def _plain(self, node: ScalarNode, text: str) -> Any:
+        if text in _CONSTANTS:
+            value = _CONSTANTS[text]
+            if isinstance(value, float):
+                self.problems.append(self._problem(_place(self.file, node), f"{text} is no JSON number", "write a number"))
+                return 0
+            return value
+        if text[0] not in _NUMERIC:
+            return text
+        if _INT.fullmatch(text):
+            number: int | float = int(text) if len(text) < 400 else float("inf")
+        elif _HEX.fullmatch(text):
+            number = int(text, 16) if len(text) < 300 else float("inf")
+        elif _OCT.fullmatch(text):
+            number = int(text, 8) if len(text) < 300 else float("inf")
+        elif _FLOAT.fullmatch(text):
+            number = float(text)
+        else:
+            return text
+        if (isinstance(number, int) and abs(number) > 10**308) or number in (float("inf"), float("-inf")):
+            short = text if len(text) < 30 else text[:20] + "…"
+            self.problems.append(
+                self._problem(_place(self.file, node), f"the number {short} ({len(text)} characters) is beyond the range of numbers", "")
+            )
+            return 0
+        return number
+
+    # places
+    def place(self, path: tuple[str | int, ...], *, key: bool = False) -> Place:
+        """Where the part at *path* stands; the key that names it, where *key*."""
+        node = self._root
+        for i, step in enumerate(path):
+            found = _child(node, step)
+            if found is None:
+                break
+            key_node, value_node = found
+            if key and i == len(path) - 1 and key_node is not None:
+                return _place(self.file, key_node)
+            node = value_node
+        return _place(self.file, node)
+
+    def inside(self, path: tuple[str | int, ...], offset: int, length: int) -> Place:
+        """The place of character *offset* in the text of the scalar at *path*, as far as its style lets it be known."""
+        node: Any = self._root
+        for step in path:
+            found = _child(node, step)
+            if found is None:
+                return _place(self.file, node)
+            node = found[1]
+        place = _place(self.file, node)
+        single = isinstance(node, ScalarNode) and node.start_mark.line == node.end_mark.line and node.style not in ("|", ">")
+        if not single:
+            return place
+        quoted = 1 if node.style in ("'", '"') else 0
+        shift = node.value.count("'", 0, offset) if node.style == "'" else 0
+        if node.style == '"':
+            shift = node.value.count('"', 0, offset) + node.value.count("\\", 0, offset)
+        return Place(self.file, place.line, place.column + quoted + offset + shift, max(1, length))
+
+
+def _child(node: Node, step: str | int) -> tuple[Node | None, Node] | None:
+    if isinstance(node, MappingNode):
+        for key_node, value_node in node.value:
+            if key_node.value == step:
+                return key_node, value_node
+    elif isinstance(node, SequenceNode) and isinstance(step, int) and step < len(node.value):
+        return None, node.value[step]
+    return None
+
+
+def _place(file: str, node: Node) -> Place:
+    start, end = node.start_mark, node.end_mark
+    length = end.column - start.column if start.line == end.line else 1
+    return Place(file, start.line + 1, start.column + 1, max(1, length))
+
+
+def _marked(file: str, mark: Any) -> Place:
+    return Place(file, mark.line + 1, mark.column + 1) if mark else Place(file, 1, 1)
+
+
+def _may_be_deep(text: str) -> bool:
+    """Whether brackets or indentation could nest deep, quotes and comments not looked at."""
+    if text.count("- -") > _DEEPEST or any(line.startswith(" " * _DEEPEST) for line in text.split("\n") if len(line) > _DEEPEST):
+        return True
+    if text.count("[") + text.count("{") <= _DEEPEST:
+        return False
+    depth = 0
+    for found in _BRACKET.finditer(text):
+        depth = max(0, depth + (1 if found[0] in "[{" else -1))
+        if depth > _DEEPEST:
+            return True
+    return False
+
+
+def _yaml_remedy(text: str, place: Place) -> str:
+    lines = text.split("\n")
+    line = lines[place.line - 1] if place.line <= len(lines) else ""
+    if "\t" in line[: place.column]:
+        return "indent with spaces: YAML takes no tabs"
+    return "put a text that holds `: `, `#`, quotes or brackets in quotes"
