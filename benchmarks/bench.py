@@ -26,10 +26,11 @@ from handwritten import Form as HandForm
 
 from idlefox.engine.acts import hands, rows
 from idlefox.engine.acts.enter import type_text
+from idlefox.engine.acts.focus import blur, focus
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.session.session import start
+from idlefox.engine.session.due import advance
+from idlefox.engine.session.session import Stage, built
 from idlefox.engine.state.live import Live
-from idlefox.engine.world.clock import advance
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.play.player import Wishes, play_script
 from idlefox.play.select import Chosen
@@ -81,18 +82,18 @@ submit: {enabled: form.valid and form.dirty}
 
 
 def keystroke() -> None:
-    plan = compile_form(read_sheet_text(SMALL, "small"))
+    stage = Stage(compile_form(read_sheet_text(SMALL, "small")))
     keys = 2 * sum(map(len, TEXTS)) * 40
 
     def engine() -> None:
         for _ in range(40):
-            live = start(plan, 0)
+            live = stage.fresh(0)
             for cell, text in zip(live.root.parts, TEXTS, strict=True):
-                hands.focus(live, cell)
+                focus(live, cell)
                 for character in text:
                     hands.press_key(live, cell, character)
-                hands.blur(live)
-                hands.focus(live, cell)
+                blur(live)
+                focus(live, cell)
                 for character in text:
                     hands.press_key(live, cell, character)
 
@@ -125,8 +126,8 @@ def many_fields(count: int) -> str:
 
 def typing(live: Live, index: int) -> Callable[[], None]:
     cell = live.root.parts[index]
-    enabled = live.root.plan.form.enabled
-    hands.focus(live, cell)
+    enabled = live.root.plan.form.submit.enabled
+    focus(live, cell)
 
     def work() -> None:
         for _ in range(200):
@@ -140,8 +141,8 @@ def typing(live: Live, index: int) -> Callable[[], None]:
 
 
 def size_of_form() -> None:
-    large = start(compile_form(read_sheet_text(many_fields(2000), "many")), 0)
-    small = start(compile_form(read_sheet_text(many_fields(20), "many")), 0)
+    large = Stage(compile_form(read_sheet_text(many_fields(2000), "many"))).fresh(0)
+    small = Stage(compile_form(read_sheet_text(many_fields(20), "many"))).fresh(0)
     found, a, b = ratio(typing(large, 1999), typing(small, 19))
     say("a key, form of 2,000 fields / of 20", found, 1.3, f"{a / 2000 * 1e6:.2f} µs / {b / 2000 * 1e6:.2f} µs")
 
@@ -166,13 +167,13 @@ submit: {{enabled: form.valid and form.dirty}}
 
 def row_key() -> None:
     def last(count: int) -> Callable[[], None]:
-        live = start(compile_form(read_sheet_text(with_rows(count), "rows")), 0)
+        live = Stage(compile_form(read_sheet_text(with_rows(count), "rows"))).fresh(0)
         row = live.root.parts[0].parts[-1]
-        enabled = live.root.plan.form.enabled
+        enabled = live.root.plan.form.submit.enabled
 
         def work() -> None:
             for part in (row.parts[0], row.parts[4]):
-                hands.focus(live, part)
+                focus(live, part)
                 for _ in range(100):
                     for character in "abcdefghij":
                         hands.press_key(live, part, character)
@@ -188,7 +189,7 @@ def row_key() -> None:
 
 def row_removed() -> None:
     def first_of(count: int) -> tuple[Callable[[], float], int]:
-        live = start(compile_form(read_sheet_text(with_rows(count), "rows")), 0)
+        live = Stage(compile_form(read_sheet_text(with_rows(count), "rows"))).fresh(0)
         many = live.root.parts[0]
 
         def work() -> float:
@@ -213,7 +214,7 @@ def row_removed() -> None:
 def row_memory() -> None:
     plan = compile_form(read_sheet_text(with_rows(10_000), "rows"))
     tracemalloc.start()
-    live = start(plan, 0)
+    live = Stage(plan).fresh(0)
     used = tracemalloc.get_traced_memory()[0]
     tracemalloc.stop()
     say("10,000 rows of 5 fields, MB", used / 1e6, 150, f"with the seed they are copied from; {len(live.root.parts[0].parts)} rows")
@@ -271,7 +272,6 @@ def large_page(count: int) -> str:
 def reading_page() -> None:
     from selectolax.lexbor import LexborHTMLParser
 
-    from idlefox.engine.judge.make import fresh
     from idlefox.forms.html.read import read_page_text
 
     gc.set_threshold(100_000, 20, 20)  # as `idlefox` itself has it
@@ -279,7 +279,7 @@ def reading_page() -> None:
     found, a, b = ratio(lambda: compile_form(read_page_text(text, "large.html")), lambda: LexborHTMLParser(text), 9)
     say("a page of 5,000 controls, ready / parsing it", found, 10, f"{a * 1e3:.0f} ms / {b * 1e3:.0f} ms")
     plan = compile_form(read_page_text(text, "large.html"))
-    found, a, b = ratio(lambda: fresh(plan, 0, None), lambda: LexborHTMLParser(text), 9)
+    found, a, b = ratio(lambda: built(plan, 0, None), lambda: LexborHTMLParser(text), 9)
     say("  its first state, besides / parsing it", found, None, f"{a * 1e3:.0f} ms / {b * 1e3:.0f} ms")
     gc.set_threshold(700, 10, 10)
 
@@ -292,7 +292,7 @@ form: f
 fields: {{r: {{type: rows, start: {count}, fields: {{v: {{rules: [{{lookup: l, start: change}}]}}}}}}}}
 lookups: {{l: {{takes: 1s}}}}
 """
-        live = start(compile_form(read_sheet_text(sheet, "f")), 0)
+        live = Stage(compile_form(read_sheet_text(sheet, "f"))).fresh(0)
         cells = [row.parts[0] for row in live.root.parts[0].parts]
         begin = time.perf_counter()
         for cell in cells:

@@ -14,6 +14,7 @@ from idlefox.play.player import Wishes, play_script
 from idlefox.play.results import ScriptResult
 from idlefox.play.select import Chosen
 from idlefox.play.subjects import Subjects
+from idlefox.report.wording import expected_text, found_text, reason_text
 
 # In CI the same examples every time: a change is judged by itself, not by the luck of the draw.
 settings.register_profile("ci", derandomize=True)
@@ -51,7 +52,7 @@ class Fox:
         lines = "\n".join("    " + line if line else "" for line in body.strip("\n").split("\n"))
         result = self.play(sheet, f'scenario "it"\n{lines}\n')
         assert not result.errors, [(p.place.line - 4, p.cause, p.remedy) for p in result.errors]
-        failures = [(f.place.line - 4, f.source.strip(), f.expected, f.found, f.reason) for s in result.scenarios for f in s.failures]
+        failures = [(f.place.line - 4, f.source.strip(), expected_text(f), found_text(f), reason_text(f)) for s in result.scenarios for f in s.failures]
         assert not failures, failures
 
 

@@ -14,12 +14,14 @@ from chromium import Chromium, body_of, program
 from page_cases import Case, all_cases
 
 from idlefox.engine.compile.compiler import compile_form
+from idlefox.engine.session.session import Stage
 from idlefox.engine.state.cells import is_marked
 from idlefox.engine.world.encode import File
 from idlefox.engine.world.page_request import page_entries, page_text
 from idlefox.forms.html.model import Control
 from idlefox.forms.html.read import read_page_text
 from idlefox.play.simulated import SimulatedForm
+from idlefox.play.steps import take_step
 from idlefox.script.expand import expand
 from idlefox.script.reader import read_script_text
 
@@ -68,14 +70,14 @@ def page_text_of(case: Case) -> str:
 
 def ours(case: Case, form: Any, steps: list[Any]) -> dict[str, Any]:
     """What the engine says, in the browser's terms."""
-    subject = SimulatedForm(compile_form(form), ".")
+    subject = SimulatedForm(Stage(compile_form(form)), ".")
     subject.load(0)
     for number, act in enumerate(steps, 1):
-        subject.perform(act, number)
-    live = subject.live
+        take_step(subject, act, number)
+    live = subject.session.live
     fields = {part.plan.field.name: part for part in live.root.parts}
     focused = live.focus
-    sent = live.submission.requests[-1] if live.submission.requests else None
+    sent = live.requests[-1] if live.requests else None
     return {
         "flags": {name: sorted({c.flag for c in cell.plan.checks if cell.broken & c.bit}) for name, cell in fields.items()},
         "values": {name: _value(cell) for name, cell in fields.items()},

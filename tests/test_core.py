@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.session.session import start
+from idlefox.engine.session.session import Stage
 from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, compile_expression
 from idlefox.forms.expressions.parse import parse
 from idlefox.forms.sheet.read import read_sheet_text
@@ -86,7 +86,7 @@ fields:
 ])  # fmt: skip
 def test_expressions_come_to(text: str, value: Any) -> None:
     plan = compile_form(read_sheet_text(FORM, "f"))
-    live = start(plan, 1_935_478_800_000)
+    live = Stage(plan).fresh(1_935_478_800_000)
     from idlefox.engine.state.access import LiveAccess
 
     found = compile_expression(bind(text, Scope(plan.form.shape)), LiveAccess(plan))(live.root, None)

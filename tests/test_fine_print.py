@@ -7,6 +7,8 @@ from pathlib import Path
 import pytest
 from conftest import Fox
 
+from idlefox.report.wording import found_text, reason_text
+
 CASES = [part.split("\n", 1) for part in (Path(__file__).parent / "fine_print.txt").read_text("utf-8").split("=== ")[1:]]
 
 
@@ -18,7 +20,7 @@ def test_the_fine_print(fox: Fox, case: str) -> None:
         return
     result = fox.play(f"form: f\n{sheet}", body)
     assert not result.errors, [(p.place.line - 3, p.cause) for p in result.errors]
-    assert not (found := [(f.place.line - 3, f.check, f.found, f.reason) for s in result.scenarios for f in s.failures]), found
+    assert not (found := [(f.place.line - 3, f.text, found_text(f), reason_text(f)) for s in result.scenarios for f in s.failures]), found
 
 
 @pytest.mark.parametrize("sheet, body, says", [
@@ -40,4 +42,4 @@ def test_a_step_that_cannot_be_taken_says_why(fox: Fox, sheet: str, body: str, s
     result = fox.play(f"form: f\n{sheet}", f'scenario "x"\n{lines}\n')
     (scenario,) = result.scenarios
     assert scenario.verdict == "fail"
-    assert says in scenario.failures[-1].reason
+    assert says in reason_text(scenario.failures[-1])

@@ -6,6 +6,8 @@ from typing import Any
 
 import pytest
 
+from idlefox.report.wording import reason_text
+
 HEAD = "form: f\nreport: {first: blur, again: change}\nreveal: 'true'\n"
 
 
@@ -118,7 +120,7 @@ def test_a_step_a_person_could_not_take_says_why(fox: Any, body: str, says: str)
     lines = "\n".join("    " + line for line in body.split("\n"))
     result = fox.play(FORM, f'scenario "it"\n{lines}\n    expect k is dirty\n')
     (failure,) = result.scenarios[0].failures
-    assert says in failure.reason
+    assert says in reason_text(failure)
 
 
 ROWS = HEAD + """
@@ -175,7 +177,7 @@ def test_rows(fox: Any, body: str) -> None:
 def test_a_row_that_cannot_be_says_why(fox: Any, body: str, says: str) -> None:
     lines = "\n".join("    " + line for line in body.split("\n"))
     (failure,) = fox.play(ROWS, f'scenario "it"\n{lines}\n').scenarios[0].failures
-    assert says in failure.reason
+    assert says in reason_text(failure)
 
 
 PANELS = HEAD + """

@@ -14,7 +14,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.state.journal import rebuild, snapshot
+from idlefox.engine.session.session import Stage
+from idlefox.engine.state.journal import rebuild
 from idlefox.forms.html.read import read_page_text
 from idlefox.forms.html.source import start_tags
 from idlefox.forms.schema.read import whole_pattern
@@ -23,7 +24,9 @@ from idlefox.forms.values.whatwg import DATE_KINDS, date_number, date_text
 from idlefox.play.player import Wishes, play_script
 from idlefox.play.select import Chosen
 from idlefox.play.simulated import SimulatedForm
+from idlefox.play.steps import take_step
 from idlefox.play.subjects import Subjects
+from idlefox.report.wording import expected_text, found_text, reason_text
 from idlefox.script.expand import expand
 from idlefox.script.reader import read_script
 from idlefox.script.tree import Check
@@ -54,7 +57,7 @@ def play(fox: Fox, body: str, **files: str) -> Any:
 def holds(fox: Fox, body: str, **files: str) -> None:
     result = play(fox, body, **files)
     assert not result.errors, [(p.place.line, p.cause) for p in result.errors]
-    assert not (found := [(f.check, f.expected, f.found, f.reason) for s in result.scenarios for f in s.failures]), found
+    assert not (found := [(f.text, expected_text(f), found_text(f), reason_text(f)) for s in result.scenarios for f in s.failures]), found
 
 
 @pytest.mark.parametrize("body", [
@@ -84,7 +87,7 @@ def test_a_page_is_played(fox: Fox, body: str) -> None:
 def test_a_step_that_the_page_does_not_let_a_person_take(fox: Fox, body: str, reason: str) -> None:
     (scenario,) = play(fox, body).scenarios
     assert scenario.verdict == "fail"
-    assert reason in scenario.failures[0].reason
+    assert reason in reason_text(scenario.failures[0])
 
 
 @pytest.mark.parametrize("body, cause", [
@@ -133,20 +136,20 @@ expect payload = {"user[mail]": "m", "tags[]": "b"}
 """)
 
 
-def test_every_state_of_a_page_is_rebuilt_from_its_trace() -> None:
+def test_every_state_of_a_page_is_rebuilt_from_its_journal() -> None:
     form = read_page_text(files("idlefox.demo").joinpath("lost-property.html").read_text("utf-8"), "lost-property.html", "lost")
     script = read_script(str(files("idlefox.demo").joinpath("lost-property.fox")))
-    plan = compile_form(form)
+    stage = Stage(compile_form(form))
     for scenario in expand(script)[0]:
-        subject = SimulatedForm(plan, ".")
+        subject = SimulatedForm(stage, ".")
         subject.load(0)
-        before, states = snapshot(subject.live), []
+        before, states = subject.session.state(), []
         steps = [op.act for op in scenario.ops if not isinstance(op.act, Check)]
         for number, act in enumerate(steps, 1):
-            subject.perform(act, number)
-            states.append(snapshot(subject.live))
+            take_step(subject, act, number)
+            states.append(subject.session.state())
         for number, state in enumerate(states, 1):
-            assert rebuild(before, subject.live.trace, number) == state, (scenario.title, number)
+            assert rebuild(before, subject.journal().changes, number) == state, (scenario.title, number)
 
 
 def test_an_old_charset_is_read_and_sent(fox: Fox) -> None:

@@ -1,13 +1,19 @@
-"""Who may know whom: dependencies point inward, and the core knows no terminal."""
+"""Who may know whom: dependencies point inward, nothing goes round in a circle, and the core knows no terminal.
+
+All imports count: at the top of a module, inside functions, for types only, and `from .. import name`.
+"""
 
 from __future__ import annotations
 
 import ast
+from collections.abc import Iterator
+from graphlib import CycleError, TopologicalSorter
 from pathlib import Path
 
 import pytest
 
 ROOT = Path(__file__).parent.parent / "src" / "idlefox"
+SHARED = {"problems", "collector", "records", "refusals"}
 ALLOWED = {
     "forms": set(),
     "engine": {"forms"},
@@ -15,37 +21,87 @@ ALLOWED = {
     "play": {"script", "engine", "forms"},
     "study": {"play", "script", "engine", "forms"},
     "live": {"play", "script", "engine", "forms"},
-    "report": {"play", "forms", "study"},
-    "commands": {"report", "play", "study", "live", "script", "engine", "forms"},
+    "report": {"play", "script", "forms", "study"},
+    "commands": {"report", "play", "study", "live", "script", "engine", "forms", "demo", "__init__"},
+}
+# The floors of a room, lowest first: each knows those below it only.
+FLOORS = {
+    "engine": ["plan", "state", "judge", "world", "acts", "compile", "session"],
+    "forms": ["values", "names", "expressions", "model", "html", "schema", "sheet"],
 }
 CORE = ("forms", "engine", "script", "play", "study")
 DRAWING = {"click", "rich", "matplotlib", "jinja2", "curses", "shutil"}
 
 
-def imports_of(path: Path) -> set[str]:
-    """The rooms (``room:NAME``) and top-level packages that a module imports."""
-    found: set[str] = set()
-    depth = len(path.relative_to(ROOT).parts)
+def name_of(path: Path) -> str:
+    """The module at *path*, from the package on: ``engine.state.cells``."""
+    parts = path.relative_to(ROOT).with_suffix("").parts
+    return ".".join(parts[:-1] if parts[-1] == "__init__" and len(parts) > 1 else parts)
+
+
+MODULES = {name_of(path): path for path in ROOT.rglob("*.py")}
+
+
+def imports_of(module: str) -> Iterator[str]:
+    """The modules of the package, and the top-level packages, that *module* imports anywhere in it."""
+    path = MODULES[module]
+    package = module.split(".") if path.name == "__init__.py" else module.split(".")[:-1]
     for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
         if isinstance(node, ast.Import):
-            found.update(alias.name.partition(".")[0] for alias in node.names)
+            yield from (alias.name.partition(".")[0] for alias in node.names)
         elif isinstance(node, ast.ImportFrom) and node.level == 0:
-            found.add((node.module or "").partition(".")[0])
-        elif isinstance(node, ast.ImportFrom) and node.level == depth and node.module:
-            found.add("room:" + node.module.partition(".")[0])
-    return found
+            yield (node.module or "").partition(".")[0]
+        elif isinstance(node, ast.ImportFrom):
+            base = [p for p in package[: len(package) - node.level + 1] if p != "__init__"]
+            target = ".".join([*base, *([node.module] if node.module else [])])
+            for alias in node.names:
+                inner = f"{target}.{alias.name}" if target else alias.name
+                yield inner if inner in MODULES else target or "__init__"
+
+
+GRAPH = {module: {m for m in imports_of(module) if m in MODULES and m != module} for module in MODULES}
+
+
+def test_no_import_goes_round_in_a_circle() -> None:
+    try:
+        TopologicalSorter(GRAPH).prepare()
+    except CycleError as fault:
+        pytest.fail(" → ".join(reversed(fault.args[1])))
 
 
 @pytest.mark.parametrize("room", ALLOWED)
 def test_a_room_knows_only_the_rooms_further_in(room: str) -> None:
-    allowed = {f"room:{r}" for r in ALLOWED[room] | {room}} | {"room:problems", "room:collector", "room:records"}
-    for path in (ROOT / room).rglob("*.py"):
-        rooms = {i for i in imports_of(path) if i.startswith("room:")}
-        assert rooms <= allowed, f"{path.relative_to(ROOT)} knows {rooms - allowed}"
+    allowed = ALLOWED[room] | SHARED | {room}
+    for module, known in GRAPH.items():
+        if module.split(".")[0] == room:
+            assert {k.split(".")[0] for k in known} <= allowed, module
+
+
+@pytest.mark.parametrize("room", FLOORS)
+def test_a_floor_knows_only_the_floors_below(room: str) -> None:
+    floors = FLOORS[room]
+    there = {m.split(".")[1] for m in MODULES if m.startswith(f"{room}.")}
+    assert there == set(floors), "a floor that this test does not know"
+    for module, known in GRAPH.items():
+        parts = module.split(".")
+        if parts[0] == room and len(parts) > 1:
+            above = floors[floors.index(parts[1]) + 1 :]
+            assert not {k for k in known if k.split(".")[0] == room and k.split(".")[1:2] and k.split(".")[1] in above}, module
+
+
+def test_only_the_session_and_what_starts_it_are_known_outside_of_the_engine() -> None:
+    """Play, study and the rest come in by the door; plans are made by the compiler, journals are plain data."""
+    doors = {"engine.session.session", "engine.session.look", "engine.compile.compiler", "engine.compile.python_file",
+             "engine.state.journal", "engine.plan.plans"}  # fmt: skip
+    hands_on = {"play.simulated"}  # the one subject that the engine plays
+    for module, known in GRAPH.items():
+        if module.split(".")[0] not in ("engine", "tests") and module not in hands_on:
+            assert {k for k in known if k.startswith("engine.")} <= doors, module
 
 
 @pytest.mark.parametrize("room", CORE)
 def test_the_core_never_imports_the_interface(room: str) -> None:
-    for path in (ROOT / room).rglob("*.py"):
-        assert not imports_of(path) & DRAWING, path
-        assert "print(" not in path.read_text(encoding="utf-8"), path
+    for module, path in MODULES.items():
+        if module.split(".")[0] == room:
+            assert not set(imports_of(module)) & DRAWING, module
+            assert "print(" not in path.read_text(encoding="utf-8"), module

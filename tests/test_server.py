@@ -8,15 +8,13 @@ import pytest
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
-from idlefox.engine.acts import hands
-from idlefox.engine.acts.enter import type_text
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.judge.timing import shown_texts
-from idlefox.engine.session.session import start
-from idlefox.engine.state.cells import PENDING, leaves, validity_of
-from idlefox.engine.world.clock import advance, catch_up
-from idlefox.engine.world.lookups import Answered
+from idlefox.engine.judge.questions import Answered
+from idlefox.engine.session.session import Session, Stage
+from idlefox.engine.state.cells import PENDING, leaves, shown_texts, validity_of
+from idlefox.engine.state.queue import EndlessChain, Queue
 from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.report.wording import reason_text
 
 LOOKUPS = """
 form: f
@@ -67,7 +65,7 @@ def test_lookups(fox: Any, body: str) -> None:
 def test_settle_names_what_is_under_way(fox: Any) -> None:
     fox.write(codes__csv="code\nK1\n")
     result = fox.play(LOOKUPS, 'scenario "x"\n    answer book with accept after 40s\n    type a "yes"\n    blur\n    settle\n')
-    assert "after 30s there is still under way: lookup book of a" in result.scenarios[0].failures[0].reason
+    assert "after 30s there is still under way: lookup book of a" in reason_text(result.scenarios[0].failures[0])
 
 
 SERVER = """
@@ -131,7 +129,7 @@ def test_while_busy_the_form_is_locked_or_replaced(fox: Any) -> None:
     fox.holds(SERVER % "locked", "submit\nexpect title is disabled\nexpect submit is disabled\nexpect title is valid\nsettle\nexpect title is enabled")
     fox.holds(SERVER % "replaced", "submit\nexpect view is waiting\nexpect title is hidden\nexpect submit is hidden\nsettle\nexpect view is done")
     held = fox.play(SERVER % "locked", 'scenario "x"\n    submit\n    type title "x"\n')
-    assert "the form is busy, and locked while it is" in held.scenarios[0].failures[0].reason
+    assert "the form is busy, and locked while it is" in reason_text(held.scenarios[0].failures[0])
 
 
 WIRE = """
@@ -175,18 +173,15 @@ def test_a_server_and_a_lookup_that_fail(fox: Any) -> None:
     sheet = "form: f\nfields: {a: {rules: [{lookup: l}]}}\nlookups: {l: {fails: true}}\nserver: {fails: true, takes: 4s}\n"
     fox.holds(sheet, 'submit\nsettle within 4s\nexpect outcome is lost\ntype a "x"\nblur\nexpect a is unasked\nsubmit\nexpect outcome is refused')
     held = fox.play(sheet, 'scenario "x"\n    submit\n    settle within 3999ms\n')
-    assert "after 3999ms there is still under way: the answer to POST /" in held.scenarios[0].failures[0].reason
+    assert "after 3999ms there is still under way: the answer to POST /" in reason_text(held.scenarios[0].failures[0])
 
 
 def test_a_chain_that_keeps_itself_alive_is_reported_not_hung(fox: Any) -> None:
-    live = start(compile_form(read_sheet_text("form: f\nfields: {a: {}}", "f")), 0)
-
-    def again() -> None:
-        live.queue.at(live.now, again, "the wheel")
-
-    again()
-    with pytest.raises(Exception, match="the wheel keeps itself alive"):
-        advance(live, 10)
+    queue = Queue()
+    queue.at(5, "wheel", "the wheel")
+    with pytest.raises(EndlessChain, match="the wheel keeps itself alive"):
+        while (event := queue.take()) is not None:
+            queue.at(event.time, "wheel", "the wheel")
 
 
 ACTIONS = st.lists(st.tuples(
@@ -207,26 +202,26 @@ fields:
 lookups: {l: {takes: 700ms, refuse: [bad, xbad, yybad]}}
 server: {takes: 300ms}
 """
-    live = start(compile_form(read_sheet_text(sheet, "f")), 0)
-    fields = {leaf.plan.field.name: leaf for leaf in leaves(live.root)}
+    session = Session(Stage(compile_form(read_sheet_text(sheet, "f"))))
+    session.load(0)
+    live = session.live
     for verb, name, text, number in actions:
-        cell = fields[name]
-        if verb in ("type", "retype"):
-            type_text(live, cell, text, over=verb == "retype")
+        if verb == "type":
+            session.type((name,), text)
+        elif verb == "retype":
+            session.retype((name,), text)
         elif verb == "blur":
-            hands.blur(live)
+            session.leave_field(None)
         elif verb == "wait":
-            advance(live, live.now + number)
-        elif verb == "attempt" and not live.root.busy:
-            hands.press_button(live)
-            live.submission.attempt(live.root, None)
-        elif verb in ("accept", "refuse", "failure"):
-            live.lookups.script("l", Answered(verb, "", number))
-        catch_up(live)
-        for each in fields.values():
+            session.advance(number)
+        elif verb == "attempt":
+            session.submit("", "")
+        else:
+            session.script_lookup("l", Answered(verb, "", number))
+        for each in leaves(live.root):
             stock = f"{each.plan.label} could not be checked."
             assert shown_texts(each) in ([], [f"Not {each.value}."], [stock])
-    advance(live, live.now + 30_000)
+    session.advance(30_000)
     assert live.queue.under_way == 0
     assert validity_of(live.root) != PENDING
     assert not live.root.busy

@@ -21,7 +21,10 @@ class Place(NamedTuple):
 
 
 class Problem(NamedTuple):
-    """One thing wrong. *source* is the offending line, *called_from* the lines that led to it."""
+    """One thing wrong. *source* is the offending line, *called_from* the lines that led to it.
+
+    *code* tells problems apart that somebody has to tell apart: NO_FILE, UNSUPPORTED.
+    """
 
     place: Place
     cause: str
@@ -30,6 +33,9 @@ class Problem(NamedTuple):
     called_from: tuple[str, ...] = ()
     severity: str = "error"
     code: str = ""
+
+
+NO_FILE, UNSUPPORTED = "no file", "unsupported"
 
 
 class Unreadable(Exception):
@@ -76,7 +82,7 @@ def read_bytes(path: str) -> bytes:
         with open(path, "rb") as handle:
             return handle.read()
     except FileNotFoundError:
-        raise Unreadable([Problem(place, "there is no such file", "check the path")]) from None
+        raise Unreadable([Problem(place, "there is no such file", "check the path", code=NO_FILE)]) from None
     except IsADirectoryError:
         raise Unreadable([Problem(place, "this is a folder, not a file", "name a file in it")]) from None
     except OSError as fault:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from ..forms.values.patterns import finds
-from ..forms.values.values import equal, written
+from ..forms.values.values import equal
+from ..records import NamedTuple
 from ..script.tree import Anything, Like
 
 
@@ -40,33 +42,40 @@ def contains(found: Any, pattern: Any) -> bool:
     return isinstance(found, list | tuple) and any(matches(each, pattern) for each in found)
 
 
-def shown(value: Any) -> str:
-    """*value*, or a pattern, as the person would write it."""
-    if isinstance(value, Anything):
-        return "any"
-    if isinstance(value, Like):
-        return f"like /{value.pattern}/{value.flags}"
-    if isinstance(value, dict):
-        return "{" + ", ".join(f"{written(k)}: {shown(v)}" for k, v in value.items()) + "}"
-    if isinstance(value, list | tuple):
-        return "[" + ", ".join(map(shown, value)) + "]"
-    return written(value)
+class Difference(NamedTuple):
+    """One place inside an object or list where *found* is not what was *expected*.
+
+    *kind*: missing (nothing there), besides (there is more: *found* are the names), length (how many elements) or
+    differs.
+    """
+
+    kind: str
+    path: str
+    found: Any = None
+    expected: Any = None
 
 
-def difference(found: Any, pattern: Any, *, loose: bool, path: str = "") -> str:
-    """Where *found* first differs from *pattern* inside an object or list; "" where that says nothing new."""
+def differences(found: Any, pattern: Any, *, loose: bool, path: str = "") -> Iterator[Difference]:
+    """Where *found* differs from *pattern*; nothing where the two as a whole say it all. *loose*: more may be there."""
     if isinstance(pattern, dict) and isinstance(found, dict):
-        for key, value in pattern.items():
-            here = f"{path}.{key}" if path else str(key)
-            if key not in found:
-                return f"{here} is missing; {shown(value)} was expected"
-            if not (includes if loose else matches)(found[key], value):
-                return difference(found[key], value, loose=loose, path=here)
-        extra = [k for k in found if k not in pattern]
-        return f"{f'{path} has' if path else 'it has'} {', '.join(map(written, extra))} besides" if extra and not loose else ""
-    if isinstance(pattern, list) and isinstance(found, list | tuple):
+        yield from _members(found, pattern, loose, path)
+    elif isinstance(pattern, list) and isinstance(found, list | tuple):
         for i, (a, b) in enumerate(zip(found, pattern, strict=False)):
             if not (includes if loose else matches)(a, b):
-                return difference(a, b, loose=loose, path=f"{path}[{i}]")
-        return f"{path or 'it'} has {len(found)} elements, not {len(pattern)}"
-    return f"{path} is {shown(found)}, not {shown(pattern)}" if path else ""
+                yield from differences(a, b, loose=loose, path=f"{path}[{i}]")
+        if len(found) != len(pattern):
+            yield Difference("length", path, len(found), len(pattern))
+    elif path:
+        yield Difference("differs", path, found, pattern)
+
+
+def _members(found: dict[str, Any], pattern: dict[str, Any], loose: bool, path: str) -> Iterator[Difference]:
+    for key, value in pattern.items():
+        here = f"{path}.{key}" if path else str(key)
+        if key not in found:
+            yield Difference("missing", here, None, value)
+        elif not (includes if loose else matches)(found[key], value):
+            yield from differences(found[key], value, loose=loose, path=here)
+    extra = [k for k in found if k not in pattern]
+    if extra and not loose:
+        yield Difference("besides", path, extra)

@@ -7,19 +7,21 @@ from pathlib import Path
 from time import perf_counter
 from typing import Any
 
-from ..engine.acts.sight import Cannot
-from ..engine.state.queue import EndlessChain
+from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_instant
-from ..problems import Place, Problem, Unreadable
+from ..problems import NO_FILE, UNSUPPORTED, Place, Problem, Unreadable
 from ..records import NamedTuple
+from ..refusals import Refusal
 from ..script.against import check_ops
 from ..script.expand import Op, Scenario, expand, lines_of
 from ..script.reader import read_script_anyway
-from ..script.tree import Check, Noun, Script
+from ..script.tree import Address, Check, Header, Noun, Script
+from .abilities import unable
 from .checks import judge_check
-from .results import Failure, ScenarioResult, ScriptResult
+from .results import Failure, ScenarioResult, ScriptResult, Touched
 from .select import Chosen, at_lines, wanted
-from .subject import Subject
+from .steps import take_step
+from .subject import FieldState, Subject
 from .subjects import Loaded, Subjects
 
 DEFAULT_CLOCK = parse_instant("2030-01-01T09:00:00Z") or 0
@@ -37,63 +39,90 @@ class Wishes(NamedTuple):
 
 
 class Ready(NamedTuple):
-    """A script that can be played."""
+    """A script that can be played. *loaded* is None where there is nothing to play."""
 
     script: Script
     scenarios: tuple[Scenario, ...]
-    loaded: Loaded
+    loaded: Loaded | None
     clock: int
     left_out: int
 
 
 def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
-    """Reads *chosen* and its subject and checks one against the other. Raises Unreadable with every fault."""
+    """Reads *chosen* and its subject and binds one to the other. Raises Unreadable with every fault."""
     script, slips = read_script_anyway(chosen.file)
-    place = Place(script.file, 1, 1)
     if not slips and not any(b.kind in ("scenario", "routine") for b in script.blocks):
-        raise Unreadable([Problem(place, f"no scenario in {script.file}", 'begin one with: scenario "what should hold"')])
+        cause = f"no scenario in {script.file}"
+        raise Unreadable([Problem(Place(script.file, 1, 1), cause, 'begin one with: scenario "what should hold"')])
     scenarios, problems = expand(script)
     if slips:
         # A routine or table whose head could not be read would be missed everywhere: only what stands by itself is told.
         problems = slips
-    header = next((h for h in script.headers if h.kind == "subject"), None)
     loaded: Loaded | None = None
     if scenarios or problems:
         try:
-            if wishes.subject:
-                loaded = subjects.load(wishes.subject, ".")
-            elif header is not None:
-                loaded = subjects.load(header.text, str(Path(script.file).parent))
-            elif not slips:
-                problems.append(Problem(place, "the script names no subject", 'begin it with: subject "FORM.form.yaml", or say --subject'))
+            loaded = _subject(script, wishes, subjects, needed=not slips)
         except Unreadable as fault:
-            problems.extend(_at_header(fault, script, None if wishes.subject else header))
+            problems.extend(fault.problems)
     if loaded is not None:
-        problems.extend(check_ops((op for s in scenarios for op in s.ops), loaded.form))
+        problems.extend(_bound(scenarios, loaded))
     if problems:
         raise Unreadable(problems)
+    kept = _kept(script, scenarios, chosen, wishes)
+    clock = next((h.ms for h in script.headers if h.kind == "clock"), DEFAULT_CLOCK)
+    return Ready(script, tuple(kept), loaded, clock, len(scenarios) - len(kept))
+
+
+def _subject(script: Script, wishes: Wishes, subjects: Subjects, *, needed: bool) -> Loaded | None:
+    """The subject of *script*. Raises Unreadable where it names none (and one is *needed*) or what it names is no use."""
+    if wishes.subject:
+        return subjects.load(wishes.subject, ".")
+    header = next((h for h in script.headers if h.kind == "subject"), None)
+    if header is not None:
+        try:
+            return subjects.load(header.text, str(Path(script.file).parent))
+        except Unreadable as fault:
+            raise Unreadable(_at_header(fault, script, header)) from None
+    if not needed:
+        return None
+    remedy = 'begin it with: subject "FORM.form.yaml", or say --subject'
+    raise Unreadable([Problem(Place(script.file, 1, 1), "the script names no subject", remedy)])
+
+
+def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Problem]:
+    """A missing subject is the script's fault, at its header; what is wrong in a sheet is told in the sheet."""
+    first = fault.problems[0]
+    if first.source or len(fault.problems) > 1 or first.code not in (NO_FILE, UNSUPPORTED):
+        return list(fault.problems)
+    lines = lines_of(script)
+    place = lines.place(script.file, header.offset, len("subject"))
+    cause = f"there is no file {header.text!r} beside the script" if first.code == NO_FILE else first.cause
+    return [Problem(place, cause, first.remedy, lines.line(place.line))]
+
+
+def _bound(scenarios: list[Scenario], loaded: Loaded) -> list[Problem]:
+    """Everything that the subject does not fit; where all fits, every address has been followed to where it leads."""
+    ops = [op for s in scenarios for op in s.ops]
+    problems = [*check_ops(ops, loaded.form), *unable(ops, loaded.abilities)]
+    if not problems:
+        for segments in {address.segments for op in ops if (address := _address(op.act)) is not None}:
+            loaded.follow(segments)
+    return problems
+
+
+def _address(act: Any) -> Address | None:
+    return act.noun.address if isinstance(act, Check) else getattr(act, "address", None)
+
+
+def _kept(script: Script, scenarios: list[Scenario], chosen: Chosen, wishes: Wishes) -> list[Scenario]:
+    """The scenarios to play. Raises Unreadable where there is none at a line that was asked for."""
     chosen_ones, missed = at_lines(scenarios, chosen.lines) if chosen.lines else (scenarios, [])
     if missed:
         cause = f"there is no scenario at line {missed[0]}"
         near = min((s.line for s in scenarios), key=lambda n: abs(n - missed[0]), default=0)
         raise Unreadable([Problem(Place(script.file, missed[0], 1), cause, f"the nearest begins at line {near}" if near else "")])
     test = wanted(wishes.tags, wishes.match)
-    kept = [s for s in chosen_ones if test(s)]
-    clock = next((h.ms for h in script.headers if h.kind == "clock"), DEFAULT_CLOCK)
-    nothing = Loaded(None, lambda folder: None)  # type: ignore[arg-type,return-value]
-    return Ready(script, tuple(kept), loaded or nothing, clock, len(scenarios) - len(kept))
-
-
-def _at_header(fault: Unreadable, script: Script, header: Any) -> list[Problem]:
-    """A missing subject is the script's fault, at its header; what is wrong in a sheet is told in the sheet."""
-    first = fault.problems[0]
-    own = "no such file" in first.cause or "supported yet" in first.cause
-    if header is None or first.source or len(fault.problems) > 1 or not own:
-        return list(fault.problems)
-    lines = lines_of(script)
-    place = lines.place(script.file, header.offset, len("subject"))
-    cause = f"there is no file {header.text!r} beside the script" if "no such file" in first.cause else first.cause
-    return [Problem(place, cause, first.remedy, lines.line(place.line))]
+    return [s for s in chosen_ones if test(s)]
 
 
 def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callable[[ScenarioResult], None] | None = None) -> ScriptResult:
@@ -104,98 +133,107 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
     except Unreadable as fault:
         return ScriptResult(chosen.file, (), fault.problems, perf_counter() - started)
     results: list[ScenarioResult] = []
-    folder = str(Path(chosen.file).parent)
-    for scenario in ready.scenarios:
-        result = play_scenario(scenario, ready.loaded.begin(folder), ready.clock, chosen.file)
+    folder, loaded = str(Path(chosen.file).parent), ready.loaded
+    for scenario in ready.scenarios if loaded is not None else ():
+        assert loaded is not None
+        result = play_scenario(scenario, loaded.begin(folder), ready.clock, chosen.file)
         results.append(result)
         if tell is not None:
             tell(result)
         if wishes.stop_first and result.verdict != "pass":
             break
-    return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, ready.loaded.warnings)
+    warnings = loaded.warnings if loaded is not None else ()
+    return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, warnings)
 
 
 def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -> ScenarioResult:
     """Plays *scenario* on a fresh form of *subject*."""
     started = perf_counter()
-    subject.load(clock if scenario.clock is None else scenario.clock)
     failures: list[Failure] = []
     ops = scenario.ops
-    checks = 0
-    for number, op in enumerate(ops, 1):
+    steps = checks = 0
+    broken = subject.load(clock if scenario.clock is None else scenario.clock)
+    if broken is not None and ops:
+        failures.append(_failure(subject, "fault", ops[0], ops, refusal=broken))
+    for number, op in enumerate(ops, 1) if broken is None else ():
         if isinstance(op.act, Check):
             checks += 1
             failures += _check(subject, op, ops)
             continue
         if failures:
             break
-        try:
-            subject.perform(op.act, number)
-        except Cannot as fault:
-            failures.append(_cannot(subject, op, ops, fault))
+        steps += 1
+        refusal = take_step(subject, op.act, number)
+        if refusal is not None:
+            failures.append(_failure(subject, _kind(refusal), op, ops, _subject_of(op), refusal=refusal))
             break
-        except EndlessChain as fault:
-            failures.append(_failure(op, "", "", str(fault)))
-            break
-    warnings = list(subject.warnings())
+    warnings = list(subject.warnings()) if broken is None else []
     if not checks and not failures:
         warnings.append("this scenario checks nothing")
     subject.close()
     return ScenarioResult(
         file, scenario.line, scenario.row_line, scenario.title, scenario.tags, "fail" if failures else "pass", tuple(failures),
-        tuple(warnings), perf_counter() - started,
+        tuple(warnings), perf_counter() - started, steps, checks,
     )  # fmt: skip
+
+
+def _kind(refusal: Refusal) -> str:
+    return "fault" if refusal.kind == "endless" else "step"
+
+
+def _subject_of(op: Op) -> Noun | None:
+    address = getattr(op.act, "address", None)
+    return Noun("address", address) if address is not None else None
 
 
 def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
     check: Check = op.act
-    try:
-        finding = judge_check(subject, check)
-    except EndlessChain as fault:
-        return [_failure(op, "", "", str(fault))]
+    finding = judge_check(subject, check)
     if finding.holds:
         return []
-    state = _with_lines(subject.explain(check.noun), ops)
-    found = _failure(op, finding.expected, finding.found, finding.reason, state)
-    place = lines_of(op.source).place(op.source.file, check.offset, check.length)
-    return [Failure(place, found.source, found.before, found.check, found.expected, found.found, found.reason, state, found.calls)]
+    lines = lines_of(op.source)
+    place = lines.place(op.source.file, check.offset, check.length)
+    kind = _kind(finding.refusal) if finding.refusal is not None and finding.refusal.kind == "endless" else "check"
+    failure = _failure(subject, kind, op, ops, check.noun, refusal=finding.refusal)
+    return [failure._replace(
+        place=place, noun=check.noun.kind, predicate=check.predicate, negated=check.negated, expected=finding.expected,
+        found=finding.found, differences=finding.differences, limit=finding.limit,
+    )]  # fmt: skip
 
 
-def _cannot(subject: Subject, op: Op, ops: tuple[Op, ...], fault: Cannot) -> Failure:
-    state: tuple[str, ...] = ()
-    explain = getattr(subject, "explain_cell", None)
-    if fault.see is not None and explain is not None and fault.see.up is not None:
-        state = explain(fault.see)
-    elif (address := getattr(op.act, "address", None)) is not None:
-        state = subject.explain(Noun("address", address))
-    return _failure(op, "", "", fault.reason, _with_lines(state, ops))
+def _failure(
+    subject: Subject, kind: str, op: Op, ops: tuple[Op, ...], about: Noun | None = None, refusal: Refusal | None = None
+) -> Failure:
+    """A failure of *kind* at *op*, with the state of what it is about."""
+    lines = lines_of(op.source)
+    place = op.place
+    before = lines.line(place.line - 1) if place.line > 1 else ""
+    text = op.source.text[op.offset : op.offset + op.length].strip()
+    state, touched = _state(subject, about, refusal, ops)
+    return Failure(kind, place, lines.line(place.line), before, text, refusal=refusal, state=state, touched=touched, calls=op.calls)
 
 
-def _with_lines(state: tuple[str, ...], ops: tuple[Op, ...]) -> tuple[str, ...]:
-    """Puts the line of the step in place of its number: ``{3}`` -> ``last changed by line 43: type voucher "ISLE1"``."""
-    found: list[str] = []
-    for text in state:
-        before, brace, rest = text.rpartition(", {")
-        number = rest[:-1]
-        if brace and rest.endswith("}") and number.isdigit() and 0 < int(number) <= len(ops):
-            op = ops[int(number) - 1]
-            text = f"{before}, last changed by line {op.line}: {text_of(op)}"
-        found.append(text)
-    return tuple(found)
+def _state(
+    subject: Subject, about: Noun | None, refusal: Refusal | None, ops: tuple[Op, ...]
+) -> tuple[FieldState | None, Touched | None]:
+    if refusal is not None and refusal.see:
+        segments = parse_address(subject.written(refusal.see))
+        about = Noun("address", Address(segments)) if segments else about  # type: ignore[arg-type]
+    if about is None or about.kind not in ("address", "form") or (refusal is not None and refusal.kind == "endless"):
+        return None, None
+    state = subject.look(about, "state")
+    if not isinstance(state, FieldState):
+        return None, None
+    if not 0 < state.last_step <= len(ops):
+        return state, None
+    op = ops[state.last_step - 1]
+    return state, Touched(op.line, text_of(op))
 
 
 def text_of(op: Op) -> str:
     """The first line of a step or check as written, cut where it is long."""
     text = op.source.text[op.offset : op.offset + op.length].split("\n")[0].strip()
     return text if len(text) <= 90 else text[:87] + "…"
-
-
-def _failure(op: Op, expected: str, found: str, reason: str = "", state: tuple[str, ...] = ()) -> Failure:
-    lines = lines_of(op.source)
-    place = lines.place(op.source.file, op.offset, op.length)
-    before = lines.line(place.line - 1) if place.line > 1 else ""
-    check = op.source.text[op.offset : op.offset + op.length].strip()
-    return Failure(place, lines.line(place.line), before, check, expected, found, reason, state, op.calls)
 
 
 def play_files(

@@ -1,31 +1,51 @@
-"""What playing comes to: verdicts, failures, the results of scenarios and scripts. Plain data."""
+"""What playing comes to: verdicts, failures, the results of scenarios and scripts. Plain data, whose words are `report`'s."""
 
 from __future__ import annotations
 
+from typing import Any
+
 from ..problems import Place, Problem
 from ..records import NamedTuple
+from ..refusals import Refusal
+from .matching import Difference
+from .subject import FieldState
+
+
+class Touched(NamedTuple):
+    """The step that changed last what a failure is about: its line and its text."""
+
+    line: int
+    text: str
 
 
 class Failure(NamedTuple):
-    """A check that did not hold or a step that could not be taken.
+    """A check that did not hold, a step that could not be taken, or a fault of the form (*kind*: check, step, fault).
 
-    *place* marks what failed in *source*; *check* is its text. *state* are lines that tell the state of the
-    field it is about; *calls* the lines that led there.
+    *place* marks what failed in *source*; *text* is the check or step as written. Of a check, *expected* are its
+    arguments and *found* what was there, by *noun* and *predicate*; *limit* is ``within`` or ``for`` with its
+    milliseconds where the check waited. *refusal* says why a step could not be taken, or a thing not looked at.
     """
 
+    kind: str
     place: Place
     source: str
     before: str
-    check: str
-    expected: str
-    found: str
-    reason: str = ""
-    state: tuple[str, ...] = ()
+    text: str
+    noun: str = ""
+    predicate: str = ""
+    negated: bool = False
+    expected: Any = None
+    found: Any = None
+    differences: tuple[Difference, ...] = ()
+    limit: tuple[str, int] | None = None
+    refusal: Refusal | None = None
+    state: FieldState | None = None
+    touched: Touched | None = None
     calls: tuple[str, ...] = ()
 
 
 class ScenarioResult(NamedTuple):
-    """*verdict*: pass, fail or error."""
+    """*verdict*: pass, fail or error. *steps* and *checks* are how many were taken and made."""
 
     file: str
     line: int
@@ -36,6 +56,8 @@ class ScenarioResult(NamedTuple):
     failures: tuple[Failure, ...] = ()
     warnings: tuple[str, ...] = ()
     seconds: float = 0.0
+    steps: int = 0
+    checks: int = 0
 
     @property
     def at(self) -> int:

@@ -1,43 +1,94 @@
-"""The interface of a subject: what a script is played against, whatever it is."""
+"""The interface of a subject: what a script is played against, whatever it is.
+
+A subject knows nothing of scripts' lines, of waiting and of verdicts; who plays knows nothing of cells, browsers and
+requests. What a subject has to say is data: values, a `Refusal` of a step, why something is `Unseen`.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any, Protocol
 
+from ..records import NamedTuple
+from ..refusals import Refusal
 from ..script.tree import Noun
 
+# What a subject may be able to do; `needs` tells what a step or check takes. Checked before anything is played.
+ABILITIES: dict[str, str] = {
+    "virtual time": "let virtual time pass",
+    "own validity": "tell what is valid, broken or asked",
+    "changed fields": "tell which fields are dirty",
+    "left fields": "tell which fields are touched",
+    "stored record": "tell what the server has stored",
+    "scripted answers": "answer in the place of a lookup or a server",
+    "unchecked requests": "send past the form's own checks",
+    "panels": "open and close panels",
+    "pages": "leave the page, come back, and load it again",
+}
+UNDER_WAY = Noun("under way")  # asked "is": whether anything is; asked "value": its names
 
-class Missing(Exception):
-    """What a check looks at is not there (a row with a number too high, a panel that is not open)."""
+
+class Unseen(NamedTuple):
+    """Why what a check looks at cannot be seen: it is not there (*there* False: the check fails), or this subject
+    does not show it (the check is an error)."""
+
+    refusal: Refusal
+    there: bool = False
+
+
+class FieldState(NamedTuple):
+    """What a person would want to know of a field (or row, list, form) where something failed.
+
+    *reads* is its raw text where that stands for no value; *ms* is how long after load; *last_step* is the number of
+    the step that changed it last, 0 where none has.
+    """
+
+    address: str
+    kind: str
+    value: Any
+    reads: str | None
+    rows: int | None
+    words: tuple[str, ...]
+    breaks: tuple[str, ...]
+    shows: tuple[str, ...]
+    ms: int
+    last_step: int
 
 
 class Subject(Protocol):
-    """One form to play one scenario after the other on.
+    """One form to play one scenario after the other on."""
 
-    `perform` raises `engine.sight.Cannot` where a person could not take the step; `observe` raises `Missing`.
-    """
+    abilities: frozenset[str]
 
-    def load(self, clock: int) -> None:
-        """A fresh form at the instant *clock*."""
+    def load(self, clock: int) -> Refusal | None:
+        """A fresh form at the instant *clock*, in milliseconds since 1970-01-01T00:00Z."""
 
-    def perform(self, act: Any, step: int) -> None:
-        """Takes the step *act*, the *step*-th of its scenario."""
+    def perform(self, step: Any, number: int) -> Refusal | None:
+        """Takes *step* (a step of the tree that lets no time pass), the *number*-th of its scenario; or why it cannot be taken."""
 
-    def observe(self, noun: Noun, aspect: str) -> Any:
-        """The *aspect* (value, states, breaks, shows, …) of what *noun* names, as it is now."""
+    def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
+        """What is *asked* of what *noun* names, as it is now, or `Unseen`.
+
+        Asked: ``value``; ``is`` with a state; ``breaks`` (all names of each rule); ``shows``; ``reads``; ``offers``;
+        ``rows``; ``allows`` with add, remove or move (None, or the `Refusal`); ``name`` (its address); ``state`` (`FieldState`).
+        """
 
     def written(self, address: str) -> str:
-        """*address* as `observe` writes addresses: a page's control may also be called by its own name."""
+        """*address* as `look` writes addresses: a page's control may also be called by its own name."""
 
-    def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool:
-        """Lets time pass, at most so much; stops early once *until* holds. Whether it held."""
+    def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
+        """Lets time pass, at most so much; stops early once *until* holds. Whether it held (True without one)."""
 
-    def explain(self, noun: Noun) -> tuple[str, ...]:
-        """The state of what *noun* names, for a failure's report; ``{line N}`` marks the step that touched it last."""
+    def journal(self) -> Any:
+        """What has happened since load, as plain data (`engine.state.journal.Journal`)."""
 
     def warnings(self) -> tuple[str, ...]:
         """What the person should know although nothing failed."""
 
     def close(self) -> None:
         """Ends the scenario."""
+
+
+def lacking(needed: Iterable[str], abilities: frozenset[str]) -> list[str]:
+    """What of *needed* a subject with *abilities* cannot do."""
+    return [each for each in needed if each not in abilities]

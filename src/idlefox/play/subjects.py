@@ -4,23 +4,33 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from ..engine.compile.compiler import compile_form
 from ..engine.plan.plans import Plan
+from ..engine.session.session import Stage
 from ..forms.model.form import Form
 from ..forms.sheet.read import read_sheet
-from ..problems import Place, Problem, Unreadable
+from ..problems import UNSUPPORTED, Place, Problem, Unreadable
 from ..records import NamedTuple
 from .simulated import SimulatedForm
 from .subject import Subject
 
 
 class Loaded(NamedTuple):
-    """A subject that has been read: its form, and how to begin playing on it."""
+    """A subject that has been read: its form, how to begin playing on it, what it can do, and where addresses lead in it."""
 
     form: Form
     begin: Callable[[str], Subject]
+    abilities: frozenset[str]
+    follow: Callable[[tuple[Any, ...]], object]
     warnings: tuple[str, ...] = ()
+
+
+def simulated(form: Form, plan: Plan) -> Loaded:
+    """*form* as a subject that the engine plays."""
+    stage = Stage(plan)
+    return Loaded(form, lambda folder: SimulatedForm(stage, folder), SimulatedForm.abilities, stage.way, page_warnings(form))
 
 
 class Subjects:
@@ -58,24 +68,20 @@ class Subjects:
         from ..forms.html.read import read_page
 
         form = read_page(path)
-        plan: Plan = compile_form(form)
-        return Loaded(form, lambda folder: SimulatedForm(plan, folder), page_warnings(form))
+        return simulated(form, compile_form(form))
 
     def _sheet(self, path: str) -> Loaded:
         form = read_sheet(path)
-        plan: Plan = compile_form(form)
-        warnings = page_warnings(form)
-        if form.python:
-            if self.trust_python:
-                from ..engine.judge.python_rules import load
+        if not form.python:
+            return simulated(form, compile_form(form))
+        if not self.trust_python:
+            raise Unreadable([Problem(
+                Place(path, 1, 1), f"this sheet runs Python code ({form.python})",
+                "if you trust it, say --trust-python, or trust_python = true in idlefox.toml",
+            )])  # fmt: skip
+        from ..engine.compile.python_file import load
 
-                plan.python.update(load(form))
-            else:
-                raise Unreadable([Problem(
-                    Place(path, 1, 1), f"this sheet runs Python code ({form.python})",
-                    "if you trust it, say --trust-python, or trust_python = true in idlefox.toml",
-                )])  # fmt: skip
-        return Loaded(form, lambda folder: SimulatedForm(plan, folder), warnings)
+        return simulated(form, compile_form(form, load(form)))
 
 
 def read_form(name: str) -> Form:
@@ -102,4 +108,5 @@ def page_warnings(form: Form) -> tuple[str, ...]:
 
 
 def _unsupported(name: str, what: str) -> Unreadable:
-    return Unreadable([Problem(Place(name, 1, 1), f"{what} is not supported yet", "play it against a form sheet, *.form.yaml")])
+    remedy = "play it against a form sheet, *.form.yaml"
+    return Unreadable([Problem(Place(name, 1, 1), f"{what} is not supported yet", remedy, code=UNSUPPORTED)])

@@ -7,6 +7,7 @@ from typing import Any
 
 from ..play.results import Failure, Run, ScenarioResult, ScriptResult
 from ..problems import Problem
+from .wording import expected_text, found_text, reason_text
 
 
 def json_report(run: Run) -> str:
@@ -59,8 +60,8 @@ def _failure(failure: Failure) -> dict[str, Any]:
     return {
         "file": failure.place.file,
         "line": failure.place.line,
-        "check": failure.check,
-        "expected": failure.expected,
-        "found": failure.found,
-        "reason": failure.reason,
+        "check": failure.text,
+        "expected": expected_text(failure),
+        "found": found_text(failure),
+        "reason": reason_text(failure),
     }

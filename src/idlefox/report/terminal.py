@@ -5,6 +5,7 @@ from __future__ import annotations
 from ..play.results import Failure, Run, ScenarioResult, ScriptResult
 from ..problems import Problem
 from .styled import Line, columns, hanging, marked, plain, wrap
+from .wording import expected_text, found_text, reason_text, state_lines
 
 
 def problem_lines(problem: Problem, width: int) -> list[Line]:
@@ -88,15 +89,16 @@ def failure_lines(failure: Failure, width: int, file: str, last: Failure | None 
         room = max(width - gutter - 3, 20)
         lines.append([(f"{place.line - 1:>{gutter}} │ ", "dim"), (before if columns(before) <= room else before[: room - 1] + "…", "dim")])
     lines += marked(place.line, failure.source, place.column, place.length, width, gutter)
-    if failure.expected:
-        lines += hanging("      expected  ", plain(failure.expected), width, "good")
-        lines += hanging("      found     ", plain(failure.found), width, "bad")
-    if failure.reason:
-        head, style = ("      where     ", "") if failure.expected else ("      ", "bad")
-        lines += hanging(head, plain(failure.reason), width, style)
-    if failure.state and not (last is not None and last.state == failure.state):
+    expected, reason, state = expected_text(failure), reason_text(failure), state_lines(failure)
+    if expected:
+        lines += hanging("      expected  ", plain(expected), width, "good")
+        lines += hanging("      found     ", plain(found_text(failure)), width, "bad")
+    if reason:
+        head, style = ("      where     ", "") if expected else ("      ", "bad")
+        lines += hanging(head, plain(reason), width, style)
+    if state and not (last is not None and state_lines(last) == state):
         lines.append([])
-        for text in failure.state:
+        for text in state:
             lines += hanging("      ", plain(text), width)
     lines += [[("      " + plain(call), "dim")] for call in failure.calls]
     return lines

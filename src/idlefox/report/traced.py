@@ -5,27 +5,30 @@ from __future__ import annotations
 from typing import Any
 
 from ..forms.values.values import written
-from ..play.tracing import Traced
+from ..play.tracing import Changed, Traced
 from .styled import Line, hanging, plain
 from .terminal import scenario_failures
 
 _DOUBLES = frozenset({"value"})  # told by `reads` already, where the text is the value
+_INNER = frozenset({"edited", "committed", "has_reported"})  # bookkeeping: of no use to who reads along
 
 
 def trace_lines(traced: Traced, width: int) -> list[Line]:
     """The whole trace of a scenario."""
     lines: list[Line] = [[(plain(traced.title), "strong")]]
-    by_step: dict[int, list[dict[str, Any]]] = {}
-    for change in traced.changes:
-        by_step.setdefault(change["step"], []).append(change)
-    for number, line, text in traced.steps:
-        found = by_step.get(number, [])
-        at = f"{found[-1]['ms'] / 1000:.3f} s" if found else ""
-        lines += [[], [(f"{line:>5} │ ", "dim"), (plain(text), ""), (f"   {at}", "dim")]]
+    by_step: dict[int, list[Changed]] = {}
+    for change in traced.journal.changes:
+        if change.property not in _INNER:
+            by_step.setdefault(change.step, []).append(change)
+    for step in traced.steps:
+        found = by_step.get(step.number, [])
+        at = f"{found[-1].ms / 1000:.3f} s" if found else ""
+        lines += [[], [(f"{step.line:>5} │ ", "dim"), (plain(step.text), ""), (f"   {at}", "dim")]]
         for change in _told(found):
-            name = f"{change['cell'] or 'form'} {change['property']}"
-            before = f"{written(change['before'])} → " if "before" in change else ""
-            lines += hanging(f"        {plain(name):<34} ", plain(before + written(change.get("after"))), width)
+            name = f"{change.cell or 'form'} {change.property}"
+            before = "" if change.is_structure else f"{_told_value(change, change.before)} → "
+            after = change.as_json()["after"] if change.is_structure else change.after
+            lines += hanging(f"        {plain(name):<34} ", plain(before + _told_value(change, after)), width)
     if not traced.steps:
         lines.append([(" no step is taken: the scenario looks at the form as it is at load", "dim")])
     if traced.result.failures:
@@ -33,23 +36,30 @@ def trace_lines(traced: Traced, width: int) -> list[Line]:
     return lines
 
 
-def _told(changes: list[dict[str, Any]]) -> list[dict[str, Any]]:
+def _told(changes: list[Changed]) -> list[Changed]:
     """Consecutive changes of one property in one step as one: from the first before to the last after."""
-    merged: dict[tuple[str, str], dict[str, Any]] = {}
-    single: list[dict[str, Any]] = []
+    single: list[Changed] = []
+    places: dict[tuple[str, str], int] = {}
     for change in changes:
-        key = (change["cell"], change["property"])
-        if "before" not in change or change["property"] in ("request", "answer", "asks", "stale answer"):
+        key = (change.cell, change.property)
+        if change.is_structure or change.is_event:
             single.append(change)
-        elif key in merged:
-            merged[key]["after"] = change["after"]
+        elif key in places:
+            single[places[key]] = single[places[key]]._replace(after=change.after)
         else:
-            merged[key] = dict(change)
-            single.append(merged[key])
-    same = {(c["cell"], c["after"]) for c in single if c["property"] == "reads" and isinstance(c.get("after"), str)}
+            places[key] = len(single)
+            single.append(change)
+    same = {(c.cell, c.after) for c in single if c.property == "reads" and isinstance(c.after, str)}
     return [
         c
         for c in single
-        if not ("before" in c and c["before"] == c["after"])
-        and not (c["property"] in _DOUBLES and isinstance(c["after"], str) and (c["cell"], c["after"]) in same)
+        if (c.before != c.after or c.is_structure or c.is_event)
+        and not (c.property in _DOUBLES and isinstance(c.after, str) and (c.cell, c.after) in same)
     ]
+
+
+def _told_value(change: Changed, value: Any) -> str:
+    """A value as people read it; of messages their texts, a row's number left open as `#`."""
+    if change.property in ("reported", "shows"):
+        return written([text if isinstance(text, str) else "".join("#" if p is None else p for p in text) for _, text in value])
+    return written(value)

@@ -58,9 +58,13 @@ class _Checker:
         self._done: set[tuple[int, tuple[str, ...]]] = set()
         self._steps: dict[type, Callable[[Op, Any], None]] = {
             tree.Type: lambda op, a: self.typed(op, a.address, "type"),
-            tree.Enter: lambda op, a: self.typed(op, a.address, a.how),
+            tree.Retype: lambda op, a: self.typed(op, a.address, "retype"),
+            tree.Paste: lambda op, a: self.typed(op, a.address, "paste"),
             tree.Erase: lambda op, a: self.typed(op, a.address, "erase"),
-            tree.On: self.on,
+            tree.Clear: lambda op, a: self.typed(op, a.address, "clear"),
+            tree.Toggle: lambda op, a: self.checkbox(op, a.address, "toggle"),
+            tree.Focus: self.focus,
+            tree.Blur: self.blur,
             tree.Set: self.one_value,
             tree.Pick: self.pick,
             tree.Turn: lambda op, a: self.checkbox(op, a.address, "turn"),
@@ -70,7 +74,8 @@ class _Checker:
             tree.Add: self.add,
             tree.Remove: lambda op, a: self.rows(op, a.address, "remove", row=True),
             tree.Move: lambda op, a: self.rows(op, a.address, "move", row=True),
-            tree.Panel: lambda op, a: self.panel(op, a.name),
+            tree.Open: lambda op, a: self.panel(op, a.panel),
+            tree.Close: lambda op, a: self.panel(op, a.panel),
             tree.Submit: self.submit,
             tree.Answer: self.answer,
             Check: self.check,
@@ -123,15 +128,12 @@ class _Checker:
             return None
         return target
 
-    def on(self, op: Op, act: tree.On) -> None:
-        if act.address is None:
-            return
-        if act.verb == "toggle":
-            self.checkbox(op, act.address, "toggle")
-        elif act.verb == "clear":
-            self.typed(op, act.address, "clear")
-        else:
-            self.control(op, act.address, act.verb)
+    def focus(self, op: Op, act: tree.Focus) -> None:
+        self.control(op, act.address, "focus")
+
+    def blur(self, op: Op, act: tree.Blur) -> None:
+        if act.address is not None:
+            self.control(op, act.address, "blur")
 
     def checkbox(self, op: Op, address: Address, verb: str) -> None:
         target = self.kind(op, address, verb, frozenset({"checkbox"}), "a checkbox")

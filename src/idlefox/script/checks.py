@@ -7,7 +7,7 @@ from typing import Any
 
 from ..problems import listed, suggestion
 from .scan import PREDICATE, Scanner, Slip
-from .tree import Address, Check, Like, Many, Noun
+from .tree import Address, Check, Collection, Like, Noun
 
 _FIELD = frozenset({
     "=", "!=", "includes", "contains", "is", "breaks", "shows", "reads", "offers", "has", "allows",
@@ -129,7 +129,7 @@ def _reads(s: Scanner, noun: Noun) -> tuple[str, tuple[Any, ...]]:
 
 def _offers(s: Scanner, noun: Noun) -> tuple[str, tuple[Any, ...]]:
     value = s.value()
-    return ("offers all" if isinstance(value, Many) else "offers"), (value,)
+    return ("offers all" if isinstance(value, Collection) else "offers"), (value,)
 
 
 def _has(s: Scanner, noun: Noun) -> tuple[str, tuple[Any, ...]]:

@@ -22,12 +22,12 @@ from .tree import (
     Block,
     Body,
     Check,
+    Collection,
     Do,
     Duration,
     Fill,
     Inside,
     Like,
-    Many,
     Not,
     Parameter,
     Row,
@@ -294,7 +294,7 @@ def _value(value: Any, env: Env) -> Any:
         return _parameter(value, env)
     if isinstance(value, Template):
         return "".join(p if isinstance(p, str) else as_text(_parameter(p, env)) for p in value.parts)
-    if isinstance(value, Many):
+    if isinstance(value, Collection):
         if value.kind == "list":
             return [_value(m.value, env) for m in value.members]
         return {as_text(_value(m.key, env)): _value(m.value, env) for m in value.members}
@@ -340,7 +340,7 @@ def _resolve(thing: Any, env: Env, prefix: tuple[Any, ...], name: str = "") -> A
         return _address(thing, env, prefix)
     if isinstance(thing, Duration):
         return thing.ms
-    if isinstance(thing, Many):
+    if isinstance(thing, Collection):
         return _value(thing, env)
     if isinstance(thing, Template):
         return _value(thing, env)

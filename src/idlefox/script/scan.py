@@ -15,7 +15,7 @@ from ..forms.names.addresses import NAME, SEGMENT
 from ..forms.values.durations import DURATION, milliseconds
 from ..forms.values.patterns import PatternError, finds
 from ..problems import suggestion
-from .tree import Address, Anything, Duration, Like, Many, Member, Not, Parameter, Template, Word
+from .tree import Address, Anything, Collection, Duration, Like, Member, Not, Parameter, Template, Word
 
 _SPACE = re.compile(r" *")
 _NAME = re.compile(NAME)
@@ -310,7 +310,7 @@ class Scanner:
         self.at = found.end()
         return json.loads(found[0])  # type: ignore[no-any-return]
 
-    def _many(self, opening: str, pattern: bool, depth: int) -> Many:
+    def _many(self, opening: str, pattern: bool, depth: int) -> Collection:
         if depth > _DEEPEST:
             raise Slip(f"nested deeper than {_DEEPEST}", self.at, "take it apart")
         start = self.at
@@ -328,7 +328,7 @@ class Scanner:
                 if members and comma:
                     raise Slip("a comma with nothing after it", self.at, "JSON has no trailing commas")
                 self.at += 1
-                return Many("list" if opening == "[" else "object", tuple(members), lead)
+                return Collection("list" if opening == "[" else "object", tuple(members), lead)
             if not comma:
                 if "\n" in self.text[after : self.at]:
                     cause = "this bracket is not closed on its line, and the next does not go on with it"

@@ -10,20 +10,29 @@ from .tree import (
     Act,
     Add,
     Answer,
+    Blur,
+    Clear,
+    Close,
+    Dismiss,
     Do,
-    Enter,
     Erase,
+    Focus,
+    Leave,
     Move,
     Note,
-    On,
-    Panel,
+    Open,
+    Paste,
     Pick,
-    Plain,
     Press,
+    Reload,
     Remove,
+    Reset,
+    Return,
+    Retype,
     Set,
     Settle,
     Submit,
+    Toggle,
     Turn,
     Type,
     Upload,
@@ -43,11 +52,11 @@ def _type(s: Scanner) -> Act:
 
 
 def _retype(s: Scanner) -> Act:
-    return Enter("retype", s.address(), s.string("the text to type, in double quotes"))
+    return Retype(s.address(), s.string("the text to type, in double quotes"))
 
 
 def _paste(s: Scanner) -> Act:
-    return Enter("paste", s.address(), s.string("the text to paste, in double quotes"))
+    return Paste(s.address(), s.string("the text to paste, in double quotes"))
 
 
 def _erase(s: Scanner) -> Act:
@@ -55,12 +64,8 @@ def _erase(s: Scanner) -> Act:
     return Erase(address) if s.at_end() else Erase(address, s.integer("how many backspaces", 1))
 
 
-def _only_address(verb: str) -> Callable[[Scanner], Act]:
-    return lambda s: On(verb, s.address())
-
-
 def _blur(s: Scanner) -> Act:
-    return On("blur", None if s.at_end() else s.address())
+    return Blur(None if s.at_end() else s.address())
 
 
 def _set(s: Scanner) -> Act:
@@ -135,10 +140,6 @@ def _move(s: Scanner) -> Act:
     return Move(address, s.integer("the row's new number", None))
 
 
-def _panel(verb: str) -> Callable[[Scanner], Act]:
-    return lambda s: Panel(verb, s.name("the name of a panel"))
-
-
 def _submit(s: Scanner) -> Act:
     panel = button = None
     past = False
@@ -190,26 +191,26 @@ STEPS: dict[str, Callable[[Scanner], Act]] = {
     "retype": _retype,
     "paste": _paste,
     "erase": _erase,
-    "clear": _only_address("clear"),
+    "clear": lambda s: Clear(s.address()),
     "set": _set,
     "pick": _pick,
-    "toggle": _only_address("toggle"),
+    "toggle": lambda s: Toggle(s.address()),
     "turn": _turn,
     "upload": _upload,
-    "focus": _only_address("focus"),
+    "focus": lambda s: Focus(s.address()),
     "blur": _blur,
     "press": _press,
     "add": _add,
     "remove": lambda s: Remove(s.address("the address of a row")),
     "move": _move,
-    "open": _panel("open"),
-    "close": _panel("close"),
+    "open": lambda s: Open(s.name("the name of a panel")),
+    "close": lambda s: Close(s.name("the name of a panel")),
     "submit": _submit,
-    "reset": lambda s: Plain("reset"),
-    "dismiss": lambda s: Plain("dismiss"),
-    "leave": lambda s: Plain("leave"),
-    "return": lambda s: Plain("return"),
-    "reload": lambda s: Plain("reload"),
+    "reset": lambda s: Reset(),
+    "dismiss": lambda s: Dismiss(),
+    "leave": lambda s: Leave(),
+    "return": lambda s: Return(),
+    "reload": lambda s: Reload(),
     "wait": lambda s: Wait(s.duration()),
     "settle": lambda s: Settle(s.duration() if s.take_word("within") else None),
     "answer": _answer,

@@ -44,7 +44,7 @@ class Member(NamedTuple):
     tail: str = ""
 
 
-class Many(NamedTuple):
+class Collection(NamedTuple):
     """A JSON list or object as written. *end* holds the comments before the closing bracket."""
 
     kind: str  # "list" or "object"
@@ -86,10 +86,12 @@ class Type(typing.NamedTuple):
     every: Any = None
 
 
-class Enter(typing.NamedTuple):
-    """`retype`, `paste`: *how* says which."""
+class Retype(typing.NamedTuple):
+    address: Address
+    text: Any
 
-    how: str
+
+class Paste(typing.NamedTuple):
     address: Address
     text: Any
 
@@ -99,10 +101,21 @@ class Erase(NamedTuple):
     times: Any = 1
 
 
-class On(typing.NamedTuple):
-    """A step that needs an address only: clear, focus, toggle, and blur (which may go without)."""
+class Clear(typing.NamedTuple):
+    address: Address
 
-    verb: str
+
+class Toggle(typing.NamedTuple):
+    address: Address
+
+
+class Focus(typing.NamedTuple):
+    address: Address
+
+
+class Blur(typing.NamedTuple):
+    """*address* None: whatever has the focus."""
+
     address: Address | None
 
 
@@ -167,9 +180,12 @@ class Move(NamedTuple):
     to: Any
 
 
-class Panel(NamedTuple):
-    verb: str  # "open" or "close"
-    name: Word
+class Open(NamedTuple):
+    panel: Word
+
+
+class Close(NamedTuple):
+    panel: Word
 
 
 class Submit(NamedTuple):
@@ -178,10 +194,24 @@ class Submit(NamedTuple):
     past_checks: bool = False
 
 
-class Plain(NamedTuple):
-    """A step of one word: reset, dismiss, leave, return, reload."""
+class Reset(NamedTuple):
+    pass
 
-    verb: str
+
+class Dismiss(NamedTuple):
+    pass
+
+
+class Leave(NamedTuple):
+    pass
+
+
+class Return(NamedTuple):
+    pass
+
+
+class Reload(NamedTuple):
+    pass
 
 
 class Wait(NamedTuple):
@@ -239,8 +269,9 @@ class Check(typing.NamedTuple):
 
 
 Act = (
-    Type | Enter | Erase | On | Set | Pick | Turn | Upload | Press | Fill | Add | Remove | Move | Panel | Submit | Plain
-    | Wait | Settle | Answer | Do | Note | Inside | Check
+    Type | Retype | Paste | Erase | Clear | Set | Pick | Toggle | Turn | Upload | Focus | Blur | Press | Fill | Add | Remove
+    | Move | Open | Close | Submit | Reset | Dismiss | Leave | Return | Reload | Wait | Settle | Answer | Do | Note | Inside
+    | Check
 )  # fmt: skip
 
 

@@ -17,12 +17,12 @@ from .tree import (
     Block,
     Body,
     Check,
+    Collection,
     Duration,
     Fill,
     Header,
     Inside,
     Like,
-    Many,
     Parameter,
     Script,
     Template,
@@ -134,7 +134,7 @@ def _string(text: str) -> str:
 
 def _value(value: Any, indent: int | None = None, taken: int = 0) -> str:
     """*value* on one line if it fits (or *indent* is None), else broken inside its brackets."""
-    if isinstance(value, Many):
+    if isinstance(value, Collection):
         flat = _flat(value)
         if flat is not None and (indent is None or indent + taken + len(flat) <= _WIDTH):
             return flat
@@ -156,7 +156,7 @@ def _value(value: Any, indent: int | None = None, taken: int = 0) -> str:
 
 def _flat(value: Any) -> str | None:
     """*value* on one line; None where a comment in it needs more."""
-    if not isinstance(value, Many):
+    if not isinstance(value, Collection):
         return _value(value)
     if value.end or any(m.lead or m.tail for m in value.members):
         return None
@@ -170,7 +170,7 @@ def _flat(value: Any) -> str | None:
     return opening + ", ".join(parts) + closing
 
 
-def _broken(value: Many, indent: int) -> str:
+def _broken(value: Collection, indent: int) -> str:
     opening, closing = ("[", "]") if value.kind == "list" else ("{", "}")
     inner = indent + _STEP
     lines = [opening]
@@ -250,9 +250,13 @@ def _type(act: tree.Type, indent: int) -> str:
 
 _STEPS: dict[type, Any] = {
     tree.Type: _type,
-    tree.Enter: lambda a, i: f"{a.how} {_address(a.address)} {_value(a.text)}",
+    tree.Retype: lambda a, i: f"retype {_address(a.address)} {_value(a.text)}",
+    tree.Paste: lambda a, i: f"paste {_address(a.address)} {_value(a.text)}",
     tree.Erase: lambda a, i: f"erase {_address(a.address)}" + (f" {_value(a.times)}" if a.times != 1 else ""),
-    tree.On: lambda a, i: a.verb + (f" {_address(a.address)}" if a.address is not None else ""),
+    tree.Clear: lambda a, i: f"clear {_address(a.address)}",
+    tree.Toggle: lambda a, i: f"toggle {_address(a.address)}",
+    tree.Focus: lambda a, i: f"focus {_address(a.address)}",
+    tree.Blur: lambda a, i: f"blur {_address(a.address)}" if a.address is not None else "blur",
     tree.Set: lambda a, i: f"set {_address(a.address)} {_value(a.value, i)}",
     tree.Pick: _pick,
     tree.Turn: _turn,
@@ -261,9 +265,14 @@ _STEPS: dict[type, Any] = {
     tree.Add: _add,
     tree.Remove: lambda a, i: f"remove {_address(a.address)}",
     tree.Move: lambda a, i: f"move {_address(a.address)} to {_value(a.to)}",
-    tree.Panel: lambda a, i: f"{a.verb} {a.name.text}",
+    tree.Open: lambda a, i: f"open {a.panel.text}",
+    tree.Close: lambda a, i: f"close {a.panel.text}",
     tree.Submit: _submit,
-    tree.Plain: lambda a, i: a.verb,
+    tree.Reset: lambda a, i: "reset",
+    tree.Dismiss: lambda a, i: "dismiss",
+    tree.Leave: lambda a, i: "leave",
+    tree.Return: lambda a, i: "return",
+    tree.Reload: lambda a, i: "reload",
     tree.Wait: lambda a, i: f"wait {_value(a.duration)}",
     tree.Settle: lambda a, i: "settle" + (f" within {_value(a.within)}" if a.within is not None else ""),
     tree.Answer: _answer,

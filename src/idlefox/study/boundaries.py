@@ -12,17 +12,20 @@ from decimal import Decimal
 from typing import Any
 
 from ..engine.compile.compiler import compile_form
+from ..engine.session.session import Stage
 from ..forms.html.elements import BLOCKING
 from ..forms.model.form import TEXT_KINDS, Field, Form, written_path
 from ..forms.values.values import written
 from ..forms.values.whatwg import DATE_KINDS
 from ..play.player import DEFAULT_CLOCK, play_scenario
 from ..play.simulated import SimulatedForm
+from ..play.steps import take_step
 from ..records import NamedTuple
 from ..script.against import check_ops
 from ..script.checks import NOUNS
 from ..script.expand import expand
 from ..script.reader import read_script_text
+from ..script.tree import Address, Noun
 from ..script.writer import write_script
 from .samples import matching, measured, not_matching, parameter, step_base, step_size, texts_for, values_for, written_value
 
@@ -52,7 +55,7 @@ def first_script(form: Form, subject: str) -> FirstScript:
 class _Maker:
     def __init__(self, form: Form) -> None:
         self.form = form
-        self.plan = compile_form(form)
+        self.stage = Stage(compile_form(form))
         self.left_out: list[str] = []
 
     def script(self, subject: str) -> FirstScript:
@@ -73,7 +76,7 @@ class _Maker:
         problems += check_ops((op for s in found for op in s.ops), self.form)
         if problems:
             return False
-        result = play_scenario(found[0], SimulatedForm(self.plan, "."), DEFAULT_CLOCK, "first.fox")
+        result = play_scenario(found[0], SimulatedForm(self.stage, "."), DEFAULT_CLOCK, "first.fox")
         return result.verdict == "pass"
 
     def _scenarios(self) -> Iterable[_Scenario]:
@@ -291,14 +294,13 @@ class _Maker:
     # the whole form
     def _at_load(self) -> _Scenario:
         lines = ["expect form is pristine, untouched", "expect errors nothing"]
-        subject = SimulatedForm(self.plan, ".")
+        subject = SimulatedForm(self.stage, ".")
         subject.load(DEFAULT_CLOCK)
-        cells = {part.plan.path: part for part in subject.live.root.parts}
         for field in self.form.fields:
             if field.kind in ("group", "rows"):
                 continue
             address = _called(field.address)
-            value = cells[field.path].value
+            value = subject.look(Noun("address", Address(field.path)), "value")
             if not isinstance(value, str) or len(value) <= _LONGEST:
                 lines.append(f"expect {address} = {written(value)}")
             states = [w for w, on in (("hidden", field.kind == "hidden" or _said(field, "hidden")),
@@ -332,20 +334,20 @@ class _Maker:
             return
         yield _Scenario("filled in, it is sent", "submit", (*sent, *self._what_was_sent(sent)))
 
-    def _play(self, lines: tuple[str, ...]) -> Any:
-        """The live form after *lines*, checks left out."""
+    def _play(self, lines: tuple[str, ...]) -> SimulatedForm:
+        """The form after *lines*, checks left out."""
         steps = tuple(line for line in lines if not line.startswith("expect"))
         script = read_script_text(_written(_Scenario("t", "t", steps)), "first.fox")
         found, _ = expand(script)
-        subject = SimulatedForm(self.plan, ".")
+        subject = SimulatedForm(self.stage, ".")
         subject.load(DEFAULT_CLOCK)
         for number, op in enumerate(found[0].ops, 1):
-            subject.perform(op.act, number)
-        return subject.live
+            take_step(subject, op.act, number)
+        return subject
 
     def _focus_after(self, send: str) -> str:
-        focus = self._play((send,)).focus
-        return _called(focus.address()) if focus is not None else ""
+        focus = self._play((send,)).look(Noun("focus"), "value")
+        return _called(focus[0]) if focus else ""
 
     def _send(self) -> str:
         """The step that sends the form: its button, or Enter where it has none."""
@@ -356,10 +358,10 @@ class _Maker:
         return f"press Enter in {_called(first.address)}" if page.blocking == 1 and first is not None else ""
 
     def _what_was_sent(self, lines: tuple[str, ...]) -> list[str]:
-        requests = self._play(lines).submission.requests
-        if not requests:
+        exchanges = self._play(lines).journal().exchanges
+        if not exchanges:
             return ["expect requests = 0"]
-        sent = requests[-1]
+        sent = exchanges[-1]
         target = sent.target.partition("?")[0] if sent.method == "GET" else sent.target
         request = f"expect request = {written(f'{sent.method} {target}')}"
         if sent.method == "GET":

@@ -1,49 +1,84 @@
-"""The submit button of a form: whether it is on show, and whether it takes a press."""
+"""Buttons: which one is meant, whether it is on show, and whether it takes a press."""
 
 from __future__ import annotations
 
+from ...refusals import Refusal
+from ..plan.plans import ButtonPlan
 from ..state.cells import FormCell, leaves
 from ..state.live import Live
-from .pages import button_shown, find_button
-from .sight import Cannot, is_visible
+from .cannot import Cannot
+from .sight import is_visible
+
+# Controls that are no button of the plan: those that add, remove and move rows, open panels, dismiss notices.
+OTHER = ButtonPlan("", "another button", press="")
 
 
-def button_visible(live: Live, whole: FormCell, name: str = "") -> bool:
-    """Whether the submit button of *whole* is on show: where at least one of its fields is; a page's, where it is."""
-    if live.away or not whole.open:
+def find_button(form: FormCell, name: str) -> ButtonPlan | None:
+    """The submit button of *form* that *name* means ("": the default one)."""
+    return form.plan.form.buttons.get(name) if name else form.plan.form.submit
+
+
+def button_visible(live: Live, form: FormCell, button: ButtonPlan | None) -> bool:
+    """Whether a person sees *button*: where at least one field of its form is seen; a page's, where it is itself."""
+    if button is None or button.hidden or live.away or not form.open:
         return False
-    if whole.plan.form.model.page is not None:
-        return button_shown(live, whole, find_button(whole.plan.form.model.page, name))
-    return any(is_visible(live, leaf) for leaf in leaves(whole))
+    if button.always_shown and live.view == "editing" and "editing" not in live.form.views:
+        return True
+    return any(is_visible(live, field) for field in leaves(form))
 
 
-def button_enabled(live: Live, whole: FormCell, name: str) -> bool:
-    """Whether the submit button (*name* "": the form's own) takes a press."""
-    form = whole.plan.form
-    if form.model.page is not None:
-        button = find_button(form.model.page, name)
-        if button is None or button.disabled:
-            return False
-        name = ""
-    condition = form.buttons.get(name) if name else form.enabled
-    if condition is not None and condition(whole, None) is not True:
-        return False
-    return not (whole.busy and form.model.submit.while_busy == "locked")
+def button_enabled(form: FormCell, button: ButtonPlan | None) -> bool:
+    """Whether *button* takes a press, as far as its own condition and a busy form go."""
+    return button is not None and _disabled_by(form, button) is None
 
 
-def need_button(live: Live, whole: FormCell, name: str) -> None:
-    """Raises Cannot unless a person can press the button."""
-    form = whole.plan.form
-    label = f"the button {name!r}" if name else "the submit button"
+def _disabled_by(form: FormCell, button: ButtonPlan) -> Refusal | None:
+    if button.disabled:
+        return Refusal("disabled by markup", facts={"why": button.disabled})
+    if form.busy and form.plan.form.model.submit.while_busy == "locked":
+        return Refusal("locked")
+    if button.enabled is not None and button.enabled(form, None) is not True:
+        return Refusal("disabled", facts={"culprit": "", "condition": button.enabled_text})
+    return None
+
+
+def need_button(live: Live, form: FormCell, button: ButtonPlan | None) -> ButtonPlan:
+    """*button*. Raises Cannot unless a person can press it."""
+    if button is None:
+        raise Cannot(Refusal("no submit button"))
+    refusal = _out_of_sight(live, form, button) or _disabled_by(form, button)
+    if refusal is not None:
+        see = form if refusal.kind in ("disabled", "locked") else None
+        raise Cannot(refusal._replace(what=button.label, doing="press"), see)
+    return button
+
+
+def _out_of_sight(live: Live, form: FormCell, button: ButtonPlan) -> Refusal | None:
+    panel = form.plan.form.name
     if live.away:
-        raise Cannot(f"{label} cannot be pressed: the page has been left")
-    if form.name and not whole.open:
-        raise Cannot(f"{label} cannot be pressed: the panel {form.name} is not open")
-    if not button_visible(live, whole):
-        where = f"the view {live.view} shows no field of the form" if not form.name else "nothing of the panel is on show"
-        raise Cannot(f"{label} cannot be pressed: {where}")
-    if not button_enabled(live, whole, name):
-        condition = next((b.enabled for b in form.model.buttons if b.name == name), None) if name else form.model.submit.enabled
-        if condition is not None and not (whole.busy and form.model.submit.while_busy == "locked"):
-            raise Cannot(f"{label} is disabled: its condition `enabled: {condition.text}` does not hold", whole)
-        raise Cannot(f"{label} is disabled: the form is busy, and locked while it is", whole)
+        return Refusal("left")
+    if panel and not form.open:
+        return Refusal("panel closed", facts={"panel": panel})
+    if button.hidden:
+        return Refusal("hidden by markup", facts={"why": button.hidden})
+    if not button_visible(live, form, button):
+        return Refusal("nothing of the panel") if panel else Refusal("nothing on show", facts={"view": live.view})
+    return None
+
+
+def need_reset(form: FormCell) -> ButtonPlan:
+    """The reset control of *form*. Raises Cannot unless a person can press it."""
+    buttons = form.plan.form.reset_buttons
+    if buttons is None:
+        return RESET
+    if not buttons:
+        raise Cannot(Refusal("no reset button"))
+    button = buttons[0]
+    why = button.hidden or button.disabled
+    if why:
+        kind = "hidden by markup" if button.hidden else "disabled by markup"
+        raise Cannot(Refusal(kind, button.label, "press", {"why": why}))
+    return button
+
+
+RESET = ButtonPlan("", "the reset button", press="reset")

@@ -5,21 +5,25 @@ What `fill` and `add … with` do with each line, whatever the kind of the field
 
 from __future__ import annotations
 
+import mimetypes
 from typing import Any
 
 from ...forms.values.values import written
+from ...forms.values.whatwg import DATE_KINDS
 from ..plan.controls import TYPED
-from ..state.cells import Container, FieldCell, ListCell
+from ..state.cells import Cell, Container, FieldCell, ListCell
 from ..state.live import Live
 from . import hands
+from .cannot import cannot
+from .focus import blur, focus
 from .rows import step_add, step_remove
-from .sight import Cannot, need_reach
+from .sight import need_reach
 
 
 def type_text(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> None:
     """Types *text* key by key, after what is there or *over* it (`retype`)."""
     need_reach(live, cell, "typing into")
-    hands.focus(live, cell)
+    focus(live, cell)
     if over and not text:
         hands.step_clear(live, cell)
     for character in text:
@@ -27,25 +31,26 @@ def type_text(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> 
         over = False
 
 
-def enter_value(live: Live, cell: Any, value: Any) -> None:
+def enter_value(live: Live, cell: Cell, value: Any) -> None:
     """Enters *value* into a field, a group or a list, then leaves it."""
     if isinstance(cell, ListCell):
         _enter_rows(live, cell, value)
     elif isinstance(cell, Container):
         if not isinstance(value, dict):
-            raise Cannot(f"{cell.address()} is a group: it is filled with an object, not {written(value)}", cell)
+            raise cannot("needs an object", cell, value=value)
         enter_object(live, cell, value)
     else:
+        assert isinstance(cell, FieldCell)
         _enter_field(live, cell, value)
-        hands.blur(live)
+        blur(live)
 
 
-def enter_object(live: Live, box: Any, values: dict[str, Any]) -> None:
+def enter_object(live: Live, container: Container, values: dict[str, Any]) -> None:
     """Enters the members of *values* into the fields of a group or row, in form order."""
-    parts = {part.plan.field.name: part for part in box.parts}
+    parts = {part.plan.field.name: part for part in container.parts}
     for name in values:
         if name not in parts:
-            raise Cannot(f"{box.address() or 'the form'} has no field {name!r}; it has {', '.join(parts)}", box)
+            raise cannot("no such field", container, field=name, fields=list(parts))
     for name, part in parts.items():
         if name in values:
             enter_value(live, part, values[name])
@@ -53,7 +58,7 @@ def enter_object(live: Live, box: Any, values: dict[str, Any]) -> None:
 
 def _enter_rows(live: Live, rows: ListCell, values: Any) -> None:
     if not isinstance(values, list) or not all(isinstance(v, dict) for v in values):
-        raise Cannot(f"{rows.address()} is a list of rows: it is filled with a list of objects, not {written(values)}", rows)
+        raise cannot("needs objects", rows, value=values)
     while len(rows.parts) > len(values):
         step_remove(live, rows.parts[-1])
     for i, value in enumerate(values):
@@ -70,12 +75,12 @@ def _enter_field(live: Live, cell: FieldCell, value: Any) -> None:
         hands.step_upload(live, cell, chosen)
     elif kind == "checkbox" and not cell.plan.field.many:
         if not isinstance(value, bool):
-            raise Cannot(f"{cell.address()} is a checkbox: it takes true or false, not {written(value)}", cell)
+            raise cannot("needs true or false", cell, value=value)
         hands.step_turn(live, cell, value)
     elif kind in ("select", "radio", "checkbox"):
         chosen = value if isinstance(value, list) else [value]
         hands.step_pick(live, cell, "", chosen)
-    elif kind in TYPED and kind not in ("date", "month", "week", "time", "datetime-local"):
+    elif kind in TYPED and kind not in DATE_KINDS:
         text = "" if value is None else value if isinstance(value, str) else written(value)
         type_text(live, cell, text, over=True)
     else:
@@ -84,6 +89,4 @@ def _enter_field(live: Live, cell: FieldCell, value: Any) -> None:
 
 def media_type(name: str) -> str:
     """The media type that a file's suffix stands for."""
-    import mimetypes
-
     return mimetypes.guess_type(name)[0] or "application/octet-stream"

@@ -1,6 +1,6 @@
-"""A person's hands on controls: focus, keys, pasting, toggling, choosing.
+"""A person's hands on controls: keys, pasting, toggling, choosing.
 
-Each function is one step on one live form; it raises `Cannot` where a person could not take it.
+Each `step_` function is one step on one live form; it raises `Cannot` where a person could not take it.
 """
 
 from __future__ import annotations
@@ -9,98 +9,47 @@ from typing import Any
 
 from ...forms.model.form import TEXT_KINDS
 from ...forms.values import whatwg
-from ...forms.values.values import equal, is_empty, written
-from ..judge.change import assign, commit, set_touched
+from ...forms.values.values import equal, written
+from ..judge.change import assign, commit, set_edited
 from ..judge.choices import Offered, in_order, offered
-from ..judge.spread import cut, derived, drain
-from ..judge.timing import BLUR, CHANGE, drop_server, moment
+from ..judge.lists import spread
+from ..judge.questions import ask
+from ..judge.timing import at_moment, drop_server
 from ..plan.controls import SINGLE_LINE
+from ..plan.plans import AT_ONCE, CHANGE
 from ..state.cells import FieldCell
 from ..state.live import Live
-from .sight import Cannot, need_reach
-
-
-# focus
-def focus(live: Live, cell: FieldCell) -> None:
-    """Puts the focus on *cell*; what had it is left first."""
-    if live.focus is cell:
-        return
-    blur(live)
-    live.set_focus(cell)
-    plan = cell.plan
-    if plan.derive is not None and not plan.often and is_empty(cell.value) and not cell.bad_input:
-        raw, value, bad = derived(cell)
-        if not is_empty(value):
-            assign(live, cell, raw, value, bad)
-            drain(live)
-            moment(live, cell, CHANGE)
-            drain(live)
-    if live.heap:
-        drain(live)
-
-
-def blur(live: Live) -> None:
-    """Leaves whatever has the focus: touched, `trim` and `case`, reporting, lookups that start with a blur."""
-    cell = live.focus
-    if cell is None:
-        return
-    if cell.plan.native is not None and cell.edited:
-        commit(live, cell)
-    live.set_focus(None)
-    live.left = cell
-    set_touched(live, cell)
-    cut(live, cell)
-    drain(live)
-    moment(live, cell, BLUR)
-    if cell.plan.lookups:
-        live.lookups.blurred(cell)
-    drain(live)
-
-
-def step_blur(live: Live, cell: FieldCell | None) -> None:
-    """The step `blur`: a control that lacks the focus is focused first."""
-    if cell is None:
-        if live.focus is None:
-            return
-    elif live.focus is not cell:
-        need_reach(live, cell, "focusing", change=False)
-        focus(live, cell)
-    blur(live)
-
-
-def step_focus(live: Live, cell: FieldCell) -> None:
-    need_reach(live, cell, "focusing", change=False)
-    focus(live, cell)
+from .attempt import decide_waiting
+from .cannot import cannot
+from .focus import focus
+from .sight import need_reach
 
 
 # text
-def person_changes(live: Live, cell: FieldCell, raw: str, value: Any, bad: bool) -> None:
+def person_changes(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> None:
     """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it."""
-    if raw == cell.raw and bad is cell.bad_input and equal(value, cell.value):
+    if raw == cell.raw and bad_input is cell.bad_input and equal(value, cell.value):
         return
-    cell.edited = True
-    if cell.plan.native is not None and cell.plan.kind in AT_ONCE:
+    if not cell.edited:
+        set_edited(live, cell, True)
+    if cell.plan.commits == AT_ONCE:
         commit(live, cell)
-    assign(live, cell, raw, value, bad, sticky=True)
+    assign(live, cell, raw, value, bad_input, by_person=True)
     if live.heap:
-        drain(live)
+        spread(live)
     if cell.server:
         drop_server(live, cell)
-    moment(live, cell, CHANGE)
+    at_moment(live, cell, CHANGE)
     if cell.plan.lookups:
-        live.lookups.changed(cell)
-        live.submission.lookups_moved()
-    if live.heap:
-        drain(live)
-
-
-# Controls whose every change is committed at once (HTML, "commit" of an input's value; a select's picking).
-AT_ONCE = frozenset({"checkbox", "radio", "select", "file", "range", "color"})
+        ask(live, cell, CHANGE)
+        decide_waiting(live)
+    if live.heap or live.followers:
+        spread(live)
 
 
 def _change(live: Live, cell: FieldCell, raw: str) -> None:
-    value, bad = cell.plan.parse(raw)
-    person_changes(live, cell, raw, value, bad)
+    value, bad_input = cell.plan.parse(raw)
+    person_changes(live, cell, raw, value, bad_input)
 
 
 def _room(cell: FieldCell, raw: str, text: str) -> str:
@@ -128,8 +77,8 @@ def press_key(live: Live, cell: FieldCell, character: str, *, over: bool = False
         if not character:
             return
     raw += character
-    value, bad = cell.plan.parse(raw)
-    person_changes(live, cell, raw, value, bad)
+    value, bad_input = cell.plan.parse(raw)
+    person_changes(live, cell, raw, value, bad_input)
 
 
 def step_paste(live: Live, cell: FieldCell, text: str) -> None:
@@ -180,7 +129,7 @@ def step_pick(live: Live, cell: FieldCell, mode: str, values: list[Any]) -> None
         _need_option(cell, found, value, mode)
     if not cell.plan.field.many:
         value = _same(found, values[0])
-        person_changes(live, cell, label(value), value, False)
+        person_changes(live, cell, chosen_text(value), value, False)
         return
     chosen = list(cell.value)
     if mode == "":
@@ -190,14 +139,15 @@ def step_pick(live: Live, cell: FieldCell, mode: str, values: list[Any]) -> None
     else:
         chosen = [c for c in chosen if not any(equal(c, v) for v in values)]
     chosen = in_order(cell, chosen)
-    person_changes(live, cell, label(chosen), chosen, False)
+    person_changes(live, cell, chosen_text(chosen), chosen, False)
 
 
 def _same(found: list[Offered], value: Any) -> Any:
     return next(o.value for o in found if equal(o.value, value))
 
 
-def label(value: Any) -> str:
+def chosen_text(value: Any) -> str:
+    """The raw text of a choice that holds *value*."""
     return value if isinstance(value, str) else written(value)
 
 
@@ -206,10 +156,9 @@ def _need_option(cell: FieldCell, found: list[Offered], value: Any, mode: str) -
     if mode == "except" and any(equal(c, value) for c in cell.value):
         return
     if option is None:
-        there = ", ".join(written(o.value) for o in found) or "none"
-        raise Cannot(f"{cell.address()} has no option {written(value)}; its options are {there}", cell)
+        raise cannot("no such option", cell, value=value, offered=[o.value for o in found])
     if not option.enabled:
-        raise Cannot(f"the option {written(value)} of {cell.address()} is disabled", cell)
+        raise cannot("disabled option", cell, value=value)
 
 
 def step_turn(live: Live, cell: FieldCell, on: bool | None) -> None:
@@ -225,10 +174,10 @@ def step_upload(live: Live, cell: FieldCell, files: list[dict[str, Any]]) -> Non
     need_reach(live, cell, "choosing files for")
     field = cell.plan.field
     if len(files) > 1 and not field.multiple:
-        raise Cannot(f"{cell.address()} takes one file, not {len(files)}", cell)
+        raise cannot("one file", cell, count=len(files))
     for file in files:
         if field.accept and not any(_accepts(pattern, file) for pattern in field.accept):
-            raise Cannot(f"{cell.address()} accepts {', '.join(field.accept)}, not {file['name']} ({file['type']})", cell)
+            raise cannot("file not accepted", cell, file=file["name"], type=file["type"], accept=list(field.accept))
     focus(live, cell)
     person_changes(live, cell, ", ".join(f["name"] for f in files), files, False)
 
@@ -240,10 +189,3 @@ def _accepts(pattern: str, file: dict[str, Any]) -> bool:
     if pattern.endswith("/*"):
         return str(file["type"]).lower().startswith(pattern[:-1].lower())
     return str(file["type"]).lower() == pattern.lower()
-
-
-def press_button(live: Live, button: Any = True) -> None:
-    """The focus goes to a button: what had it is left."""
-    blur(live)
-    live.on_button = button
-

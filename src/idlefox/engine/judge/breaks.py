@@ -8,13 +8,14 @@ from __future__ import annotations
 from typing import Any
 
 from ...forms.values.values import is_empty
-from ..state.cells import INVALID, PENDING, UNASKED, VALID, Container, FieldCell, ListCell, judged_value, validity_of
+from ..plan.plans import CheckPlan
+from ..state.cells import INVALID, PENDING, UNASKED, VALID, Cell, Container, FieldCell, ListCell, judged_value, validity_of
 from ..state.live import Live
 from ..state.ways import reach
 from .rules import twin_key
 
 
-def broken_checks(cell: Any) -> int:
+def broken_checks(cell: Cell) -> int:
     """The checks *cell* breaks now, a bit each, from its state alone; a lookup's refusals are added elsewhere."""
     plan = cell.plan
     if not cell.active or not plan.checks:
@@ -36,7 +37,7 @@ def broken_checks(cell: Any) -> int:
     return mask
 
 
-def judge(live: Live, cell: Any) -> None:
+def judge(live: Live, cell: Cell) -> None:
     """Judges all rules of *cell*."""
     mask = broken_checks(cell)
     if type(cell) is FieldCell and cell.questions:
@@ -49,7 +50,7 @@ def judge(live: Live, cell: Any) -> None:
         set_status(live, cell)
 
 
-def judge_one(live: Live, cell: Any, index: int) -> None:
+def judge_one(live: Live, cell: Cell, index: int) -> None:
     """Judges one rule of *cell* again, because something else that it reads has changed."""
     check = cell.plan.checks[index]
     if check.kind == "lookup":
@@ -64,7 +65,7 @@ def judge_one(live: Live, cell: Any, index: int) -> None:
         live.followers[cell] = None
 
 
-def _breaks_one(cell: Any, check: Any) -> bool:
+def _breaks_one(cell: Cell, check: CheckPlan) -> bool:
     if not cell.active:
         return False
     if type(cell) is FieldCell:
@@ -91,16 +92,16 @@ def owner_breaks(test: Any, common: int, up: tuple[int, ...], required: bool, on
     return not required and bool(test(owner))
 
 
-def refused_bits(cell: Any) -> int:
+def refused_bits(cell: FieldCell) -> int:
     """The lookups that have refused the value *cell* has now."""
     mask = 0
-    for index, ask in cell.questions.items():
-        if ask.refused:
+    for index, question in (cell.questions or {}).items():
+        if question.refused:
             mask |= cell.plan.checks[index].bit
     return mask
 
 
-def lookup_status(cell: Any) -> int:
+def lookup_status(cell: FieldCell) -> int:
     """Of a cell that breaks nothing: whether a lookup is on its way, or must still be asked."""
     value = judged_value(cell)
     if is_empty(value):
@@ -109,19 +110,19 @@ def lookup_status(cell: Any) -> int:
     for check in cell.plan.lookups:
         if check.when is not None and check.when(cell, None) is not True:
             continue
-        ask = cell.questions.get(check.index) if cell.questions else None
-        if ask is None or ask.state == "unasked":
+        question = cell.questions.get(check.index) if cell.questions else None
+        if question is None or question.state == "unasked":
             status = max(status, UNASKED)
-        elif ask.state == "pending":
+        elif question.state == "pending":
             return PENDING
     return status
 
 
-def set_status(live: Live, cell: Any) -> None:
+def set_status(live: Live, cell: Cell) -> None:
     """Brings what *cell* adds to the sums in line with its own state."""
     if cell.broken:
         status = INVALID
-    elif cell.active and cell.plan.lookups:
+    elif cell.active and cell.plan.lookups and isinstance(cell, FieldCell):
         status = lookup_status(cell)
     else:
         status = VALID
@@ -132,18 +133,18 @@ def set_status(live: Live, cell: Any) -> None:
     live.trace.append((live.step, live.now, cell, "status", before, status))
     if cell.plan.watch and not isinstance(cell, Container):
         live.notify(cell, "validity")
-    box = cell if isinstance(cell, Container) else cell.up
-    while box is not None:
-        old = validity_of(box)
-        tally = box.tally
+    container: Container | None = cell if isinstance(cell, Container) else cell.up
+    while container is not None:
+        old = validity_of(container)
+        tally = container.tally
         tally[before] -= 1
         tally[status] += 1
-        if box.plan.watch and validity_of(box) != old:
-            live.notify(box, "validity")
-        box = box.up
+        if container.plan.watch and validity_of(container) != old:
+            live.notify(container, "validity")
+        container = container.up
 
 
-def index_twin(live: Live, cell: Any) -> None:
+def index_twin(live: Live, cell: FieldCell) -> None:
     """Keeps the index of values that must differ from row to row, and judges those that it concerns."""
     row = cell.row
     if row is None:
@@ -171,13 +172,13 @@ def index_twin(live: Live, cell: Any) -> None:
             judge_unique(live, next(iter(found)))
 
 
-def judge_unique(live: Live, cell: Any) -> None:
+def judge_unique(live: Live, cell: FieldCell) -> None:
     """Queues the rules of *cell* that compare it with other rows."""
     for check in cell.plan.checks:
         if check.kind == "unique":
             live.push_check(cell, check.index)
 
 
-def is_lost(cell: Any) -> bool:
+def is_lost(cell: FieldCell) -> bool:
     """Whether an attempt to submit has asked a lookup about *cell* once more, and no answer came back."""
-    return bool(cell.questions) and cell.active and any(ask.lost for ask in cell.questions.values())
+    return cell.active and any(question.lost for question in (cell.questions or {}).values())

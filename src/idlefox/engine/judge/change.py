@@ -1,15 +1,14 @@
-"""Changes of values and conditions, and how they spread: the units that read what has changed are judged
-again, each once, after everything it reads (`plan.Watch.rank`).
-"""
+"""Changes of single cells: values, dirty, touched. What reads what has changed is queued here and judged in `spread`."""
 
 from __future__ import annotations
 
 from typing import Any
 
 from ...forms.values.values import equal
-from ..state.cells import FieldCell, ListCell, value_of
+from ..state.cells import Cell, FieldCell, ListCell, value_of
 from ..state.live import Live
 from .breaks import index_twin, judge
+from .questions import end_questions
 
 
 def commit(live: Live, cell: FieldCell, committed: bool = True) -> None:
@@ -19,7 +18,14 @@ def commit(live: Live, cell: FieldCell, committed: bool = True) -> None:
         cell.committed = committed
 
 
-def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad: bool, *, sticky: bool = False) -> None:
+def set_edited(live: Live, cell: FieldCell, edited: bool) -> None:
+    """Notes whether a person has changed *cell*: a derived value of it follows no more."""
+    if cell.edited is not edited:
+        live.trace.append((live.step, live.now, cell, "edited", cell.edited, edited))
+        cell.edited = edited
+
+
+def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool, *, by_person: bool = False) -> None:
     """Gives *cell* a value; what reads it is queued, not yet judged."""
     trace, step, now = live.trace, live.step, live.now
     if raw != cell.raw:
@@ -27,14 +33,14 @@ def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad: bool, *, stic
         cell.raw = raw
     before = cell.value
     same = value == before if type(value) is str else equal(value, before)
-    cell.bad_input = bad
+    cell.bad_input = bad_input
     plan = cell.plan
     if not same:
         trace.append((step, now, cell, "value", before, value))
         cell.value = value
         if plan.lookups:
-            live.lookups.stale(cell)
-    dirty = is_changed(live, cell) or (sticky and live.sticky) or (live.sticky and cell.dirty)
+            end_questions(live, cell)
+    dirty = is_changed(live, cell) or (by_person and live.sticky) or (live.sticky and cell.dirty)
     if dirty is not cell.dirty:
         set_dirty(live, cell, dirty)
     if plan.unique:
@@ -54,30 +60,30 @@ def is_changed(live: Live, cell: FieldCell) -> bool:
     if cell.bad_input:
         return cell.raw != cell.initial_raw
     value, initial = cell.value, cell.initial
-    return value != initial if type(value) is str else not equal(value, initial)
+    return bool(value != initial) if type(value) is str else not equal(value, initial)
 
 
-def set_dirty(live: Live, cell: Any, dirty: bool) -> None:
+def set_dirty(live: Live, cell: Cell, dirty: bool) -> None:
     """Marks *cell* (a field, or a list's own structure) dirty or pristine, and counts it in its containers."""
     live.trace.append((live.step, live.now, cell, "dirty", cell.dirty, dirty))
     cell.dirty = dirty
     live.count("dirty", cell, 1 if dirty else -1)
 
 
-def set_touched(live: Live, cell: Any) -> None:
-    if not cell.touched:
-        live.trace.append((live.step, live.now, cell, "touched", False, True))
-        cell.touched = True
-        live.count("touched", cell, 1)
+def set_touched(live: Live, cell: FieldCell, touched: bool = True) -> None:
+    """Marks *cell* touched (or, after a reset, untouched), and counts it in its containers."""
+    if cell.touched is not touched:
+        live.trace.append((live.step, live.now, cell, "touched", cell.touched, touched))
+        cell.touched = touched
+        live.count("touched", cell, 1 if touched else -1)
 
 
-def compare_lists(live: Live, cell: Any) -> None:
+def compare_lists(live: Live, cell: Cell | None) -> None:
     """The lists around *cell* whose rows were added, removed or moved: set back, they are pristine."""
-    box = cell
-    while box is not None:
-        if isinstance(box, ListCell) and box in live.restructured:
-            compare_list(live, box)
-        box = box.up
+    while cell is not None:
+        if isinstance(cell, ListCell) and cell in live.restructured:
+            compare_list(live, cell)
+        cell = cell.up
 
 
 def compare_list(live: Live, rows: ListCell) -> None:
@@ -107,5 +113,3 @@ def _matches(rows: ListCell, initial: list[Any]) -> bool:
             rows.witness = i
             return False
     return True
-
-

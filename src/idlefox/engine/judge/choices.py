@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from ...forms.expressions import Closure
 from ...forms.model.form import OptionsFrom
 from ...forms.values.values import equal, is_empty, reads_as
 from ...records import NamedTuple
-from ..state.cells import judged_value
+from ..state.cells import FieldCell, judged_value
 
 
 class Offered(NamedTuple):
@@ -16,16 +17,17 @@ class Offered(NamedTuple):
     enabled: bool
 
 
-def offered(cell: Any) -> list[Offered]:
+def offered(cell: FieldCell) -> list[Offered]:
     """What the choice *cell* offers, in order; options that panels have given come last."""
-    options = cell.plan.field.options
+    plan = cell.plan
+    options = plan.field.options
     live = cell.live
-    if options is None and cell.plan.native is not None:
-        return [Offered(value, value, True) for value in cell.plan.native.suggests]
+    if options is None and plan.suggests:
+        return [Offered(value, value, True) for value in plan.suggests]
     if isinstance(options, OptionsFrom):
-        plan = live.plan.paths[(*options.path, "*")]
-        value = live.plan.paths[(*plan.path, options.value)].part
-        label = live.plan.paths[(*plan.path, options.label)].part
+        row_path = (*options.path, "*")
+        value = live.plan.paths[(*row_path, options.value)].part
+        label = live.plan.paths[(*row_path, options.label)].part
         rows = live.statics[live.plan.paths[options.path].index]
         found = [
             Offered(judged_value(row.parts[value]), reads_as(judged_value(row.parts[label])), True)
@@ -33,22 +35,26 @@ def offered(cell: Any) -> list[Offered]:
             if not is_empty(judged_value(row.parts[value]))
         ]
     else:
-        enabled = live.plan.option_conditions.get(cell.plan.path, ())
+        enabled = plan.options
         found = [
-            Offered(o.value, o.label, i >= len(enabled) or enabled[i] is None or enabled[i](cell, None) is True)
+            Offered(o.value, o.label, i >= len(enabled) or _holds(enabled[i], cell))
             for i, o in enumerate(options or ())
         ]
-    return found + [Offered(v, t, True) for v, t in live.given_options.get(cell.plan.path, ())]
+    return found + [Offered(v, t, True) for v, t in live.given_options.get(plan.path, ())]
 
 
-def none_left(cell: Any) -> bool:
+def _holds(condition: Closure | None, cell: FieldCell) -> bool:
+    return condition is None or condition(cell, None) is True
+
+
+def none_left(cell: FieldCell) -> bool:
     """Whether something is chosen that is on offer no more (the rule `among` of every choice)."""
     chosen = cell.value if isinstance(cell.value, list) else [cell.value]
     values = [o.value for o in offered(cell)]
     return not all(any(equal(each, v) for v in values) for each in chosen)
 
 
-def in_order(cell: Any, chosen: list[Any]) -> list[Any]:
+def in_order(cell: FieldCell, chosen: list[Any]) -> list[Any]:
     """*chosen* in the order of the options; what is on offer no more comes last."""
     values = [o.value for o in offered(cell)]
     found = [v for v in values if any(equal(v, c) for c in chosen)]

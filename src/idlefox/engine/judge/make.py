@@ -7,43 +7,39 @@ from typing import Any
 from ...forms.values.fitting import misfit
 from ...forms.values.values import reads_as
 from ..plan import controls
-from ..plan.plans import DERIVE, ENABLED, READONLY, VISIBLE, FieldPlan, FormPlan
-from ..state.cells import Container, FieldCell, FormCell, ListCell, RowCell, everything, leaves, value_of
+from ..plan.plans import DERIVE, ENABLED, LOAD, READONLY, VISIBLE, FieldPlan, FormPlan
+from ..state.cells import Cell, Container, FieldCell, FormCell, ListCell, RowCell, everything, value_of
 from ..state.live import Live
 from .breaks import index_twin, judge, set_status
 from .change import set_dirty
 from .spread import drain, update_activity, update_required
-from .timing import report
+from .timing import first_report, report
 
 _NONE: Any = object()
 
 
-def open_form(live: Live, form: FormPlan, record: Any) -> FormCell:
-    """The cells of *form* (the main form, or a panel that opens) as they are at load."""
-    whole = FormCell(form.root, live)
-    live.wholes[form.name] = whole
-    live.statics[form.root.index] = whole
+def make_form(live: Live, form: FormPlan, record: Any, *, is_open: bool = True) -> FormCell:
+    """The cells of *form* (the main form, or a panel) as they are at load."""
+    root = FormCell(form.root, live)
+    root.open = is_open
+    live.wholes[form.name] = root
+    live.statics[form.root.index] = root
     given = record if isinstance(record, dict) else {}
-    whole.parts = [_make(live, part, whole, _NONE, given.get(part.field.name, _NONE)) for part in form.root.parts]
-    bring_to_life(live, whole)
-    return whole
+    root.parts = [_make(live, part, root, _NONE, given.get(part.field.name, _NONE)) for part in form.root.parts]
+    bring_to_life(live, root)
+    return root
 
 
-def _make(live: Live, plan: FieldPlan, up: Any, given: Any, record: Any) -> Any:
+def _make(live: Live, plan: FieldPlan, up: Container, given: Any, record: Any) -> Cell:
     """The cell of *plan* and all in it. *given* is what an outer `initial` says of it, *record* what the server has."""
     field = plan.field
-    cell: Any
-    if field.native is not None:
-        return _make_native(live, plan, up)
+    cell: Cell
     if given is _NONE and field.has_initial:
         given = field.initial
     if field.kind != "group" and given is _NONE and record is not _NONE and not misfit(field.kind, field.many, record):
         given = record
     if field.kind == "rows":
-        cell = ListCell(plan, live, up)
-        objects = given if isinstance(given, list) else [{}] * (field.start if field.start is not None else field.least)
-        cell.parts = [make_row(live, cell, each) for each in objects]
-        cell.initial_parts = tuple(cell.parts)
+        cell = _make_list(live, plan, up, given)
     elif field.kind == "group":
         cell = Container(plan, live, up)
         values = given if isinstance(given, dict) else {}
@@ -52,24 +48,31 @@ def _make(live: Live, plan: FieldPlan, up: Any, given: Any, record: Any) -> Any:
             _make(live, p, cell, values.get(p.field.name, _NONE), behind.get(p.field.name, _NONE)) for p in plan.parts
         ]
     else:
-        cell = FieldCell(plan, live, up)
-        if given is not _NONE and misfit(field.kind, field.many, given):
-            given = _NONE
-        value = controls.held(field, given) if given is not _NONE else plan.blank
-        cell.value = cell.initial = value
-        cell.raw = cell.initial_raw = reads_as(value)
+        cell = _make_field(live, plan, up, given)
     if plan.level == 0:
         live.statics[plan.index] = cell
     return cell
 
 
-def _make_native(live: Live, plan: FieldPlan, up: Any) -> FieldCell:
-    """A control of a page: the markup says what it holds at load."""
+def _make_list(live: Live, plan: FieldPlan, up: Container, given: Any) -> ListCell:
     field = plan.field
+    rows = ListCell(plan, live, up)
+    objects = given if isinstance(given, list) else [{}] * (field.start if field.start is not None else field.least)
+    rows.parts = [make_row(live, rows, each) for each in objects]
+    rows.initial_parts = tuple(rows.parts)
+    return rows
+
+
+def _make_field(live: Live, plan: FieldPlan, up: Container, given: Any) -> FieldCell:
     cell = FieldCell(plan, live, up)
-    cell.value = cell.initial = field.initial
-    cell.raw = cell.initial_raw = field.native.raw or reads_as(field.initial)
-    live.statics[plan.index] = cell
+    if plan.starts_with is not None:
+        value, raw = plan.starts_with
+    else:
+        fits = given is not _NONE and not misfit(plan.field.kind, plan.field.many, given)
+        value = controls.held(plan.field, given) if fits else plan.blank
+        raw = reads_as(value)
+    cell.value = cell.initial = value
+    cell.raw = cell.initial_raw = raw
     return cell
 
 
@@ -97,8 +100,8 @@ def revive(live: Live, row: RowCell) -> None:
     drain(live)
 
 
-def _queue_conditions(live: Live, cell: Any) -> None:
-    plan: FieldPlan = cell.plan
+def _queue_conditions(live: Live, cell: Cell) -> None:
+    plan = cell.plan
     if plan.derive is not None and plan.often:
         live.enqueue_unit(cell, DERIVE)
     if plan.kind != "row":
@@ -107,7 +110,7 @@ def _queue_conditions(live: Live, cell: Any) -> None:
                 live.enqueue_unit(cell, unit)
 
 
-def bring_to_life(live: Live, top: Any) -> None:
+def bring_to_life(live: Live, top: Cell) -> None:
     """Judges everything in *top*, which has just been made: conditions, derived values, rules, reports at load."""
     cells = list(everything(top))
     for cell in cells:
@@ -123,24 +126,24 @@ def bring_to_life(live: Live, top: Any) -> None:
         set_status(live, cell)
     drain(live)
     for cell in cells:
-        if type(cell) is FieldCell and cell.plan.derive is not None and cell.plan.often:
-            cell.initial, cell.initial_raw = cell.value, cell.raw
-            if cell.dirty:
-                set_dirty(live, cell, False)
-        elif type(cell) is ListCell:
-            cell.initial_value = value_of(cell)
+        _settle_initial(live, cell)
+    report_at_load(live, cells)
+
+
+def _settle_initial(live: Live, cell: Cell) -> None:
+    """What was derived at load is initial, and the list is compared with the rows that it has now."""
+    if isinstance(cell, FieldCell) and cell.plan.derive is not None and cell.plan.often:
+        cell.initial, cell.initial_raw = cell.value, cell.raw
+        if cell.dirty:
+            set_dirty(live, cell, False)
+    elif isinstance(cell, ListCell):
+        cell.initial_value = value_of(cell)
+
+
+def report_at_load(live: Live, cells: list[Any]) -> None:
+    """Lets those of *cells* report that report at load."""
     for cell in cells:
-        if cell.plan.first == 0 and cell.active and not cell.has_reported:
-            cell.has_reported = True
+        if cell.plan.first == LOAD and cell.active and not cell.has_reported:
+            first_report(live, cell)
             report(live, cell)
     drain(live)
-
-
-def dirty_fields(live: Live) -> list[Any]:
-    """The fields that are dirty, and the lists whose rows were added, removed or moved, in form order."""
-    return [c for w in live.wholes.values() if w.open for c in everything(w) if c.dirty]
-
-
-def touched_fields(live: Live) -> list[Any]:
-    """The fields that are touched, in form order."""
-    return [c for w in live.wholes.values() if w.open for c in leaves(w) if c.touched]

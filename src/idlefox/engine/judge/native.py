@@ -69,7 +69,6 @@ def native_check(index: int, rule: Rule, kind: Kind, field: Field, texts: dict[s
     check = CheckPlan(index, kind.name, kind.flag, rule.id, message)
     check.on_empty = rule.on_empty
     check.parameters = {kind.name: as_text(kind.parameter)}
-    check.late = bool(message.placeholders - {"label", kind.name})
     check.test = _test(kind.name, kind.parameter, field)
     return check
 

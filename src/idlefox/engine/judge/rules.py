@@ -16,6 +16,7 @@ from ...forms.values.patterns import whole_match
 from ...forms.values.values import equal
 from ..plan.plans import FieldPlan, Test
 from ..state.cells import judged_value
+from .python_rules import broken
 
 Compile = Callable[[Expression], Closure]
 
@@ -210,7 +211,7 @@ def _unique(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
 
 def _python(parameter: str, plan: FieldPlan, compile_: Compile) -> Test:
     def test(cell: Any) -> bool:
-        return bool(cell.live.ask_python(parameter, cell))
+        return broken(cell.live, parameter, cell)
 
     return test
 

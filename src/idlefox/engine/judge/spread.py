@@ -1,90 +1,76 @@
-"""How a change spreads: queued units are judged, each once, after everything it reads."""
+"""How a change spreads: queued units are judged, each once, after everything they read (`plans.Watch.rank`)."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from heapq import heappop
 from typing import Any
 
 from ...forms.expressions import UNKNOWN
 from ...forms.values.values import equal, reads_as
-from ..plan.plans import CHECK, DERIVE, ENABLED, READONLY, REQUIRED, VISIBLE
-from ..state.cells import Container, FieldCell, ListCell
+from ..plan.plans import CHANGE, CHECK, DERIVE, ENABLED, LOAD, READONLY, REQUIRED, REVEAL, VISIBLE
+from ..state.cells import Cell, Container, FieldCell, ListCell
 from ..state.live import Live
 from ..state.queue import EndlessChain
 from .breaks import index_twin, judge, judge_one, set_status
-from .change import assign, commit, set_dirty
-from .timing import CHANGE, drop_server, report, set_reported, update_shows
+from .change import assign, commit, set_dirty, set_edited, set_touched
+from .questions import ask, end_questions
+from .timing import drop_server, first_report, report, set_reported, update_shows
 
 # No change of a real form spreads so far: what does keeps itself alive.
 _MOST_UNITS = 2_000_000
 
 
 def drain(live: Live) -> None:
-    """Judges all that is queued, then lets fields report that were altered by another's change."""
+    """Judges all that is queued, then lets fields report that were altered by another's change.
+
+    Lists that are to go back to their first rows are left in `live.forgotten_lists`: see `lists.spread`.
+    """
     done = 0
     while live.heap or live.followers:
         while live.heap:
             _, _, cell, unit, check = heappop(live.heap)
             live.queued.discard((id(cell), unit, check))
-            run_unit(live, cell, unit, check)
+            if unit == CHECK:
+                judge_one(live, cell, check)
+            else:
+                _JUDGES[unit](live, cell)
             done += 1
             if done > _MOST_UNITS:
                 raise EndlessChain("a change spreads without end: rules, conditions or derived values keep each other alive")
         follow(live)
-        if live.forgotten_lists:
-            lists, live.forgotten_lists = live.forgotten_lists, {}
-            for rows in lists:
-                live.restore_rows(rows)
-
-
-def clock_moved(live: Live, before: int) -> None:
-    """Judges again what reads the clock: `now()` at every stop, `today()` when the day has changed."""
-    new_day = before // 86_400_000 != live.now // 86_400_000
-    for kind, watch in live.plan.clock_watch:
-        if kind == "now" or new_day:
-            whole = live.wholes.get(watch.target.form.name)
-            if whole is not None:
-                live.push(whole, watch)
-    if live.heap:
-        drain(live)
 
 
 # units
-def run_unit(live: Live, cell: Any, unit: int, check: int) -> None:
-    """Judges one unit of *cell* again."""
-    if unit == CHECK:
-        judge_one(live, cell, check)
-    elif unit == DERIVE:
-        derive(live, cell)
-    elif unit == VISIBLE:
-        own = cell.plan.visible(cell, None) is True
-        if own is not cell.own_visible:
-            cell.own_visible = own
-            update_activity(live, cell)
-    elif unit == ENABLED:
-        own = cell.plan.enabled(cell, None) is True
-        if own is not cell.own_enabled:
-            cell.own_enabled = own
-            update_activity(live, cell)
-    elif unit == READONLY:
-        own = cell.plan.readonly(cell, None) is True
-        if own is not cell.own_readonly:
-            cell.own_readonly = own
-            update_activity(live, cell)
-    elif unit == REQUIRED:
-        update_required(live, cell)
-    else:
-        update_shows(live, cell)
+def judge_visible(live: Live, cell: Cell) -> None:
+    own = cell.plan.visible(cell, None) is True  # type: ignore[misc]
+    if own is not cell.own_visible:
+        cell.own_visible = own
+        update_activity(live, cell)
 
 
-def derive(live: Live, cell: FieldCell) -> None:
+def judge_enabled(live: Live, cell: Cell) -> None:
+    own = cell.plan.enabled(cell, None) is True  # type: ignore[misc]
+    if own is not cell.own_enabled:
+        cell.own_enabled = own
+        update_activity(live, cell)
+
+
+def judge_readonly(live: Live, cell: Cell) -> None:
+    own = cell.plan.readonly(cell, None) is True  # type: ignore[misc]
+    if own is not cell.own_readonly:
+        cell.own_readonly = own
+        update_activity(live, cell)
+
+
+def derive(live: Live, cell: Any) -> None:
     """Recomputes a derived value that no person has edited."""
     if cell.edited:
         return
-    raw, value, bad = derived(cell)
+    raw, value, bad_input = derived(cell)
     if raw == cell.raw and equal(value, cell.value):
         return
-    assign(live, cell, raw, value, bad)
+    assign(live, cell, raw, value, bad_input)
     if cell.has_reported and cell.plan.again <= CHANGE:
         live.followers[cell] = None
 
@@ -94,15 +80,14 @@ def derived(cell: FieldCell) -> tuple[str, Any, bool]:
     found = cell.plan.derive(cell, None)  # type: ignore[misc]
     if found is UNKNOWN or found is None:
         found = cell.plan.blank
-    kind = cell.plan.kind
-    if kind in ("checkbox", "select", "radio"):
-        return reads_as(found), found, False
     raw = reads_as(found)
-    value, bad = cell.plan.parse(raw)
-    return ("", cell.plan.blank, False) if bad else (raw, value, False)
+    if cell.plan.kind in ("checkbox", "select", "radio"):
+        return raw, found, False
+    value, bad_input = cell.plan.parse(raw)
+    return ("", cell.plan.blank, False) if bad_input else (raw, value, False)
 
 
-def update_required(live: Live, cell: Any) -> None:
+def update_required(live: Live, cell: Cell) -> None:
     """Whether *cell* is required now: a `required` rule of it counts."""
     rule = cell.plan.required
     required = cell.active and (rule if isinstance(rule, bool) else rule(cell, None) is True)
@@ -113,46 +98,32 @@ def update_required(live: Live, cell: Any) -> None:
             live.notify(cell, "required")
 
 
-def update_activity(live: Live, cell: Any) -> None:
+_JUDGES: dict[int, Callable[[Live, Any], None]] = {
+    DERIVE: derive, VISIBLE: judge_visible, ENABLED: judge_enabled, READONLY: judge_readonly, REQUIRED: update_required,
+    REVEAL: update_shows,
+}  # fmt: skip
+
+
+# visible, enabled, read-only
+def update_activity(live: Live, cell: Cell) -> None:
     """Brings visible, enabled and read-only of *cell*, and of all in it, in line with their conditions."""
-    up = cell.up
-    shown = cell.own_visible and (up is None or up.visible)
-    usable = cell.own_enabled and (up is None or up.enabled)
-    fixed = cell.own_readonly or (up is not None and up.readonly)
-    hidden = cell.visible and not shown
-    appeared = shown and usable and not cell.active
-    changed = False
-    for name, attribute, value in (("visible", "visible", shown), ("enabled", "enabled", usable), ("readonly", "readonly", fixed)):
-        if getattr(cell, attribute) is not value:
-            live.trace.append((live.step, live.now, cell, name, not value, value))
-            setattr(cell, attribute, value)
-            changed = True
-            if cell.plan.watch:
-                live.notify(cell, name)
-    if not changed:
+    was_visible, was_active = cell.visible, cell.active
+    if not _take_over(live, cell):
         return
-    cell.active = shown and usable
+    cell.active = cell.visible and cell.enabled
+    hidden = was_visible and not cell.visible
     if hidden and cell is live.focus:
         live.set_focus(None)
-    if type(cell) is FieldCell:
-        if hidden and cell.plan.forgets:
-            forget(live, cell)
-        if cell.plan.unique:
-            index_twin(live, cell)
-        if not cell.active and cell.plan.lookups:
-            live.lookups.stale(cell)
+    if isinstance(cell, FieldCell):
+        _field_moved(live, cell, hidden)
     update_required(live, cell)
     before = cell.broken
     judge(live, cell)
     set_status(live, cell)
     if not cell.active:
         set_reported(live, cell, ())
-    elif appeared:
-        if cell.plan.first == 0 and not cell.has_reported:
-            cell.has_reported = True
-            live.followers[cell] = None
-        elif before != cell.broken:
-            live.followers[cell] = None
+    elif not was_active:
+        _appear(live, cell, before)
     update_shows(live, cell)
     if isinstance(cell, Container):
         if hidden and cell.plan.forgets and isinstance(cell, ListCell):
@@ -161,20 +132,56 @@ def update_activity(live: Live, cell: Any) -> None:
             update_activity(live, part)
 
 
+def _take_over(live: Live, cell: Cell) -> bool:
+    """Sums up the own conditions of *cell* and those around it. Whether that changed anything."""
+    up = cell.up
+    now = (
+        cell.own_visible and (up is None or up.visible),
+        cell.own_enabled and (up is None or up.enabled),
+        cell.own_readonly or (up is not None and up.readonly),
+    )
+    before = (cell.visible, cell.enabled, cell.readonly)
+    if now == before:
+        return False
+    cell.visible, cell.enabled, cell.readonly = now
+    for name, old, new in zip(("visible", "enabled", "readonly"), before, now, strict=True):
+        if old is not new:
+            live.trace.append((live.step, live.now, cell, name, old, new))
+            if cell.plan.watch:
+                live.notify(cell, name)
+    return True
+
+
+def _field_moved(live: Live, cell: FieldCell, hidden: bool) -> None:
+    """What comes and goes with a field: what it held, its place among values that must differ, its questions."""
+    if hidden and cell.plan.forgets:
+        forget(live, cell)
+    if cell.plan.unique:
+        index_twin(live, cell)
+    if not cell.active and cell.plan.lookups:
+        end_questions(live, cell)
+
+
+def _appear(live: Live, cell: Cell, before: int) -> None:
+    """Something that was hidden or disabled is there again: it reports as one that has just been loaded or changed."""
+    if cell.plan.first == LOAD and not cell.has_reported:
+        first_report(live, cell)
+        live.followers[cell] = None
+    elif before != cell.broken:
+        live.followers[cell] = None
+
+
 def forget(live: Live, cell: FieldCell) -> None:
     """Sets *cell* back to initial: value, raw text, touched, reported, and what the server said."""
-    cell.edited = False
-    cell.has_reported = False
+    set_edited(live, cell, False)
+    first_report(live, cell, False)
     commit(live, cell, False)
     set_reported(live, cell, ())
     drop_server(live, cell)
     assign(live, cell, cell.initial_raw, cell.initial, False)
     if cell.dirty:
         set_dirty(live, cell, False)
-    if cell.touched:
-        live.trace.append((live.step, live.now, cell, "touched", True, False))
-        cell.touched = False
-        live.count("touched", cell, -1)
+    set_touched(live, cell, False)
 
 
 def follow(live: Live) -> None:
@@ -185,8 +192,8 @@ def follow(live: Live) -> None:
             if cell.active and cell.has_reported and cell.plan.again <= CHANGE:
                 report(live, cell)
         for cell in followers:
-            if type(cell) is FieldCell and cell.plan.lookups:
-                live.lookups.freed(cell)
+            if isinstance(cell, FieldCell) and cell.plan.lookups:
+                ask(live, cell, CHANGE)
 
 
 def cut(live: Live, cell: FieldCell) -> None:
@@ -196,6 +203,6 @@ def cut(live: Live, cell: FieldCell) -> None:
         return
     text = change(cell.raw)
     if text != cell.raw:
-        value, bad = cell.plan.parse(text)
-        assign(live, cell, text, value, bad, sticky=cell.edited)
+        value, bad_input = cell.plan.parse(text)
+        assign(live, cell, text, value, bad_input, by_person=cell.edited)
         drain(live)

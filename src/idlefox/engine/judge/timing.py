@@ -8,68 +8,64 @@ from __future__ import annotations
 
 from typing import Any
 
+from ...forms.expressions import UNKNOWN
 from ...forms.model.form import Message
 from ...forms.values.values import as_text
-from ..plan.plans import CheckPlan
-from ..state.cells import Container, FieldCell, ListCell, Said, judged_value
+from ...forms.values.whatwg import utf16_length
+from ..plan.plans import CHANGE, CheckPlan
+from ..state.cells import Cell, Container, FieldCell, ListCell, Said, judged_value
 from ..state.live import Live
 
-CHANGE, BLUR, SUBMIT = 1, 2, 3
 
-
-def moment(live: Live, cell: Any, now: int) -> None:
-    """A change (1), blur (2) or attempt (3) at *cell*: it and its containers report if it counts for them."""
+def at_moment(live: Live, cell: Cell, now: int) -> None:
+    """A moment (a change, a blur, an attempt) at *cell*: it and its containers report if the moment counts for them."""
     plan = cell.plan
     if cell.active and now >= (plan.again if cell.has_reported else plan.first):
-        cell.has_reported = True
+        first_report(live, cell)
         if cell.broken or cell.reported:
             report(live, cell)
     if plan.above:
         _containers(live, cell, now)
-    if live.server_on_boxes and cell.up is not None:
-        _forget_server_above(live, cell, now)
+    if now == CHANGE and live.server_on_containers and cell.up is not None:
+        _forget_server_above(live, cell.up)
 
 
-def _containers(live: Live, cell: Any, now: int) -> None:
-    steps, box = 0, cell
+def first_report(live: Live, cell: Cell, reported: bool = True) -> None:
+    """Notes that *cell* has reported once: from now on `again` is in force (or `first` once more, after a reset)."""
+    if cell.has_reported is not reported:
+        live.trace.append((live.step, live.now, cell, "has_reported", cell.has_reported, reported))
+        cell.has_reported = reported
+
+
+def _containers(live: Live, cell: Cell, now: int) -> None:
+    steps, each = 0, cell
     for above in cell.plan.above:
-        while steps < above:
-            steps, box = steps + 1, box.up
-        if box.active and now >= (box.plan.again if box.has_reported else box.plan.first):
-            box.has_reported = True
-            if box.broken or box.reported:
-                report(live, box)
+        while steps < above and each.up is not None:
+            steps, each = steps + 1, each.up
+        if each.active and now >= (each.plan.again if each.has_reported else each.plan.first):
+            first_report(live, each)
+            if each.broken or each.reported:
+                report(live, each)
 
 
-def _forget_server_above(live: Live, cell: Any, now: int) -> None:
+def _forget_server_above(live: Live, container: Container) -> None:
     """A server's message on a group or list leaves at any change within; the form's own stays for the next attempt."""
-    if now != CHANGE:
-        return
-    box = cell.up
-    while box.up is not None:
-        if box.server:
-            drop_server(live, box)
-        box = box.up
+    while container.up is not None:
+        if container.server:
+            drop_server(live, container)
+        container = container.up
 
 
-def report(live: Live, cell: Any) -> None:
+def report(live: Live, cell: Cell) -> None:
     """Takes what *cell* breaks now into *reported*."""
-    mask = cell.broken
-    texts = cell.plan.texts
-    said: tuple[Said, ...]
-    if mask in texts:
-        said = texts[mask]
-    else:
-        checks = [c for c in cell.plan.checks if mask & c.bit]
-        said = tuple((c.index, message_text(live, cell, c)) for c in checks)
-        if not any(c.late for c in checks):
-            texts[mask] = said
-    if type(cell) is FieldCell and cell.questions:
-        said = (*said, *((index, ask.message) for index, ask in cell.questions.items() if ask.lost))
+    broken = cell.broken
+    said: tuple[Said, ...] = tuple([(c.index, message_text(live, cell, c)) for c in cell.plan.checks if broken & c.bit]) if broken else ()
+    if isinstance(cell, FieldCell) and cell.questions:
+        said = (*said, *((index, question.message) for index, question in cell.questions.items() if question.lost))
     set_reported(live, cell, said)
 
 
-def set_reported(live: Live, cell: Any, said: tuple[Said, ...]) -> None:
+def set_reported(live: Live, cell: Cell, said: tuple[Said, ...]) -> None:
     """Puts *said* in place of what *cell* had reported."""
     if said == cell.reported:
         return
@@ -82,7 +78,7 @@ def set_reported(live: Live, cell: Any, said: tuple[Said, ...]) -> None:
     update_shows(live, cell)
 
 
-def update_shows(live: Live, cell: Any) -> None:
+def update_shows(live: Live, cell: Cell) -> None:
     """Brings what a person sees at *cell* in line with what it has reported."""
     shows: tuple[Said, ...] = ()
     if cell.visible:
@@ -98,30 +94,33 @@ def update_shows(live: Live, cell: Any) -> None:
     live.trace.append((live.step, live.now, cell, "shows", cell.shows, shows))
     marked = bool(shows) - bool(cell.shows)
     cell.shows = shows
-    if not marked:
-        return
+    if marked:
+        _count_marked(live, cell, marked)
+
+
+def _count_marked(live: Live, cell: Cell, by: int) -> None:
     if cell.plan.watch and not isinstance(cell, Container):
         live.notify(cell, "marked")
-    box = cell if isinstance(cell, Container) else cell.up
-    while box is not None:
-        before = box.marked_count
-        box.marked_count = before + marked
-        if box.plan.watch and not (before and box.marked_count):
-            live.notify(box, "marked")
-        box = box.up
+    container: Container | None = cell if isinstance(cell, Container) else cell.up
+    while container is not None:
+        before = container.marked_count
+        container.marked_count = before + by
+        if container.plan.watch and not (before and container.marked_count):
+            live.notify(container, "marked")
+        container = container.up
 
 
-def say_server(live: Live, cell: Any, texts: tuple[str, ...]) -> None:
+def say_server(live: Live, cell: Cell, texts: tuple[str, ...]) -> None:
     """What the server says of *cell*: shown at once, until the next change of it, attempt or reset."""
     live.trace.append((live.step, live.now, cell, "server", cell.server, (*cell.server, *texts)))
+    if isinstance(cell, Container) and not cell.server:
+        live.server_on_containers += 1
     cell.server = (*cell.server, *texts)
     live.server_said[cell] = None
-    if isinstance(cell, Container):
-        live.server_on_boxes += 1
     update_shows(live, cell)
 
 
-def drop_server(live: Live, cell: Any) -> None:
+def drop_server(live: Live, cell: Cell) -> None:
     """Takes away what the server said of *cell*."""
     if not cell.server:
         return
@@ -129,20 +128,22 @@ def drop_server(live: Live, cell: Any) -> None:
     cell.server = ()
     live.server_said.pop(cell, None)
     if isinstance(cell, Container):
-        live.server_on_boxes -= 1
+        live.server_on_containers -= 1
     update_shows(live, cell)
 
 
 # texts
-def message_text(live: Live, cell: Any, check: CheckPlan) -> Any:
+def message_text(live: Live, cell: Cell, check: CheckPlan) -> Any:
     """The text of a broken check as it is reported: a text, or parts with a row's number still open."""
-    question = cell.questions.get(check.index) if check.lookup and type(cell) is FieldCell and cell.questions else None
+    question = cell.questions.get(check.index) if check.lookup and isinstance(cell, FieldCell) and cell.questions else None
     own = live.python_said.get((cell, check.index)) or (question.message if question is not None else "")
     return own or fill_message(check.message, cell, check.parameters)
 
 
-def fill_message(message: Message, cell: Any, parameters: dict[str, Any]) -> Any:
+def fill_message(message: Message, cell: Cell, parameters: dict[str, Any]) -> Any:
     """*message* with its placeholders filled, all but ``{row}``, which is filled when it is shown."""
+    if not message.placeholders:
+        return message.parts[0]
     parts: list[Any] = []
     open_parts = False
     for part in message.parts:
@@ -156,37 +157,25 @@ def fill_message(message: Message, cell: Any, parameters: dict[str, Any]) -> Any
     return tuple(parts) if open_parts else "".join(parts)
 
 
-def _placeholder(name: str, cell: Any, parameters: dict[str, Any]) -> str:
+def _placeholder(name: str, cell: Cell, parameters: dict[str, Any]) -> str:
     if name == "label":
-        return str(cell.plan.label)
+        return cell.plan.label
     if name in ("value", "count"):
         value = judged_value(cell)
-        if name == "value":
-            return cell.raw if type(cell) is FieldCell and cell.bad_input else as_text(value)
-        if isinstance(cell, ListCell) or isinstance(value, list):
-            return str(len(value))
-        from ...forms.values.whatwg import utf16_length
-
-        return str(utf16_length(value)) if isinstance(value, str) else "0" if value is None else "1"
+        if name == "count":
+            return _count(cell, value)
+        return cell.raw if isinstance(cell, FieldCell) and cell.bad_input else as_text(value)
     if name == "row":
         return ""
     parameter = parameters.get(name, "")
     if callable(parameter):
-        from ...forms.expressions import UNKNOWN
-
         found = parameter(cell, None)
         return "" if found is UNKNOWN else as_text(found)
     return str(parameter)
 
 
-def shown_texts(cell: Any) -> list[str]:
-    """The messages a person sees at *cell*, with the numbers that rows have now."""
-    return [said_text(cell, text) for _, text in cell.shows]
-
-
-def said_text(cell: Any, text: Any) -> str:
-    """One message of *cell*, its row's number filled in."""
-    if isinstance(text, str):
-        return text
-    number = str(cell.row.index() + 1) if cell.row is not None else ""
-    return "".join(part if isinstance(part, str) else number for part in text)
+def _count(cell: Cell, value: Any) -> str:
+    """``{count}``: how long a list or text is."""
+    if isinstance(cell, ListCell) or isinstance(value, list):
+        return str(len(value))
+    return str(utf16_length(value)) if isinstance(value, str) else "0" if value is None else "1"

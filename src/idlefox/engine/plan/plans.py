@@ -1,18 +1,22 @@
 """The compiled form: for every field its checks as closures and, by property, who must be judged again.
 
-Made once by `compile`, never changed after; every scenario's live cells point into it.
+Made once by `compile` and never changed after: the cells of every scenario point into it. What differs between a
+form of a sheet and one of a page stands here as plain facts (a key, a reason, a button), settled when the form is
+compiled, so that nobody has to ask along the way which of the two it is.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from ...forms.expressions import Closure
-from ...forms.model.form import Field, Form, Message
+from ...forms.model.form import Field, Form, Lookup, Message
 from ...records import NamedTuple
 
-MOMENTS = {"load": 0, "change": 1, "blur": 2, "submit": 3}
+# The moments at which a form may report (`behaviour.md`, Timing); each includes the later ones.
+LOAD, CHANGE, BLUR, SUBMIT = range(4)
+MOMENTS = {"load": LOAD, "change": CHANGE, "blur": BLUR, "submit": SUBMIT}
 
 # Units: the parts of a cell that are judged again by themselves.
 DERIVE, VISIBLE, ENABLED, READONLY, REQUIRED, CHECK, REVEAL = range(7)
@@ -41,28 +45,27 @@ SAME = -1
 
 
 class CheckPlan:
-    """One kind of one rule, at the field that carries it."""
+    """One kind of one rule, at the field that carries it. *line* is the rule's own in its sheet, 0 where it has none."""
 
     __slots__ = (
-        "bit", "debounce", "flag", "id", "index", "kind", "late", "lookup", "message", "on_empty", "owner",
-        "parameters", "remember", "start", "test", "when",
+        "bit", "debounce", "flag", "id", "index", "kind", "line", "lookup", "message", "on_empty", "parameters",
+        "remember", "start", "test", "when",
     )  # fmt: skip
 
-    def __init__(self, index: int, kind: str, flag: str, rule_id: str, message: Message) -> None:
+    def __init__(self, index: int, kind: str, flag: str, rule_id: str, message: Message, line: int = 0) -> None:
         self.index = index
         self.bit = 1 << index
         self.kind = kind
         self.flag = flag
         self.id = rule_id
+        self.line = line
         self.message = message
         self.test: Test = lambda cell: False
         self.when: Closure | None = None
         self.on_empty = False
-        self.owner: tuple[int, Chain] | None = None  # common level and chain to the cell whose value is judged
         self.parameters: dict[str, Any] = {}  # placeholders -> text, or a closure that gives it
-        self.late = False  # whether the text depends on the value, or on more than the plan
         self.lookup = ""
-        self.start = "blur"
+        self.start = BLUR
         self.debounce = 0
         self.remember = False
 
@@ -71,15 +74,24 @@ class CheckPlan:
         """What `breaks` may call it."""
         return (self.flag, self.kind, self.id) if self.id else (self.flag, self.kind)
 
+    @property
+    def name(self) -> str:
+        """What it is called where one name must do: its id, else its flag, else (a customError) its kind."""
+        return self.id or (self.kind if self.flag == "customError" else self.flag)
+
 
 class FieldPlan:
-    """A field, group, list of rows, row or whole form, compiled."""
+    """A field, group, list of rows, row or whole form, compiled.
+
+    *key* is its address (of what stands in a row: the part behind the row's own key).
+    """
 
     __slots__ = (
-        "above", "again", "bad_bit", "blank", "checks", "cut", "derive", "enabled", "field", "first", "folded", "forgets",
-        "form", "index", "kind", "label", "level", "lookups", "messages_all", "native", "normal", "often", "parent", "parse",
-        "part", "parts", "path", "readonly", "required", "reveal", "tests_empty", "tests_filled", "texts", "unique",
-        "value_watch", "visible", "watch",
+        "above", "add", "again", "bad_bit", "blank", "checks", "commits", "cut", "derive", "disabled_because", "enabled",
+        "field", "first", "folded", "forgets", "form", "hidden_because", "index", "key", "kind", "label", "level", "lookups",
+        "messages_all", "normal", "often", "options", "parent", "parse", "part", "parts", "path", "readonly",
+        "readonly_because", "remove", "repeats", "required", "reveal", "starts_with", "suggests", "tests_empty",
+        "tests_filled", "unique", "value_name", "value_watch", "views", "visible", "watch",
     )  # fmt: skip
 
     def __init__(self, kind: str, path: tuple[str, ...], field: Field | None, parent: FieldPlan | None) -> None:
@@ -92,7 +104,7 @@ class FieldPlan:
         self.part = -1
         self.parts: tuple[FieldPlan, ...] = ()
         self.label = field.label if field is not None else ""
-        self.native: Any = field.native if field is not None else None  # what only a page's field has
+        self.key = ""
         self.form: FormPlan = parent.form if parent is not None else None  # type: ignore[assignment]
         self.checks: list[CheckPlan] = []
         self.lookups: list[CheckPlan] = []
@@ -102,14 +114,17 @@ class FieldPlan:
         self.unique = False
         self.watch: dict[str, list[Watch]] = {}
         self.value_watch: list[Watch] = []
-        self.first = 2
-        self.again = 1
+        self.first = BLUR
+        self.again = CHANGE
         self.messages_all = False
         self.reveal: Closure | None = None
         self.visible: Closure | None = None
         self.enabled: Closure | None = None
         self.readonly: Closure | None = None
         self.required: Closure | bool = False
+        self.add: Closure | None = None  # when the controls of a list are offered
+        self.remove: Closure | None = None
+        self.options: tuple[Closure | None, ...] = ()  # when each option is enabled
         self.derive: Closure | None = None
         self.often = False  # derived always (else: on focus)
         self.normal: Callable[[str], str] | None = None  # trim and case, as rules see the value
@@ -119,35 +134,119 @@ class FieldPlan:
         self.blank: Any = None
         self.forgets = False  # when it or something around it is hidden
         self.above: tuple[int, ...] = ()  # how many steps up the containers stand that have checks of their own
-        self.texts: dict[int, Any] = {}  # mask -> messages, where no text depends on the value
+        # Facts of markup, "", () and None in a form that a sheet alone describes.
+        self.starts_with: tuple[Any, str] | None = None  # the value and raw text that the markup gives
+        self.hidden_because = ""
+        self.disabled_because = ""
+        self.readonly_because = ""
+        self.suggests: tuple[str, ...] = ()
+        self.commits = NEVER  # when a person's change is committed (HTML, "user validity")
+        self.value_name = field.name if field is not None else ""  # the member of the form's value it stands under,
+        self.repeats = False  # ... in a list with others of that name
+        self.views: frozenset[str] = frozenset()  # the views of the sheet that show it
+
+
+NEVER, ON_LEAVING, AT_ONCE = range(3)
+
+
+class ButtonPlan:
+    """A button that a person can press. *press* is what it does: submit, reset or nothing.
+
+    *hidden* and *disabled* are reasons of the markup, "" where there is none; *shown_alone* tells that it is on show
+    whatever else of the form is; *source* is what the request's maker knows it by.
+    """
+
+    __slots__ = (
+        "always_shown", "disabled", "enabled", "enabled_text", "hidden", "label", "name", "past_checks", "press", "source",
+        "validates",
+    )  # fmt: skip
+
+    def __init__(self, name: str, label: str, press: str = "submit", source: Any = None) -> None:
+        self.name = name
+        self.label = label
+        self.press = press
+        self.source = source
+        self.enabled: Closure | None = None
+        self.enabled_text = ""
+        self.hidden = ""
+        self.disabled = ""
+        self.past_checks = False
+        self.validates = True
+        self.always_shown = False
+
+
+class ReplyPlan(NamedTuple):
+    """One reply of the server stand-in. *reply* is the model's; closures are judged at a payload."""
+
+    reply: Any
+    when: Closure | None
+    record: Closure | None
+
+
+class ServerRule(NamedTuple):
+    """One rule of the server stand-in: *tests* are its kinds with what they need for a message."""
+
+    path: tuple[str, ...]
+    fixed: tuple[int | None, ...]
+    plan: FieldPlan
+    when: Closure | None
+    on_empty: bool
+    tests: tuple[tuple[str, Test, Message], ...]
+    parameters: dict[str, str]
+
+
+class ServerPlan(NamedTuple):
+    rules: tuple[ServerRule, ...]
+    replies: tuple[ReplyPlan, ...]
+
+
+class LookupPlan(NamedTuple):
+    """A lookup's stand-in: *holds* is judged at the value asked about."""
+
+    model: Lookup
+    holds: Closure | None
 
 
 class FormPlan:
-    """A form or panel: its root plan and what a submission needs."""
+    """A form or panel: its root plan, its buttons, and what a submission needs.
 
-    __slots__ = ("buttons", "enabled", "model", "name", "root", "server")
+    *species* does what differs between forms of sheets and of pages in play (`acts.species`); *home* is where the
+    person is at load; *follows* tells that an answer takes them to the request's target; *marks_itself* that it
+    presents as wrong what HTML's ":user-invalid" says (else: what shows a message).
+    """
 
-    def __init__(self, form: Form, root: FieldPlan) -> None:
-        self.model = form
-        self.name = form.panel
+    __slots__ = (
+        "buttons", "follows", "home", "implicit_kinds", "marks_itself", "model", "name", "reset_buttons", "root", "server",
+        "species", "submit", "validates",
+    )  # fmt: skip
+
+    def __init__(self, model: Form, root: FieldPlan) -> None:
+        self.model = model
+        self.name = model.panel
         self.root = root
-        self.enabled: Closure | None = None
-        self.buttons: dict[str, Closure | None] = {}
-        self.server: Any = None
+        self.submit: ButtonPlan | None = None  # the default button
+        self.buttons: dict[str, ButtonPlan] = {}  # further ones, by every word that may mean them
+        self.reset_buttons: tuple[ButtonPlan, ...] | None = None  # None: there always is one
+        self.implicit_kinds: frozenset[str] = frozenset()  # Enter in these submits where there is no default button
+        self.server: ServerPlan = ServerPlan((), ())
+        self.species: Any = None
+        self.home = "/"
+        self.follows = False
+        self.marks_itself = False
+        self.validates = True  # where no button is pressed
 
 
 class Plan:
     """The whole sheet, compiled: the form, its panels, every field by its schema path."""
 
-    __slots__ = ("clock_watch", "form", "main", "option_conditions", "panels", "paths", "python", "ranks", "seeds")
+    __slots__ = ("clock_watch", "form", "lookups", "main", "panels", "paths", "python", "ranks")
 
-    def __init__(self, form: Form) -> None:
+    def __init__(self, form: Form, python: Mapping[str, Callable[..., Any]]) -> None:
         self.form = form
         self.main: FormPlan = None  # type: ignore[assignment]
         self.panels: dict[str, FormPlan] = {}
         self.paths: dict[tuple[str, ...], FieldPlan] = {}
         self.clock_watch: list[tuple[str, Watch]] = []
-        self.python: dict[str, Callable[..., Any]] = {}
+        self.python = python
+        self.lookups: dict[str, LookupPlan] = {}
         self.ranks: dict[tuple[tuple[str, ...], int], int] = {}  # of each unit of each field
-        self.seeds: dict[Any, Any] = {}  # ready-made initial states, by their clock
-        self.option_conditions: dict[tuple[str, ...], tuple[Closure | None, ...]] = {}

@@ -1,105 +1,306 @@
-"""Puts a form in play together, and copies one that is ready-made: every scenario starts from it."""
+"""The door of the engine: starts, holds and ends a form in play.
+
+Every step a person can take is a method here; it returns None where the step was taken, else a `Refusal`. Where an
+address leads is found once (`Stage.way`) and walked from then on. Looking is in `look`, by the cells that `find` gives.
+"""
 
 from __future__ import annotations
 
-from functools import partial
+from collections import deque
+from collections.abc import Callable
 from typing import Any
 
-from ..acts.pages import focus_at_load
-from ..acts.rows import is_there, restore_rows
-from ..acts.submission import Submission
-from ..judge.make import open_form
-from ..judge.python_rules import broken
+from ...forms.names.shapes import write_address
+from ...refusals import Refusal
+from ..acts import enter, hands, keys, panels, rows
+from ..acts.attempt import ignore_press, press, pressed_just_now, send, show_notice
+from ..acts.buttons import find_button, need_button, need_reset
+from ..acts.cannot import Cannot
+from ..acts.focus import blur, focus_button, step_blur, step_focus
+from ..acts.reset import press_reset
+from ..acts.species import species_of
+from ..judge.make import make_form
+from ..judge.questions import Answered
 from ..plan.plans import Plan
-from ..state.cells import Cell, Container, FieldCell, FormCell, ListCell, RowCell
+from ..state.cells import Cell
+from ..state.journal import Journal, State, journal, snapshot
 from ..state.live import Live
-from ..world.lookups import Lookups
+from ..state.queue import EndlessChain
+from ..state.ways import Way, way_to
+from . import due
+from .copying import copied
+
+_MOST_SEEDS = 64
 
 
-def new_session(plan: Plan, now: int) -> Live:
-    """An empty form in play with everything that it needs handed in."""
+class Stage:
+    """One plan, ready to be played on: initial states by their clock, and where addresses lead.
+
+    The first form at an instant is built, later ones are copied; an address is followed once.
+    """
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+        self._seeds: dict[int, Live] = {}
+        self._ways: dict[tuple[Any, ...], Way] = {}
+
+    def fresh(self, now: int) -> Live:
+        """The form at load, at the virtual time *now*."""
+        seed = self._seeds.get(now)
+        if seed is None:
+            if len(self._seeds) >= _MOST_SEEDS:
+                self._seeds.clear()
+            seed = self._seeds[now] = built(self.plan, now, self.plan.form.server.record)
+        return copied(seed)
+
+    def way(self, segments: tuple[Any, ...]) -> Way:
+        """Where the address *segments* leads. It must name something in the form."""
+        known = self._ways.get(segments)
+        if known is None:
+            known = self._ways[segments] = way_to(self.plan, segments)
+        return known
+
+
+def built(plan: Plan, now: int, record: Any) -> Live:
+    """A form at load with *record* on the server, built from the ground, its panels closed."""
     live = Live(plan, now)
-    live.lookups, live.submission = Lookups(live), Submission(live)
-    live.restore_rows = lambda rows: restore_rows(live, rows) if is_there(rows) else None
-    live.ask_python = partial(broken, live)
-    return live
-
-
-def start(plan: Plan, now: int) -> Live:
-    """The form of *plan* at load, at the virtual time *now*. The first at an instant is built, later ones copied."""
-    seed = plan.seeds.get(now)
-    if seed is None:
-        seed = fresh(plan, now, plan.form.server.record)
-        if len(plan.seeds) > 64:
-            plan.seeds.clear()
-        plan.seeds[now] = seed
-    return _Copy(seed).live
-
-
-def fresh(plan: Plan, now: int, record: Any) -> Live:
-    """A form at load with *record* on the server, built from the ground."""
-    live = new_session(plan, now)
     live.statics = [None] * len(plan.paths)
-    live.submission.record = dict(record) if record is not None else None
-    live.root = open_form(live, plan.main, record)
-    if plan.form.page is not None and plan.form.page.autofocus >= 0:
-        focus_at_load(live, plan.form.page)
+    live.record = dict(record) if record is not None else None
+    live.root = make_form(live, plan.main, record)
+    for panel in plan.panels.values():
+        make_form(live, panel, None, is_open=False)
+    species_of(live.root).focus_at_load(live, live.root)
     live.trace.clear()
     live.warnings.clear()
     return live
 
 
-_CELL = tuple(s for s in Cell.__slots__ if s not in ("live", "up", "row"))
+class Session:
+    """One form in play."""
 
+    def __init__(self, stage: Stage) -> None:
+        self.plan = stage.plan
+        self.stage = stage
+        self.live: Live = None  # type: ignore[assignment]
 
-_LEAF = (*_CELL, *FieldCell.__slots__)
+    def load(self, now: int) -> Refusal | None:
+        """A fresh form at the virtual time *now*, in milliseconds since 1970-01-01T00:00Z."""
+        try:
+            self.live = self.stage.fresh(now)
+        except EndlessChain as fault:
+            return Refusal("endless", facts={"what": str(fault)})
+        return None
 
-
-_BOX = (*_CELL, *(s for s in Container.__slots__ if s not in ("parts", "tally")))
-
-
-class _Copy:
-    """Copies a live form that has just been built, so that a scenario need not build it again."""
-
-    def __init__(self, seed: Live) -> None:
-        self.of: dict[Any, Any] = {}
-        live = new_session(seed.plan, seed.now)
-        self.live = live
-        live.statics = [None] * len(seed.statics)
-        live.root = self._cell(seed.root, None)
-        live.wholes = {"": live.root}
-        live.reporting = {self.of[c]: None for c in seed.reporting}
-        live.python_said = {(self.of[c], i): text for (c, i), text in seed.python_said.items()}
-        live.submission.record = seed.submission.record
-        live.focus = self.of[seed.focus] if seed.focus is not None else None
-        live.on_button = seed.on_button
-        for old, new in self.of.items():
-            if type(old) is ListCell:
-                new.twins = {key: {self.of[c]: None for c in found} for key, found in old.twins.items()}
-
-    def _cell(self, old: Any, up: Any) -> Any:
-        kind: Any = type(old)
-        new: Any = object.__new__(kind)
-        new.live, new.up = self.live, up
-        if kind is FieldCell:
-            for name in _LEAF:
-                setattr(new, name, getattr(old, name))
-            new.row = up.row
-        else:
-            for name in _BOX:
-                setattr(new, name, getattr(old, name))
-            new.row = new if kind is RowCell else up.row if up is not None else None
-            if kind is RowCell:
-                new.id = old.id
-            elif kind is ListCell:
-                new.next_id, new.witness, new.initial_value = old.next_id, old.witness, old.initial_value
-            elif kind is FormCell:
-                new.attempts, new.busy, new.open = old.attempts, old.busy, old.open
-            new.tally = list(old.tally)
-            new.parts = [self._cell(part, new) for part in old.parts]
-            if kind is ListCell:
-                new.initial_parts = tuple(new.parts)
-        self.of[old] = new
-        if old.plan.level == 0 and old.plan.kind != "row":
-            self.live.statics[old.plan.index] = new
+    # copies
+    def copy(self) -> Session:
+        """Another session that is as this one is now, and its own from here on."""
+        new = Session.__new__(Session)
+        new.plan, new.stage = self.plan, self.stage
+        new.live = copied(self.live)
         return new
+
+    def restore(self, other: Session) -> None:
+        """Goes back (or over) to the state of *other*, which stays as it is and may be restored again."""
+        self.live = copied(other.live)
+
+    # finding
+    def find(self, segments: tuple[Any, ...]) -> Cell | Refusal:
+        """The cell that an address names now; a refusal where its row is not there."""
+        way = self.stage.way(segments)
+        if way.index >= 0:
+            found: Cell = self.live.statics[way.index]
+            return found
+        cell: Any = self.live.wholes[way.panel]
+        for counted, number, at in way.steps:
+            if counted and not -len(cell.parts) <= number < len(cell.parts):
+                facts = {"rows": cell.address(), "count": len(cell.parts)}
+                return Refusal("no such row", write_address(segments[: at + 1]), facts=facts)
+            cell = cell.parts[number]
+        return cell  # type: ignore[no-any-return]
+
+    # steps
+    def _take(self, act: Callable[[], None]) -> Refusal | None:
+        """Takes a step of the person's, with all that is due at this very instant."""
+        self.live.acts += 1
+        try:
+            act()
+            due.catch_up(self.live)
+        except Cannot as fault:
+            return fault.refusal
+        except EndlessChain as fault:
+            return Refusal("endless", facts={"what": str(fault)})
+        return None
+
+    def _at(self, segments: tuple[Any, ...], act: Callable[[Live, Any], Any]) -> Refusal | None:
+        """Takes a step on what *segments* name."""
+        found = self.find(segments)
+        if isinstance(found, Refusal):
+            self.live.acts += 1
+            return found
+        return self._take(lambda: act(self.live, found))
+
+    def type(self, at: tuple[Any, ...], text: str) -> Refusal | None:
+        return self._at(at, lambda live, cell: enter.type_text(live, cell, text))
+
+    def retype(self, at: tuple[Any, ...], text: str) -> Refusal | None:
+        return self._at(at, lambda live, cell: enter.type_text(live, cell, text, over=True))
+
+    def paste(self, at: tuple[Any, ...], text: str) -> Refusal | None:
+        return self._at(at, lambda live, cell: hands.step_paste(live, cell, text))
+
+    def erase(self, at: tuple[Any, ...], times: int) -> Refusal | None:
+        return self._at(at, lambda live, cell: hands.step_erase(live, cell, times))
+
+    def clear(self, at: tuple[Any, ...]) -> Refusal | None:
+        return self._at(at, hands.step_clear)
+
+    def set(self, at: tuple[Any, ...], value: Any) -> Refusal | None:
+        return self._at(at, lambda live, cell: hands.step_set(live, cell, value))
+
+    def pick(self, at: tuple[Any, ...], mode: str, values: list[Any]) -> Refusal | None:
+        return self._at(at, lambda live, cell: hands.step_pick(live, cell, mode, values))
+
+    def turn(self, at: tuple[Any, ...], on: bool | None) -> Refusal | None:
+        """Turns a checkbox on or off; None toggles it."""
+        return self._at(at, lambda live, cell: hands.step_turn(live, cell, on))
+
+    def upload(self, at: tuple[Any, ...], files: list[dict[str, Any]], paths: dict[tuple[str, int], str]) -> Refusal | None:
+        """Chooses *files* ({name, size, type}); *paths* lead to those that are there, by name and size."""
+        self.live.file_paths.update(paths)
+        return self._at(at, lambda live, cell: hands.step_upload(live, cell, files))
+
+    def focus(self, at: tuple[Any, ...]) -> Refusal | None:
+        return self._at(at, step_focus)
+
+    def leave_field(self, at: tuple[Any, ...] | None) -> Refusal | None:
+        """Leaves the field (None: whatever has the focus)."""
+        return self._at(at, step_blur) if at is not None else self._take(lambda: step_blur(self.live, None))
+
+    def press(self, key: str, at: tuple[Any, ...] | None) -> Refusal | None:
+        """Presses a named key, in a field or where the focus is."""
+        if at is None:
+            return self._take(lambda: keys.step_press(self.live, key, None))
+        return self._at(at, lambda live, cell: keys.step_press(live, key, cell))
+
+    def enter(self, at: tuple[Any, ...], value: Any) -> Refusal | None:
+        """Enters a value as the control wants it, then leaves it."""
+        return self._at(at, lambda live, cell: enter.enter_value(live, cell, value))
+
+    def add(self, at: tuple[Any, ...], place: int | None, values: dict[str, Any] | None) -> Refusal | None:
+        def act(live: Live, cell: Any) -> None:
+            row = rows.step_add(live, cell, place)
+            if values is not None:
+                enter.enter_object(live, row, values)
+
+        return self._at(at, act)
+
+    def remove(self, at: tuple[Any, ...]) -> Refusal | None:
+        return self._at(at, rows.step_remove)
+
+    def move(self, at: tuple[Any, ...], to: int) -> Refusal | None:
+        return self._at(at, lambda live, cell: rows.step_move(live, cell, to))
+
+    def open(self, panel: str) -> Refusal | None:
+        return self._take(lambda: panels.step_open(self.live, panel))
+
+    def close(self, panel: str) -> Refusal | None:
+        return self._take(lambda: panels.step_close(self.live, panel))
+
+    def submit(self, panel: str, button: str, *, past_checks: bool = False) -> Refusal | None:
+        """Presses a submit button (*button* "": the default one); *past_checks* sends without a press or a check."""
+        return self._take(lambda: self._submit(panel, button, past_checks))
+
+    def _submit(self, panel: str, name: str, past_checks: bool) -> None:
+        live = self.live
+        form = live.wholes[panel]
+        button = find_button(form, name)
+        if past_checks:
+            send(live, form, button)
+        elif pressed_just_now(live):
+            ignore_press(live, form)
+        else:
+            focus_button(live, button)
+            press(live, form, need_button(live, form, button))
+
+    def reset(self) -> Refusal | None:
+        def act() -> None:
+            button = need_reset(self.live.root)
+            focus_button(self.live, button)
+            press_reset(self.live, self.live.root)
+
+        return self._on_page("reset", act)
+
+    def dismiss(self) -> Refusal | None:
+        def act() -> None:
+            if self.live.notice is None:
+                raise Cannot(Refusal("no notice"))
+            show_notice(self.live, None)
+
+        return self._on_page("dismiss", act)
+
+    # pages
+    def _on_page(self, doing: str, act: Callable[[], None]) -> Refusal | None:
+        def there() -> None:
+            if self.live.away:
+                raise Cannot(Refusal("left", "", doing))
+            act()
+
+        return self._take(there)
+
+    def leave(self) -> Refusal | None:
+        """Navigates away."""
+
+        def act() -> None:
+            blur(self.live)
+            self.live.put("away", True)
+
+        return self._on_page("leave", act)
+
+    def come_back(self) -> Refusal | None:
+        """Comes back: to the draft where the form keeps one, else to a fresh page."""
+
+        def act() -> None:
+            if not self.live.away:
+                raise Cannot(Refusal("nothing left"))
+            if self.live.form.draft == "keep":
+                self.live.put("away", False)
+            else:
+                self._fresh_page()
+
+        return self._take(act)
+
+    def reload(self) -> Refusal | None:
+        return self._on_page("reload", self._fresh_page)
+
+    def _fresh_page(self) -> None:
+        """The page is loaded again: a fresh form, its initial values from the record as it is now."""
+        old = self.live
+        live = built(self.plan, old.now, old.record)
+        live.carry_over(old)
+        live.note(live.root, "loaded", None, snapshot(live))
+        self.live = live
+
+    # the world
+    def script_lookup(self, name: str, answer: Answered) -> None:
+        """Queues what the lookup *name* answers to the next question that is sent."""
+        self.live.scripted_lookups.setdefault(name, deque()).append(answer)
+
+    def script_reply(self, reply: Any) -> None:
+        """Queues what the server answers (`world.server.Answer`) to the next request."""
+        self.live.scripted_replies.append(reply)
+
+    def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
+        """Lets time pass, at most so much; stops early once *until* holds. Whether it held."""
+        try:
+            return due.advance(self.live, self.live.now + milliseconds, until=until)
+        except EndlessChain as fault:
+            return Refusal("endless", facts={"what": str(fault)})
+
+    # records
+    def journal(self) -> Journal:
+        """All that has happened since load, as plain data."""
+        return journal(self.live)
+
+    def state(self) -> State:
+        """The whole state now, as plain data."""
+        return snapshot(self.live)

@@ -14,7 +14,7 @@ from ...forms.expressions.closures import Variables
 from ...forms.names.states import FIELD_STATES, FORM_ONLY, FORM_STATES
 from ...forms.values.values import is_empty
 from ..plan.plans import Plan
-from .cells import VALIDITY, FieldCell, is_dirty, is_marked, is_touched, judged_value, validity_of
+from .cells import VALIDITY, Cell, FieldCell, is_dirty, is_inside, is_marked, is_touched, judged_value, validity_of
 from .ways import row_at
 
 Finder = Callable[[Any, Variables], Any]
@@ -49,12 +49,9 @@ def property_value(cell: Any, name: str) -> Any:
     return cell.attempts > 0
 
 
-def is_focused(cell: Any) -> bool:
+def is_focused(cell: Cell) -> bool:
     """Whether the focus is on *cell* or in it."""
-    focus = cell.live.focus
-    while focus is not None and focus is not cell:
-        focus = focus.up
-    return focus is cell
+    return is_inside(cell.live.focus, cell)
 
 
 def state_test(word: str, whole: bool) -> tuple[str, object]:

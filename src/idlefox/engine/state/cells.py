@@ -1,16 +1,16 @@
 """The live parts of a form: a cell for every field, group, row, list and form, with its state.
 
-Cells are plain records; what changes them stands in `change`, `judge`, `timing` and `rows`. A row is known by
-its identity (the cell itself), never by its number.
+Cells are plain records; what changes them stands in `judge` and `acts`. A row is known by its identity (the cell
+itself, and the number in its key), never by its place.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, Protocol
 
-from ...forms.names.shapes import segment_text
-from ..plan.plans import FieldPlan
+from ..plan.plans import FieldPlan, Plan
+from .queue import Event
 
 VALID, UNASKED, PENDING, INVALID = range(4)
 VALIDITY = ("valid", "unasked", "pending", "invalid")
@@ -20,47 +20,69 @@ VALIDITY = ("valid", "unasked", "pending", "invalid")
 Said = tuple[int, Any]
 
 
+class Around(Protocol):
+    """What a cell knows of the form in play that it is part of."""
+
+    plan: Plan
+    now: int
+    root: FormCell
+    wholes: dict[str, FormCell]
+    statics: list[Any]
+    focus: FieldCell | None
+    given_options: dict[tuple[str, ...], tuple[tuple[Any, str], ...]]
+    file_paths: dict[tuple[str, int], str]
+
+    def warn(self, cell: Cell | None, text: str) -> None:
+        """Notes something that is no failure."""
+
+
+class Question:
+    """One question to a lookup about one value. *state*: unasked, pending, accepted, refused.
+
+    *lost*: an attempt to submit has asked once more and was left without an answer, which its *message* says.
+    """
+
+    __slots__ = ("event", "failures", "insisted", "lost", "message", "state", "value")
+
+    def __init__(self, value: Any) -> None:
+        self.value = value
+        self.state = "unasked"
+        self.message: Any = ""
+        self.event: Event | None = None
+        self.failures = 0
+        self.insisted = False  # asked once more by an attempt to submit
+        self.lost = False
+
+    @property
+    def refused(self) -> bool:
+        return self.state == "refused"
+
+
 class Cell:
-    """What fields and containers have in common."""
+    """What fields and containers have in common. *key* is the address by identities, ``wheels#3.tag``."""
 
     __slots__ = (
-        "active",
-        "broken",
-        "dirty",
-        "enabled",
-        "has_reported",
-        "live",
-        "own_enabled",
-        "own_readonly",
-        "own_visible",
-        "plan",
-        "readonly",
-        "reported",
-        "required",
-        "row",
-        "server",
-        "shows",
-        "status",
-        "touched",
-        "up",
+        "active", "broken", "dirty", "enabled", "has_reported", "key", "live", "own_enabled", "own_readonly",
+        "own_visible", "plan", "readonly", "reported", "required", "row", "server", "shows", "status", "touched", "up",
         "visible",
     )  # fmt: skip
 
-    def __init__(self, plan: FieldPlan, live: Any, up: Any) -> None:
+    def __init__(self, plan: FieldPlan, live: Around, up: Container | None) -> None:
         self.plan = plan
         self.live = live
-        self.up: Any = up  # the container
-        self.row: Any = up.row if up is not None else None  # the nearest row around (a row: itself)
+        self.up = up
+        self.row: RowCell | None = up.row if up is not None else None  # the nearest row around (a row: itself)
+        self.key: str = plan.key if self.row is None else self.row.key + plan.key
         self.own_visible = True
         self.own_enabled = True
         self.own_readonly = False
-        self.visible = True  # it and all around it are visible
+        self.visible = True  # it and all around it are
         self.enabled = True
-        self.active = True  # shown and usable: rules count
-        self.readonly = False  # it or something around it is read-only
+        self.readonly = False  # it or something around it is
+        self.active = True  # visible and enabled: rules count
         self.broken = 0  # the checks broken now, a bit each
         self.status = VALID  # what it adds by itself to the validity of all around it
-        self.has_reported = False  # has reported once
+        self.has_reported = False
         self.reported: tuple[Said, ...] = ()
         self.server: tuple[str, ...] = ()
         self.shows: tuple[Said, ...] = ()
@@ -68,27 +90,11 @@ class Cell:
         self.touched = False
         self.required = False
 
-    def key(self) -> str:
-        """The address by identities: ``wheels#3.tag``. Stays the same when rows move."""
-        if isinstance(self, RowCell):
-            return f"{self.up.key()}#{self.id}"
-        if isinstance(self, FormCell):
-            return str(self.plan.form.name)
-        if self.plan.native is not None:
-            return str(self.plan.native.address)
-        above: str = self.up.key()
-        return above + segment_text(self.plan.field.name, first=not above)
-
     def address(self) -> str:
         """The address as people write it now: ``wheels[0].tag``."""
-        if isinstance(self, RowCell):
-            return f"{self.up.address()}[{self.index()}]"
-        if isinstance(self, FormCell):
-            return str(self.plan.form.name)
-        if self.plan.native is not None:
-            return str(self.plan.native.address)
-        above: str = self.up.address()
-        return above + segment_text(self.plan.field.name, first=not above)
+        if self.row is None:
+            return self.plan.key
+        return self.row.address() + self.plan.key
 
 
 class FieldCell(Cell):
@@ -96,7 +102,9 @@ class FieldCell(Cell):
 
     __slots__ = ("bad_input", "committed", "edited", "initial", "initial_raw", "questions", "raw", "twin", "value")
 
-    def __init__(self, plan: FieldPlan, live: Any, up: Any) -> None:
+    up: Container
+
+    def __init__(self, plan: FieldPlan, live: Around, up: Container) -> None:
         super().__init__(plan, live, up)
         self.value: Any = None
         self.raw = ""
@@ -106,15 +114,15 @@ class FieldCell(Cell):
         self.edited = False
         self.committed = False  # HTML's user validity: a person's change has been committed, or a submission attempted
         self.twin: Any = None  # the key it stands under in its list's index of values that must be unique
-        self.questions: dict[int, Any] | None = None  # lookups by check index
+        self.questions: dict[int, Question] | None = None  # by the lookup's check
 
 
 class Container(Cell):
-    """A container. Counts what is in it, itself included, so that summing up costs nothing."""
+    """A group, or what else has parts. Counts what is in it, itself included, so that summing up costs nothing."""
 
     __slots__ = ("dirty_count", "marked_count", "parts", "tally", "touched_count")
 
-    def __init__(self, plan: FieldPlan, live: Any, up: Any) -> None:
+    def __init__(self, plan: FieldPlan, live: Around, up: Container | None) -> None:
         super().__init__(plan, live, up)
         self.parts: list[Any] = []
         self.tally = [0, 0, 0, 0]  # cells by status
@@ -128,10 +136,13 @@ class RowCell(Container):
 
     __slots__ = ("id",)
 
-    def __init__(self, plan: FieldPlan, live: Any, up: ListCell, number: int) -> None:
+    up: ListCell
+
+    def __init__(self, plan: FieldPlan, live: Around, up: ListCell, number: int) -> None:
         super().__init__(plan, live, up)
         self.row = self
         self.id = number
+        self.key = f"{up.key}#{number}"
 
     def index(self) -> int:
         """Its number now, from 0; -1 once it is gone."""
@@ -140,13 +151,18 @@ class RowCell(Container):
                 return i
         return -1
 
+    def address(self) -> str:
+        return f"{self.up.address()}[{self.index()}]"
+
 
 class ListCell(Container):
     """A list of rows (its *parts*). *dirty* is its own: rows added, removed or moved."""
 
     __slots__ = ("initial_parts", "initial_value", "next_id", "twins", "witness")
 
-    def __init__(self, plan: FieldPlan, live: Any, up: Any) -> None:
+    up: Container
+
+    def __init__(self, plan: FieldPlan, live: Around, up: Container) -> None:
         super().__init__(plan, live, up)
         self.next_id = 1
         self.initial_parts: tuple[RowCell, ...] = ()
@@ -160,84 +176,104 @@ class FormCell(Container):
 
     __slots__ = ("attempts", "busy", "open")
 
-    def __init__(self, plan: FieldPlan, live: Any) -> None:
+    def __init__(self, plan: FieldPlan, live: Around) -> None:
         super().__init__(plan, live, None)
         self.attempts = 0
         self.busy = False
         self.open = True
 
 
-def value_of(cell: Any) -> Any:
-    """The value of any cell, as JSON."""
+def form_of(cell: Cell) -> FormCell:
+    """The form or panel that *cell* belongs to."""
+    while cell.up is not None:
+        cell = cell.up
+    return cell  # type: ignore[return-value]
+
+
+def is_inside(cell: Cell | None, top: Cell) -> bool:
+    """Whether *cell* is *top* or stands in it."""
+    while cell is not None and cell is not top:
+        cell = cell.up
+    return cell is top
+
+
+def value_of(cell: Cell) -> Any:
+    """The value of any cell, as JSON. Of fields that share a name, a page's, there is a list."""
     if isinstance(cell, FieldCell):
         return cell.value
     if isinstance(cell, ListCell):
         return [value_of(row) for row in cell.parts]
-    if isinstance(cell, FormCell) and cell.plan.form.model.page is not None:
-        return _page_values(cell)
-    return {part.plan.field.name: value_of(part) for part in cell.parts}
-
-
-def _page_values(whole: FormCell) -> dict[str, Any]:
-    """The values of a page's form by name: a name that repeats has a list."""
+    assert isinstance(cell, Container)
     found: dict[str, Any] = {}
-    for part in whole.parts:
-        native = part.plan.native
-        if native.repeats:
-            found.setdefault(native.name, []).append(part.value)
+    for part in cell.parts:
+        if part.plan.repeats:
+            found.setdefault(part.plan.value_name, []).append(part.value)
         else:
-            found[part.plan.field.name] = part.value
+            found[part.plan.field.name] = value_of(part)
     return found
 
 
-def judged_value(cell: Any) -> Any:
+def judged_value(cell: Cell) -> Any:
     """The value of a cell as rules and conditions see it: `trim` and `case` count at all times."""
     if isinstance(cell, FieldCell):
         normal = cell.plan.normal
         return normal(cell.value) if normal is not None and isinstance(cell.value, str) else cell.value
     if isinstance(cell, ListCell):
         return [judged_value(row) for row in cell.parts]
+    assert isinstance(cell, Container)
     return {part.plan.field.name: judged_value(part) for part in cell.parts}
 
 
-def validity_of(cell: Any) -> int:
+def validity_of(cell: Cell) -> int:
     """A cell's validity, summed up for a container."""
     if isinstance(cell, Container):
         tally = cell.tally
         return INVALID if tally[INVALID] else PENDING if tally[PENDING] else UNASKED if tally[UNASKED] else VALID
-    return int(cell.status)
+    return cell.status
 
 
-def is_dirty(cell: Any) -> bool:
-    return cell.dirty_count > 0 if isinstance(cell, Container) else bool(cell.dirty)
+def is_dirty(cell: Cell) -> bool:
+    return cell.dirty_count > 0 if isinstance(cell, Container) else cell.dirty
 
 
-def is_touched(cell: Any) -> bool:
-    return cell.touched_count > 0 if isinstance(cell, Container) else bool(cell.touched)
+def is_touched(cell: Cell) -> bool:
+    return cell.touched_count > 0 if isinstance(cell, Container) else cell.touched
 
 
-def is_marked(cell: Any) -> bool:
-    """Whether *cell* is presented as wrong. A page without a sheet marks by itself: HTML, ":user-invalid"."""
-    form = cell.live.plan.form
-    if form.page is not None and form.page.bare:
+def is_marked(cell: Cell) -> bool:
+    """Whether *cell* is presented as wrong: it shows a message or, on a page without a sheet, is ":user-invalid" (HTML)."""
+    if cell.plan.form.marks_itself:
         if isinstance(cell, Container):
             return any(is_marked(part) for part in cell.parts)
-        return bool(cell.server) or (cell.committed and cell.broken != 0)
+        return bool(cell.server) or (isinstance(cell, FieldCell) and cell.committed and cell.broken != 0)
     return cell.marked_count > 0 if isinstance(cell, Container) else bool(cell.shows)
 
 
-def leaves(cell: Any) -> Iterator[FieldCell]:
+def leaves(cell: Cell) -> Iterator[FieldCell]:
     """Every field in *cell*, in form order."""
     if isinstance(cell, FieldCell):
         yield cell
-    else:
+    elif isinstance(cell, Container):
         for part in cell.parts:
             yield from leaves(part)
 
 
-def everything(cell: Any) -> Iterator[Any]:
+def everything(cell: Cell) -> Iterator[Any]:
     """*cell* and every cell in it, in form order, containers before their parts."""
     yield cell
     if isinstance(cell, Container):
         for part in cell.parts:
             yield from everything(part)
+
+
+def shown_texts(cell: Cell) -> list[str]:
+    """The messages a person sees at *cell*, with the numbers that rows have now."""
+    return [said_text(cell, text) for _, text in cell.shows]
+
+
+def said_text(cell: Cell, text: Any) -> str:
+    """One message of *cell*, its row's number filled in."""
+    if isinstance(text, str):
+        return text
+    number = str(cell.row.index() + 1) if cell.row is not None else ""
+    return "".join(part if isinstance(part, str) else number for part in text)

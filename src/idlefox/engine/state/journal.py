@@ -1,5 +1,7 @@
-"""The trace: what each step changed. From a snapshot of the initial state and the trace alone, the state after
-any step can be rebuilt; that is what `rebuild` does, and what the tests hold the engine to.
+"""The journal: what each step changed, as plain data that survives a process boundary.
+
+From the initial state and the journal alone, the state after any step can be rebuilt: `rebuild` does it, and the tests
+hold the engine to it, also over rows, panels that open, leaving and loading again.
 """
 
 from __future__ import annotations
@@ -7,120 +9,165 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from ..judge.timing import said_text
-from .cells import VALIDITY, FieldCell, ListCell, RowCell, everything
-from .live import Change, Live
+from ...records import NamedTuple
+from .cells import Cell, everything
+from .live import Live
+from .properties import BY_NAME, EVENTS, OF_PAGE, STRUCTURE, properties_of
 
-# The properties of a cell that the state consists of, and where the cell keeps them.
-_COMMON = {
-    "breaks": "broken", "status": "status", "dirty": "dirty", "touched": "touched", "reported": "reported",
-    "server": "server", "shows": "shows", "visible": "visible", "enabled": "enabled", "readonly": "readonly",
-    "required": "required",
-}  # fmt: skip
-_LEAF = {**_COMMON, "value": "value", "reads": "raw", "initial": "initial", "committed": "committed"}
-_WHOLE = ("outcome", "location", "notice", "record")
-EVENTS = frozenset({
-    "asks", "stale answer", "answer", "lost answer", "dropped question", "dropped error", "ignored press", "request",
-    "warning", "options", "born", "dialog closed",
-})  # fmt: skip
+# Of every cell by its key, and of the page itself under "", the properties by name; rows are known by their identities.
+State = dict[str, dict[str, Any]]
 
-State = dict[tuple[str, str], Any]
+
+class Changed(NamedTuple):
+    """One change: *ms* since the scenario's start; *cell* is a key, "" for the main form and the page itself."""
+
+    step: int
+    ms: int
+    cell: str
+    property: str
+    before: Any
+    after: Any
+
+
+    @property
+    def is_event(self) -> bool:
+        """Whether it tells something that happened and is no part of a state."""
+        return self.property in EVENTS
+
+    @property
+    def is_structure(self) -> bool:
+        """Whether it brought cells along, or took them away."""
+        return self.property in STRUCTURE
+
+    def as_json(self) -> dict[str, Any]:
+        """The change as a JSON object, the same bytes in every run. Of what brings cells along, how many."""
+        data = self._asdict()
+        if self.property in STRUCTURE:
+            data["after"] = _size(self.after)
+        return data
+
+
+def _size(after: Any) -> Any:
+    if isinstance(after, tuple):
+        return {"place": after[0], "row": after[1]}
+    return {"cells": len(after)} if isinstance(after, dict) else after
+
+
+class Exchange(NamedTuple):
+    """One request and what came of it: *status* is the answer's, None while there is none, "lost" where none will come."""
+
+    step: int
+    ms: int
+    method: str
+    target: str
+    media_type: str
+    body: str
+    payload: Any
+    status: int | str | None
+    answered_ms: int | None
+
+
+class Journal(NamedTuple):
+    """*start* is the virtual time at load in milliseconds since 1970-01-01T00:00Z."""
+
+    start: int
+    changes: tuple[Changed, ...]
+    exchanges: tuple[Exchange, ...]
 
 
 def snapshot(live: Live) -> State:
-    """The whole state now: (key of the cell, property) -> value. ListCell are known by their identities."""
+    """The whole state now."""
     state: State = {}
-    for whole in live.wholes.values():
-        _add(state, whole)
-        state[whole.key(), "submitted"] = whole.attempts
-        state[whole.key(), "busy"] = whole.busy
-        if whole.plan.form.name:
-            state[whole.key(), "open"] = whole.open
-    state["", "focus"] = live.focus.key() if live.focus is not None else None
-    state["", "view"] = live.view
-    for name in _WHOLE:
-        state["", name] = getattr(live.submission, name)
+    for form in live.wholes.values():
+        state.update(snapshot_of(form))
+    page = state.setdefault("", {})
+    for each in OF_PAGE:
+        page[each.name] = each.plain(None, getattr(live, each.attribute))
     return state
 
 
-def _add(state: State, top: Any) -> None:
-    for cell in everything(top):
-        key = cell.key()
-        names = _LEAF if isinstance(cell, FieldCell) else _COMMON
-        for name, attribute in names.items():
-            state[key, name] = getattr(cell, attribute)
-        if isinstance(cell, ListCell):
-            state[key, "rows"] = [row.id for row in cell.parts]
-            state[key, "initial rows"] = [row.id for row in cell.initial_parts]
+def snapshot_of(top: Cell) -> State:
+    """The state of *top* and all in it."""
+    return {
+        cell.key: {each.name: each.plain(cell, getattr(cell, each.attribute)) for each in properties_of(cell)}
+        for cell in everything(top)
+    }
 
 
-def snapshot_of(cell: Any) -> tuple[tuple[tuple[str, str], Any], ...]:
-    """The state of *cell* and all in it, for the trace: a row that is born, a panel that opens."""
-    state: State = {}
-    _add(state, cell)
-    return tuple(state.items())
+def journal(live: Live) -> Journal:
+    """All that has happened since load."""
+    changes = tuple(_changed(live.start, change) for change in live.trace)
+    return Journal(live.start, changes, _exchanges(live))
 
 
-def rebuild(initial: State, changes: Iterable[Change], step: int) -> State:
-    """The state after *step*, from the *initial* state and the trace alone."""
-    state = {key: list(v) if key[1] in ("rows", "initial rows") else v for key, v in initial.items()}
-    for at, _, cell, name, _, after in changes:
-        if at > step:
-            break
-        if name == "born":
-            for key, value in after:
-                state[key] = list(value) if key[1] in ("rows", "initial rows") else value
-        elif name == "reload":
-            state = {key: list(v) if key[1] in ("rows", "initial rows") else v for key, v in after}
-        elif name in EVENTS:
-            continue
-        elif name == "rows":
-            _rows(state, cell, after)
-        elif name == "focus":
-            state["", "focus"] = after.key() if after is not None else None
-        else:
-            state[cell.key() if cell is not None else "", name] = list(after) if name == "initial rows" else after
-    return state
-
-
-def _rows(state: State, cell: ListCell, change: tuple[Any, ...]) -> None:
-    key = cell.key()
-    rows = state[key, "rows"]
-    if change[0] == "add":
-        rows.insert(change[1], change[2].id)
-    elif change[0] == "move":
-        rows.insert(change[2], rows.pop(change[1]))
-    else:
-        gone = rows.pop(change[1])
-        prefix = f"{key}#{gone}"
-        inside = [k for k in state if k[0] == prefix or k[0].startswith((prefix + ".", prefix + "["))]
-        # The row may come back by a reset: what it was is kept with its key, under no list.
-        for each in inside:
-            state["gone " + each[0], each[1]] = state.pop(each)
-
-
-def as_json(live: Live, change: Change) -> dict[str, Any]:
-    """One change as a JSON object, cells by their keys; the same bytes in every run."""
+def _changed(start: int, change: tuple[int, int, Any, str, Any, Any]) -> Changed:
     step, time, cell, name, before, after = change
-    found: dict[str, Any] = {"step": step, "ms": time - live.start, "cell": cell.key() if cell is not None else "", "property": name}
-    if name == "rows":
-        found["after"] = [p.id if isinstance(p, RowCell) else p for p in after]
-    elif name in ("born", "reload"):
-        found["after"] = len(after)
+    key = cell.key if cell is not None else ""
+    known = BY_NAME.get(name)
+    if known is None:
+        return Changed(step, time - start, key, name, before, after)
+    return Changed(step, time - start, key, name, known.plain(cell, before), known.plain(cell, after))
+
+
+def _exchanges(live: Live) -> tuple[Exchange, ...]:
+    sent = {number: (step, time) for step, time, _, name, number, _ in live.trace if name == "request"}
+    answers = {number: (time, status) for _, time, number, status in live.answers}
+    found: list[Exchange] = []
+    for number, request in enumerate(live.requests):
+        step, time = sent[number]
+        answered, status = answers.get(number, (None, None))
+        found.append(Exchange(
+            step, time - live.start, request.method, request.target, request.media_type, request.body, request.payload, status,
+            answered - live.start if answered is not None else None,
+        ))  # fmt: skip
+    return tuple(found)
+
+
+def rebuild(initial: State, changes: Iterable[Changed], step: int) -> State:
+    """The state after *step*, from the *initial* state and the journal alone."""
+    state = _copied(initial)
+    for change in changes:
+        if change.step > step:
+            break
+        name = change.property
+        if name in EVENTS:
+            continue
+        if name in STRUCTURE:
+            state = _restructured(state, change)
+        elif change.cell in state:  # what is out of the form may still change: a row that a reset brings back
+            state[change.cell][name] = change.after
+    return state
+
+
+def _copied(state: State) -> State:
+    return {
+        key: {name: list(value) if name == "rows" else value for name, value in properties.items()}
+        for key, properties in state.items()
+    }
+
+
+def _restructured(state: State, change: Changed) -> State:
+    name, key = change.property, change.cell
+    if name == "loaded":
+        return _copied(change.after)
+    if name == "opened":
+        _take_out(state, key)
+        state.update(_copied(change.after))
+        return state
+    if key not in state:
+        return state
+    rows = state[key]["rows"]
+    if name == "row added":
+        at, number, added = change.after
+        rows.insert(at, number)
+        state.update(_copied(added))
+    elif name == "row moved":
+        rows.insert(change.after, rows.pop(change.before))
     else:
-        found["before"], found["after"] = _plain(cell, name, before), _plain(cell, name, after)
-    return found
+        _take_out(state, f"{key}#{rows.pop(change.before)}")
+    return state
 
 
-def _plain(cell: Any, name: str, value: Any) -> Any:
-    if name == "breaks":
-        return [c.id or c.flag for c in cell.plan.checks if value & c.bit]
-    if name == "status":
-        return VALIDITY[value]
-    if name in ("reported", "shows"):
-        return [said_text(cell, text) for _, text in value]
-    if name == "focus":
-        return value.key() if value is not None else None
-    if name == "notice" and value is not None:
-        return value._asdict()
-    return value
+def _take_out(state: State, top: str) -> None:
+    for key in [k for k in state if k == top or k.startswith((top + ".", top + "[", top + "#"))]:
+        del state[key]

@@ -1,21 +1,22 @@
-"""A form in play: its cells, its clock, its trace, and the queue through which changes spread.
+"""A form in play: its cells, its clock, its changes, and the queue through which changes spread.
 
-The one place where state is held. What a person does is in `hands` and `rows`, what follows by rule in
-`change`, `judge` and `timing`, what takes time in `clock`, `lookups` and `submission`.
+The one place where state is held; it decides nothing. What follows from a change by rule is in `judge`, what takes
+time in `world`, what a person does in `acts`; `session` is the door.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import deque
 from heapq import heappush
 from typing import Any
 
+from ...forms.model.form import Notice
 from ..plan.plans import CHECK, REVEAL, Plan, Watch
-from .cells import Container, FormCell
-from .queue import Queue
+from .cells import Cell, Container, FieldCell, FormCell, ListCell
+from .queue import Event, Queue
 from .ways import reach
 
-Change = tuple[int, int, Any, str, Any, Any]  # step, time, cell (None: the whole), property, before, after
+Change = tuple[int, int, Any, str, Any, Any]  # step, time, cell (None: the page itself), property, before, after
 
 
 class Live:
@@ -31,84 +32,105 @@ class Live:
         self.acts = 0  # what a person has done so far, checks and waiting left out
         self.trace: list[Change] = []
         self.warnings: dict[str, None] = {}
+        # What is to be judged, and what came of judging.
         self.heap: list[tuple[int, int, Any, int, int]] = []
         self.queued: set[tuple[int, int, int]] = set()
         self.order = 0
-        self.followers: dict[Any, None] = {}
-        self.reporting: dict[Any, None] = {}
-        self.server_said: dict[Any, None] = {}
-        self.server_on_boxes = 0
-        self.restructured: dict[Any, None] = {}
-        self.forgotten_lists: dict[Any, None] = {}  # hidden lists that go back to the rows of their start
-        self.file_paths: dict[tuple[str, int], str] = {}  # chosen files that are there: name and size -> where
-        self.python_said: dict[tuple[Any, int], str] = {}
-        self.given_options: dict[tuple[str, ...], list[tuple[Any, str]]] = {}
+        self.followers: dict[Cell, None] = {}
+        self.reporting: dict[Cell, None] = {}
+        self.server_said: dict[Cell, None] = {}
+        self.server_on_containers = 0
+        self.restructured: dict[ListCell, None] = {}
+        self.forgotten_lists: dict[ListCell, None] = {}  # hidden lists that go back to the rows of their start
+        self.python_said: dict[tuple[Cell, int], str] = {}
+        # The page.
         self.root: FormCell = None  # type: ignore[assignment]
         self.wholes: dict[str, FormCell] = {}
         self.statics: list[Any] = []
-        self.focus: Any = None
-        self.left: Any = None  # what had the focus last: Tab goes on from there
-        self.on_button: Any = False  # a button has the focus: True, or which one of a page
+        self.focus: FieldCell | None = None
+        self.left: FieldCell | None = None  # what had the focus last: Tab goes on from there
+        self.on_button: Any = None  # the button that has the focus
         self.view = "editing"
         self.away = False
+        self.given_options: dict[tuple[str, ...], tuple[tuple[Any, str], ...]] = {}
+        self.file_paths: dict[tuple[str, int], str] = {}  # chosen files that are there: name and size -> where
+        # What takes time.
         self.queue = Queue()
-        # What is handed in when a session is put together (`session`): what takes time, and what only higher rooms can do.
-        self.lookups: Any = None
-        self.submission: Any = None
-        self.restore_rows: Callable[[Any], None] = lambda rows: None
-        self.ask_python: Callable[[str, Any], bool] = lambda name, cell: False
-        self.python: dict[str, Callable[..., Any]] = plan.python
+        self.scripted_lookups: dict[str, deque[Any]] = {}
+        self.remembered: dict[tuple[str, Any], Any] = {}
+        # Submissions.
+        self.outcome = "none"
+        self.requests: list[Any] = []
+        self.answers: list[tuple[int, int, int, Any]] = []  # step, time, number of the request, status or `lost`
+        self.record: Any = None
+        self.location = plan.main.home
+        self.notice: Notice | None = None
+        self.notice_ends: Event | None = None
+        self.scripted_replies: deque[Any] = deque()
+        self.deciding: tuple[FormCell, Any] | None = None  # a submission that waits for lookups
+        self.last_press: tuple[int, int] = (-1, -1)  # the instant and the act of the last press that sent a request
 
-    # the trace
-    def record(self, cell: Any, name: str, before: Any, after: Any) -> None:
+    # changes
+    def note(self, cell: Cell | None, name: str, before: Any, after: Any) -> None:
         """Notes a change that has happened."""
         self.trace.append((self.step, self.now, cell, name, before, after))
 
-    def warn(self, cell: Any, text: str) -> None:
+    def put(self, name: str, value: Any) -> None:
+        """Gives the page's own property *name* (outcome, view, notice, …) a value."""
+        before = getattr(self, name)
+        if before != value:
+            self.trace.append((self.step, self.now, None, name, before, value))
+            setattr(self, name, value)
+
+    def put_form(self, form: FormCell, name: str, value: Any) -> None:
+        """Gives a property of *form* as a whole (busy, attempts, open) a value, and queues what reads it."""
+        before = getattr(form, name)
+        if before != value:
+            self.trace.append((self.step, self.now, form, name, before, value))
+            setattr(form, name, value)
+            self.notify(form, "submitted" if name == "attempts" else name)
+
+    def warn(self, cell: Cell | None, text: str) -> None:
         """Notes something that is no failure but that the person should know, once for each place."""
         where = cell.address() if cell is not None else ""
         message = f"{where}: {text}" if where else text
         if message not in self.warnings:
             self.warnings[message] = None
-            self.record(cell, "warning", None, text)
+            self.note(cell, "warning", None, text)
 
     def carry_over(self, old: Live) -> None:
         """Takes over from *old*, the page as it was before it was loaded again, what outlives a page."""
-        new, before = self.submission, old.submission
         self.start, self.step, self.acts = old.start, old.step, old.acts
-        self.trace = old.trace
-        self.warnings = old.warnings
-        new.requests, new.location = before.requests, before.location
-        new.record, new.scripted = before.record, before.scripted
-        self.lookups.scripted, self.lookups.memory = old.lookups.scripted, old.lookups.memory
+        self.trace, self.warnings = old.trace, old.warnings
+        self.requests, self.answers, self.location = old.requests, old.answers, old.location
+        self.record, self.scripted_replies = old.record, old.scripted_replies
+        self.scripted_lookups, self.remembered = old.scripted_lookups, old.remembered
         self.given_options, self.file_paths = old.given_options, old.file_paths
 
-    def set_focus(self, cell: Any) -> None:
-        """Moves the focus; what a blur brings about is the business of `hands`."""
-        self.on_button = False
+    def set_focus(self, cell: FieldCell | None, button: Any = None) -> None:
+        """Moves the focus to a field, a button or nowhere; what a blur brings about is the business of `acts`."""
+        if button is not self.on_button:
+            self.trace.append((self.step, self.now, None, "on_button", self.on_button, button))
+            self.on_button = button
         before = self.focus
         if before is cell:
             return
-        self.record(None, "focus", before, cell)
+        self.note(None, "focus", before, cell)
         self.focus = cell
         for each in (before, cell):
-            while each is not None:
-                if each.plan.watch:
-                    self.notify(each, "focused")
-                each = each.up
-
-    def set_view(self, view: str) -> None:
-        if view != self.view:
-            self.record(None, "view", self.view, view)
-            self.view = view
+            reader: Cell | None = each
+            while reader is not None:
+                if reader.plan.watch:
+                    self.notify(reader, "focused")
+                reader = reader.up
 
     # spreading
-    def notify(self, cell: Any, name: str) -> None:
+    def notify(self, cell: Cell, name: str) -> None:
         """Queues every unit that reads the property *name* of *cell*."""
         for watch in cell.plan.watch.get(name, ()):
             self.push(cell, watch)
 
-    def push(self, cell: Any, watch: Watch) -> None:
+    def push(self, cell: Cell, watch: Watch) -> None:
         """Queues the units that *watch* names, as seen from *cell*."""
         targets: Any
         if watch.unit == REVEAL and watch.common == 0:
@@ -119,30 +141,38 @@ class Live:
         for target in targets:
             self._enqueue(watch.rank, target, watch.unit, watch.check)
 
-    def enqueue_unit(self, cell: Any, unit: int) -> None:
+    def enqueue_unit(self, cell: Cell, unit: int) -> None:
         """Queues a condition or the derived value of *cell*."""
         self._enqueue(self.plan.ranks.get((cell.plan.path, unit), 1), cell, unit, -1)
 
-    def push_check(self, cell: Any, check: int) -> None:
+    def push_check(self, cell: Cell, check: int) -> None:
         """Queues one rule of *cell*."""
         self._enqueue(1, cell, CHECK, check)
 
-    def _enqueue(self, rank: int, cell: Any, unit: int, check: int) -> None:
+    def _enqueue(self, rank: int, cell: Cell, unit: int, check: int) -> None:
         mark = (id(cell), unit, check)
         if mark not in self.queued:
             self.queued.add(mark)
             self.order += 1
             heappush(self.heap, (rank, self.order, cell, unit, check))
 
-    def count(self, name: str, cell: Any, by: int) -> None:
+    def count(self, name: str, cell: Cell, by: int) -> None:
         """Adds *by* to the number of dirty or touched fields of everything around *cell* (a container: itself too)."""
         if cell.plan.watch and not isinstance(cell, Container):
             self.notify(cell, name)
         attribute = name + "_count"
-        box = cell if isinstance(cell, Container) else cell.up
-        while box is not None:
-            before = getattr(box, attribute)
-            setattr(box, attribute, before + by)
-            if box.plan.watch and not (before and before + by):
-                self.notify(box, name)
-            box = box.up
+        container: Container | None = cell if isinstance(cell, Container) else cell.up
+        while container is not None:
+            before = getattr(container, attribute)
+            setattr(container, attribute, before + by)
+            if container.plan.watch and not (before and before + by):
+                self.notify(container, name)
+            container = container.up
+
+    def drop(self, cell: Cell) -> None:
+        """Forgets all that is known of *cell*, which is gone: its row was removed or its panel opened anew."""
+        self.reporting.pop(cell, None)
+        self.server_said.pop(cell, None)
+        self.followers.pop(cell, None)
+        if isinstance(cell, ListCell):
+            self.restructured.pop(cell, None)

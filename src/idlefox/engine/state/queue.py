@@ -1,8 +1,7 @@
-"""What is to come, in order of time, then of scheduling. Knows no form."""
+"""What is to come, in order of time, then of scheduling. Knows no form; what is due is data, not code."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from heapq import heappop, heappush
 from typing import Any
 
@@ -16,15 +15,21 @@ _LONGEST_CHAIN = 10_000
 
 
 class Event:
-    """Something due at *time*. *waited* tells whether `settle` waits for it, *what* names it (with *cell*) for messages."""
+    """Something due at *time*: a debounce is over, a lookup or the server answers, a notice goes (*kind*).
 
-    __slots__ = ("act", "cell", "done", "links", "time", "waited", "what")
+    *waited* tells whether `settle` waits for it, *what* names it (with *cell*) for messages; *question* and *data* are
+    for whoever carries it out (`session.due`).
+    """
 
-    def __init__(self, time: int, act: Callable[[], None], what: str, cell: Any, waited: bool, links: int) -> None:
+    __slots__ = ("cell", "data", "done", "kind", "links", "question", "time", "waited", "what")
+
+    def __init__(self, time: int, kind: str, what: str, cell: Any, question: Any, data: Any, waited: bool, links: int) -> None:
         self.time = time
-        self.act = act
+        self.kind = kind
         self.what = what
         self.cell = cell
+        self.question = question
+        self.data = data
         self.waited = waited
         self.links = links
         self.done = False
@@ -33,17 +38,21 @@ class Event:
 class Queue:
     """What is to come. *under_way* counts the events that `settle` waits for."""
 
+    __slots__ = ("heap", "instant", "links", "order", "under_way")
+
     def __init__(self) -> None:
         self.heap: list[tuple[int, int, Event]] = []
         self.order = 0
         self.under_way = 0
-        self._links = 0
-        self._instant = -1
+        self.links = 0
+        self.instant = -1
 
-    def at(self, time: int, act: Callable[[], None], what: str, cell: Any = None, *, waited: bool = True) -> Event:
-        """Schedules *act* for *time*; of two at the same time the one scheduled first comes first."""
-        links = self._links + 1 if time == self._instant else 0
-        event = Event(time, act, what, cell, waited, links)
+    def at(
+        self, time: int, kind: str, what: str, cell: Any = None, question: Any = None, data: Any = None, *, waited: bool = True
+    ) -> Event:
+        """Schedules an event for *time*; of two at the same time the one scheduled first comes first."""
+        links = self.links + 1 if time == self.instant else 0
+        event = Event(time, kind, what, cell, question, data, waited, links)
         self.order += 1
         heappush(self.heap, (time, self.order, event))
         self.under_way += waited
@@ -61,22 +70,26 @@ class Queue:
             heappop(self.heap)
         return self.heap[0][0] if self.heap else None
 
-    def waiting_for(self) -> list[str]:
+    def waiting_for(self) -> tuple[str, ...]:
         """What is under way, in order."""
         events = [e for _, _, e in sorted(self.heap, key=lambda item: item[:2]) if e.waited and not e.done]
-        return [f"{e.what} of {e.cell.address()}" if e.cell is not None else e.what for e in events]
+        return tuple(f"{e.what} of {e.cell.address()}" if e.cell is not None else e.what for e in events)
 
-    def happen(self) -> None:
-        """Lets the next event happen. Raises EndlessChain where events keep each other alive at one instant."""
+    def take(self) -> Event | None:
+        """The next event, which happens now; None where it had been taken back.
+
+        Raises EndlessChain where events keep each other alive at one instant. `rest` ends what this begins.
+        """
         _, _, event = heappop(self.heap)
         if event.done:
-            return
+            return None
         if event.links > _LONGEST_CHAIN:
             raise EndlessChain(f"{event.what} keeps itself alive: {_LONGEST_CHAIN} times at one instant")
         event.done = True
         self.under_way -= event.waited
-        self._links, self._instant = event.links, event.time
-        try:
-            event.act()
-        finally:
-            self._links, self._instant = 0, -1
+        self.links, self.instant = event.links, event.time
+        return event
+
+    def rest(self) -> None:
+        """The event taken last has happened: what is scheduled from here on is no link of its chain."""
+        self.links, self.instant = 0, -1

@@ -1,14 +1,15 @@
-"""Ways through the tree of cells: from a cell to the cells that a chain of part numbers leads to."""
+"""Ways through the tree of cells: chains of part numbers that lead from a cell to others, and addresses made into ways."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from ..plan.plans import EVERY, FieldPlan
-from .cells import FormCell
+from ...forms.names.addresses import named
+from ..plan.plans import EVERY, FieldPlan, Plan
+from .cells import Cell, FormCell, RowCell
 
 
-def row_at(cell: Any, level: int) -> Any:
+def row_at(cell: Cell, level: int) -> Any:
     """The row of *level* (1: the outermost) around *cell*."""
     row = cell.row
     while row is not None and row.plan.level > level:
@@ -16,8 +17,9 @@ def row_at(cell: Any, level: int) -> Any:
     return row
 
 
-def reach(cell: Any, common: int, chain: tuple[int, ...]) -> list[Any]:
+def reach(cell: Cell, common: int, chain: tuple[int, ...]) -> list[Any]:
     """The cells that *chain* leads to from the row of level *common* around *cell* (0: the root, -1: itself)."""
+    start: Any
     if common < 0:
         start = cell
     elif common == 0:
@@ -31,7 +33,7 @@ def reach(cell: Any, common: int, chain: tuple[int, ...]) -> list[Any]:
         if step == EVERY:
             found = [row for rows in found for row in rows.parts]
         else:
-            found = [box.parts[step] for box in found]
+            found = [container.parts[step] for container in found]
     return found
 
 
@@ -45,3 +47,51 @@ def chain_between(start: FieldPlan, target: FieldPlan) -> tuple[int, ...]:
         chain.append(EVERY if plan.kind == "row" else plan.part)
         plan = parent
     return tuple(reversed(chain))
+
+
+def is_there(cell: Cell) -> bool:
+    """Whether *cell* is still on the form: none of the rows around it is gone."""
+    row: RowCell | None = cell.row
+    while row is not None:
+        if row not in row.up.parts:
+            return False
+        row = row.up.row
+    return True
+
+
+class Way:
+    """Where an address leads, found once: *index* of what never moves, else the *steps* from its form.
+
+    A step is a part's number, or a row's (*counted*); *at* is the index of the address's segment, for messages.
+    """
+
+    __slots__ = ("index", "panel", "steps")
+
+    def __init__(self, panel: str, index: int, steps: tuple[tuple[bool, int, int], ...]) -> None:
+        self.panel = panel
+        self.index = index
+        self.steps = steps
+
+
+def way_to(plan: Plan, segments: tuple[Any, ...]) -> Way:
+    """The way of the address *segments*, which names something in the form (`script.against` has seen to that)."""
+    field = plan.main.root
+    panel = ""
+    if (name := named(plan.form.shape, segments)) is not None:
+        return Way("", plan.paths[(name,)].index, ())
+    rest = segments
+    if segments and segments[0] in plan.panels and (segments[0],) not in {p.path for p in field.parts}:
+        panel, rest = str(segments[0]), segments[1:]
+        field = plan.panels[panel].root
+    offset = len(segments) - len(rest)
+    steps: list[tuple[bool, int, int]] = []
+    counted = False
+    for at, segment in enumerate(rest, offset):
+        if isinstance(segment, int):
+            field = field.parts[0]
+            counted = True
+            steps.append((True, segment, at))
+        else:
+            field = next(p for p in field.parts if p.path[-1] == segment)
+            steps.append((False, field.part, at))
+    return Way(panel, -1 if counted else field.index, tuple(steps))

@@ -1,44 +1,25 @@
-"""The virtual clock: one queue of what is to come, in order of time, then of scheduling. Nothing sleeps."""
+"""The virtual clock: it moves from one thing that is due to the next, and never back. Nothing sleeps."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
-from ..judge.spread import clock_moved, drain
+from ..judge.lists import spread
 from ..state.live import Live
 
-
-def advance(live: Live, to: int, *, until: Callable[[], bool] | None = None) -> bool:
-    """Lets time pass up to *to*, all that is due then included; stops early once *until* holds.
-
-    Returns whether *until* held (True without one).
-    """
-    queue = live.queue
-    if until is not None and until():
-        return True
-    while True:
-        due = queue.next_time()
-        if due is None or due > to:
-            break
-        _move(live, due)
-        queue.happen()
-        if live.heap or live.followers:
-            drain(live)
-        if until is not None and until():
-            return True
-    _move(live, to)
-    return until is None or until()
+_DAY = 86_400_000
 
 
-def catch_up(live: Live) -> None:
-    """Lets happen what is due at this very instant."""
-    if live.queue.heap:
-        advance(live, live.now)
-
-
-def _move(live: Live, to: int) -> None:
+def move(live: Live, to: int) -> None:
+    """Moves the clock to *to* and judges what reads it: `now()` at every stop, `today()` when the day has changed."""
     before = live.now
-    if to > before:
-        live.now = to
-        if live.plan.clock_watch:
-            clock_moved(live, before)
+    if to <= before:
+        return
+    live.now = to
+    if not live.plan.clock_watch:
+        return
+    new_day = before // _DAY != to // _DAY
+    for kind, watch in live.plan.clock_watch:
+        if kind == "now" or new_day:
+            form = live.wholes.get(watch.target.form.name)
+            if form is not None:
+                live.push(form, watch)
+    spread(live)

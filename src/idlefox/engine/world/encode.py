@@ -13,7 +13,7 @@ from urllib.parse import parse_qsl, quote_plus
 from ...forms.model.form import Button
 from ...forms.values.values import reads_as
 from ...records import NamedTuple
-from ..state.cells import FieldCell, ListCell
+from ..state.cells import Cell, FieldCell, ListCell
 
 
 class File(NamedTuple):
@@ -51,7 +51,7 @@ def json_payload(cell: Any, button: Button | None = None) -> dict[str, Any]:
     found: dict[str, Any] = {}
     for part in cell.parts:
         field = part.plan.field
-        if not _sent(part):
+        if not is_sent(part):
             continue
         name = field.send_name or field.name
         if isinstance(part, FieldCell):
@@ -73,7 +73,8 @@ _LEFT_OUT = object()
 _DISPOSITION = re.compile(r'(name|filename)="([^"]*)"')
 
 
-def _sent(cell: Any) -> bool:
+def is_sent(cell: Cell) -> bool:
+    """Whether *cell* is part of the payload (`behaviour.md`, Submission)."""
     return bool(cell.plan.field.send and (cell.active or cell.plan.kind == "hidden"))
 
 
@@ -88,7 +89,7 @@ def entry_list(cell: Any, prefix: str = "", button: Button | None = None) -> lis
     """HTML, "Constructing the entry list": an entry's name is the field's address."""
     found: list[Entry] = []
     for part in cell.parts:
-        if not _sent(part):
+        if not is_sent(part):
             continue
         field = part.plan.field
         own = field.send_name or field.name

@@ -1,7 +1,7 @@
 """What a page's form sends: the entry list in tree order, the submitter's own attributes, the URL it goes to.
 
 Implements HTML, "Constructing the entry list" and "Form submission algorithm" as far as a form without script
-meets them; the encodings themselves are `wire`'s.
+meets them; the encodings themselves are `encode`'s.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from urllib.parse import urlsplit, urlunsplit
 from ...forms.expressions.tree import FALSE
 from ...forms.html.model import ORIGIN, Control, Page, PageButton
 from ...forms.values.values import reads_as
-from ..state.cells import FieldCell
+from ..state.cells import FieldCell, FormCell
 from .encode import (
     Entry,
     File,
@@ -22,27 +22,28 @@ from .encode import (
     decode_multipart,
     decode_plain_text,
     decode_urlencoded,
+    is_sent,
     multipart,
     plain_text,
     urlencoded,
 )
 
 
-def page_request(whole: Any, button: PageButton | None) -> Sent:
-    """The request that submitting the page's form *whole* with *button* (None: without a submitter) makes now."""
-    page: Page = whole.plan.form.model.page
-    submit = whole.plan.form.model.submit
+def page_request(form: FormCell, button: PageButton | None) -> Sent:
+    """The request that submitting the page's form *form* with *button* (None: without a submitter) makes now."""
+    page: Page = form.plan.form.model.page
+    submit = form.plan.form.model.submit
     method = (button.method if button is not None else None) or submit.method
     if method == "DIALOG":
         return Sent("DIALOG", "", "", "", {}, {})
     send = (button.send if button is not None else None) or submit.send
     action = button.action if button is not None and button.action is not None else submit.to
     url = resolve(page, action)
-    values = page_values(whole, button)
+    values = page_values(form, button)
     if send == "json":  # only a sheet over the page says so
         body = json.dumps(values, ensure_ascii=False)
         return Sent(method, shown_url(url), body, "application/json", json.loads(body), values)
-    entries = page_entries(whole, button)
+    entries = page_entries(form, button)
     if method == "GET":
         query = urlencoded(entries, page.charset)
         # HTML, "Mutate action URL": the query is replaced, whatever stood there.
@@ -84,10 +85,10 @@ def shown_url(url: str) -> str:
     return text.removeprefix(ORIGIN) if text.startswith(ORIGIN + "/") else text
 
 
-def page_entries(whole: Any, button: PageButton | None) -> list[Entry]:
+def page_entries(form: FormCell, button: PageButton | None) -> list[Entry]:
     """HTML, "Constructing the entry list" for *button* as the submitter, in tree order."""
-    page: Page = whole.plan.form.model.page
-    fields: dict[str, FieldCell] = {part.plan.field.name: part for part in whole.parts}
+    page: Page = form.plan.form.model.page
+    fields: dict[str, FieldCell] = {part.plan.field.name: part for part in form.parts}
     found: list[Entry] = []
     chosen: set[str] = set()  # the radio groups whose one choice has been met: two buttons may have the same value
     for each in page.elements:
@@ -96,7 +97,7 @@ def page_entries(whole: Any, button: PageButton | None) -> list[Entry]:
                 found += _submitter(each)
             continue
         cell = fields[each.field]
-        if each.disabled or each.field in chosen or not _sent(cell):
+        if each.disabled or each.field in chosen or not is_sent(cell):
             continue
         if each.kind == "radio" and cell.value == each.value:
             chosen.add(each.field)
@@ -106,10 +107,6 @@ def page_entries(whole: Any, button: PageButton | None) -> list[Entry]:
             if each.dirname:
                 found.append((each.dirname, each.direction))
     return found
-
-
-def _sent(cell: FieldCell) -> bool:
-    return bool(cell.plan.field.send and (cell.active or cell.plan.kind == "hidden"))
 
 
 def _submitter(button: PageButton) -> list[Entry]:
@@ -151,15 +148,15 @@ def page_text(cell: FieldCell) -> str:
     return cell.raw if cell.plan.kind in ("number", "range") else reads_as(cell.value)
 
 
-def page_values(whole: Any, button: PageButton | None) -> dict[str, Any]:
+def page_values(form: FormCell, button: PageButton | None) -> dict[str, Any]:
     """What is sent with its types, by name; a name that repeats has a list. The stand-in judges and keeps this."""
     found: dict[str, Any] = {}
-    for part in whole.parts:
-        native, field = part.plan.native, part.plan.field
-        name = field.send_name or native.name
-        if not name or not _sent(part) or native.disabled:
+    for part in form.parts:
+        plan = part.plan
+        name = plan.field.send_name or plan.value_name
+        if not name or not is_sent(part) or plan.disabled_because:
             continue
-        if native.repeats:
+        if plan.repeats:
             found.setdefault(name, []).append(part.value)
         else:
             found[name] = part.value

@@ -1,10 +1,11 @@
-"""The request that submitting a form makes now, be it a sheet's or a page's."""
+"""The request that submitting a form of a sheet makes now."""
 
 from __future__ import annotations
 
 import json
-from typing import Any
 
+from ...forms.model.form import Button
+from ..state.cells import FormCell
 from .encode import (
     Sent,
     decode_multipart,
@@ -16,22 +17,19 @@ from .encode import (
     plain_text,
     urlencoded,
 )
-from .page_request import page_request
 
 
-def request_of(whole: Any, button: Any) -> Sent:
-    """The request that submitting the form *whole* makes now."""
-    if whole.plan.form.model.page is not None:
-        return page_request(whole, button)
-    submit = whole.plan.form.model.submit
-    values = json_payload(whole, button)
+def sheet_request(form: FormCell, button: Button | None) -> Sent:
+    """The request that submitting *form* by *button* (None: the form's own) makes now."""
+    submit = form.plan.form.model.submit
+    values = json_payload(form, button)
     if submit.method == "GET":
-        query = urlencoded(entry_list(whole, "", button))
+        query = urlencoded(entry_list(form, "", button))
         return Sent("GET", f"{submit.to.partition('?')[0]}?{query}", "", "", decode_urlencoded(query), values)
     if submit.send == "json":
         body = json.dumps(values, ensure_ascii=False)
         return Sent("POST", submit.to, body, "application/json", json.loads(body), values)
-    entries = entry_list(whole, "", button)
+    entries = entry_list(form, "", button)
     if submit.send == "urlencoded":
         body = urlencoded(entries)
         return Sent("POST", submit.to, body, "application/x-www-form-urlencoded", decode_urlencoded(body), values)

@@ -55,7 +55,8 @@ class Rule(typing.NamedTuple):
     start: str = "blur"
     debounce: int = 0
     remember: bool = False
-    native: bool = False  # an attribute of a page made it: it is judged as HTML says (`engine.native`)
+    native: bool = False  # an attribute of a page made it: it is judged as HTML says (`engine.judge.native`)
+    line: int = 0  # where it stands in its sheet
 
 
 class Option(NamedTuple):
@@ -122,7 +123,7 @@ class Field(typing.NamedTuple):
     most: int | None = None
     add: Expression | None = None
     remove: Expression | None = None
-    native: Any = None  # of a page's field: `page.model.Native`
+    native: Any = None  # of a page's field: `html.model.Native`
 
     @property
     def address(self) -> str:
@@ -227,7 +228,8 @@ class Form(NamedTuple):
     python: str = ""
     texts: Mapping[str, Message] = {}
     file: str = ""
-    page: Any = None  # of a page's form: `page.model.Page`
+    page: Any = None  # of a page's form: `html.model.Page`
+    order: Mapping[Any, int] = {}  # of each property of each field a rank above all it is judged from (`model.graph`)
 
     def walk(self) -> Iterator[Field]:
         """Every field, group and list, in form order, panels not included."""

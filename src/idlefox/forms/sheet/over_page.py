@@ -10,7 +10,7 @@ from os.path import normpath
 from pathlib import Path
 from typing import Any
 
-from ...problems import Unreadable, suggestion
+from ...problems import NO_FILE, Unreadable, suggestion
 from ..expressions.tree import FALSE, TRUE
 from ..model.form import Field, Form, Kind, Rule, Submit
 from ..names.shapes import Shape, segment_text
@@ -36,7 +36,7 @@ def read_page_of(reading: Reading, name: str) -> Form | None:
         return read_page(path)
     except Unreadable as fault:
         first = fault.problems[0]
-        if "no such file" in first.cause:
+        if first.code == NO_FILE:
             reading.report(("page",), f"there is no page {name!r} beside the sheet", first.remedy)
         else:
             reading.document.problems.extend(fault.problems)

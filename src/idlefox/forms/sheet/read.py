@@ -13,6 +13,7 @@ from ...problems import Unreadable, read_text, suggestion
 from ..expressions.bind import Scope
 from ..expressions.tree import FALSE, TRUE, Expression
 from ..model.form import Form, Gives, Message, Path, Report
+from ..model.graph import Graph
 from ..model.messages import STOCK
 from ..names.shapes import Shape
 from .check import check, mend
@@ -81,8 +82,9 @@ class _SheetReader:
         reading.texts.update(self._texts())
         lookups = frozenset(data.get("lookups", {}))
         form = self._one((), data, reading.root, None, RuleReader(reading, lookups))
-        report_rings(form, self.document)
-        return form
+        graph = Graph(form)
+        report_rings(form, graph, self.document)
+        return form._replace(order=graph.order())
 
     def _shapes(self, at: At, data: dict[str, Any], path: Path) -> dict[str, Shape]:
         return {name: shape_of(name, each, (*path, name)) for name, each in data.items()}

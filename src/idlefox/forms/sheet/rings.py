@@ -10,10 +10,10 @@ from ..model.graph import INHERITED, Graph, Unit
 from .yaml12 import Document
 
 
-def report_rings(form: Form, document: Document) -> None:
+def report_rings(form: Form, graph: Graph, document: Document) -> None:
     """Notes each ring of the form as a problem at the key that closes it."""
     seen: set[frozenset[Unit]] = set()
-    for ring in Graph(form).rings():
+    for ring in graph.rings():
         units = frozenset(ring)
         if units in seen:
             continue

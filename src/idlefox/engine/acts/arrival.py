@@ -1,0 +1,129 @@
+"""An answer comes to a submission: outcome, values, errors on their fields, views and notices (`behaviour.md`, Submission)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from ...forms.model.form import After
+from ...forms.names.addresses import parse_address
+from ..judge.lists import spread
+from ..judge.timing import say_server
+from ..state.cells import Cell, FieldCell, FormCell, ListCell
+from ..state.live import Live
+from ..state.queue import Event
+from ..world.encode import Sent
+from ..world.server import Answer
+from .attempt import show_notice
+from .panels import give
+from .reset import blank_form, keep_as_initial, reset_form, set_back
+from .species import species_of
+
+RowsAsSent = Mapping[str, tuple[int, ...]]
+
+
+def arrive(live: Live, event: Event) -> None:
+    """The server's answer, or the news that there will be none."""
+    panel, number, reply, rows, view = event.data
+    form, sent = live.wholes[panel], live.requests[number]
+    live.put_form(form, "busy", False)
+    outcome = "lost" if reply.kind == "failure" else "accepted" if reply.status < 400 else "rejected"
+    if form.plan.form.follows and outcome != "lost":
+        live.put("location", sent.target)
+    status = "lost" if outcome == "lost" else reply.status
+    live.answers.append((live.step, live.now, number, status))
+    live.note(None, "answer", f"{sent.method} {sent.target}", status)
+    live.put("outcome", outcome)
+    after = form.plan.form.model.after.get(outcome, After())
+    if live.view == "waiting" or not after.view:
+        live.put("view", view)
+    if outcome == "accepted":
+        _accepted(live, form, sent, reply)
+    _set_values(live, form, after)
+    if outcome == "rejected":
+        _place_errors(live, form, reply, rows)
+    if after.view:
+        live.put("view", after.view)
+    notice = reply.notice if reply.notice is not None else after.notice
+    if notice is not None:
+        show_notice(live, notice)
+    spread(live)
+
+
+def _accepted(live: Live, form: FormCell, sent: Sent, reply: Answer) -> None:
+    if form.plan.form.name:
+        give(live, form)
+    else:
+        live.put("record", reply.record if reply.has_record else sent.values)
+    if reply.to:
+        live.put("location", reply.to)
+
+
+def _set_values(live: Live, form: FormCell, after: After) -> None:
+    if not form.open:
+        return
+    if after.values == "initial":
+        reset_form(live, form)
+    elif after.values == "blank":
+        blank_form(live, form)
+    elif live.outcome == "accepted":
+        keep_as_initial(live, form)
+    for address in after.forget:
+        for cell in find_cells(form, address, {}) or ():
+            set_back(live, cell)
+    spread(live)
+
+
+def _place_errors(live: Live, form: FormCell, reply: Answer, rows: RowsAsSent) -> None:
+    for address, texts in reply.errors:
+        if not texts:
+            continue
+        found = find_cells(form, address, rows)
+        if found is None:
+            live.note(None, "dropped error", address, texts)
+            continue
+        for cell in found or [form]:
+            say_server(live, cell, texts)
+
+
+def find_cells(form: FormCell, address: str, rows: RowsAsSent) -> list[Cell] | None:
+    """The cells *address* names, rows counted as in *rows* where their list stands there; [] where nobody has it.
+
+    None where the row it means has been removed since.
+    """
+    called = species_of(form).called(form, address)
+    if called:
+        return list(called)
+    segments = parse_address(address) if address else ()
+    if not segments:
+        return []
+    if form.plan.form.name and segments[0] == form.plan.form.name:
+        segments = segments[1:]
+    found: list[Cell] = [form]
+    for segment in segments:
+        following = _step_down(found, segment, rows)
+        if following is None:
+            return None
+        found = following
+    return found
+
+
+def _step_down(cells: list[Cell], segment: Any, rows: RowsAsSent) -> list[Cell] | None:
+    """What *segment* leads to from *cells*; None where that is a row which is gone."""
+    following: list[Cell] = []
+    for cell in cells:
+        if isinstance(cell, FieldCell):
+            return []
+        if not isinstance(cell, ListCell):
+            following.extend(part for part in cell.parts if part.plan.field.name == segment)  # type: ignore[attr-defined]
+        elif segment == "*":
+            following.extend(cell.parts)
+        else:
+            ids = rows.get(cell.key) or tuple(row.id for row in cell.parts)
+            if not isinstance(segment, int) or not -len(ids) <= segment < len(ids):
+                return []
+            row = next((row for row in cell.parts if row.id == ids[segment]), None)
+            if row is None:
+                return None
+            following.append(row)
+    return following

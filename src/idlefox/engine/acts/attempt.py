@@ -1,0 +1,172 @@
+"""Submitting a form: the press, the attempt, the decision, the request (`behaviour.md`, Submission).
+
+What an answer brings about is in `arrival`.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...forms.model.form import Notice
+from ..judge.breaks import is_lost
+from ..judge.change import commit, set_touched
+from ..judge.lists import spread
+from ..judge.questions import ask
+from ..judge.spread import cut
+from ..judge.timing import at_moment, drop_server, first_report, report
+from ..plan.plans import NEVER, SUBMIT, ButtonPlan
+from ..state.cells import INVALID, PENDING, FormCell, ListCell, everything, form_of, leaves, validity_of
+from ..state.live import Live
+from .focus import focus_first_invalid
+from .species import species_of
+
+
+def show_notice(live: Live, notice: Notice | None) -> None:
+    """Shows *notice* in place of the one on show; None takes that one away."""
+    live.queue.cancel(live.notice_ends)
+    live.notice_ends = None
+    live.put("notice", notice)
+    if notice is not None and notice.lasts is not None:
+        live.notice_ends = live.queue.at(live.now + notice.lasts, "notice", "the notice", waited=False)
+
+
+# the press
+def is_repeat(live: Live, form: FormCell) -> bool:
+    """Whether a press now is a second one: the form is busy, or was pressed at this instant by the act before."""
+    return form.busy or pressed_just_now(live)
+
+
+def pressed_just_now(live: Live) -> bool:
+    """Whether the act before this one, at this very instant, has sent a request."""
+    return live.last_press == (live.now, live.acts - 1)
+
+
+def ignore_press(live: Live, form: FormCell) -> None:
+    """Records a press that is ignored."""
+    if not form.busy:
+        live.last_press = (live.now, live.acts)
+    live.note(form, "ignored press", None, None)
+
+
+def press(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
+    """A button that takes a press is pressed: an attempt to submit, or a second press, which is ignored."""
+    if is_repeat(live, form):
+        ignore_press(live, form)
+    elif button is not None and button.past_checks:
+        send(live, form, button)
+    else:
+        attempt(live, form, button)
+
+
+def attempt(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
+    """A person's attempt to submit: everything is touched and reported, then refused, put off, or sent."""
+    live.put_form(form, "attempts", form.attempts + 1)
+    show_notice(live, None)
+    for cell in list(live.server_said):
+        if form_of(cell) is form:
+            drop_server(live, cell)
+    _touch_all(live, form)
+    validates = button.validates if button is not None else form.plan.form.validates
+    if not validates:
+        send(live, form, button)
+        return
+    fields = [cell for cell in leaves(form) if cell.plan.lookups]
+    for cell in fields:
+        for question in (cell.questions or {}).values():
+            question.lost = False  # what the last attempt could not find out may be asked again
+    for cell in list(everything(form)):
+        if cell.active and cell.plan.checks:
+            first_report(live, cell)
+            report(live, cell)
+        elif cell.active:
+            at_moment(live, cell, SUBMIT)
+    for cell in fields:
+        ask(live, cell, SUBMIT)
+    spread(live)
+    _decide(live, form, button)
+
+
+def _touch_all(live: Live, form: FormCell) -> None:
+    for cell in leaves(form):
+        if cell.active and cell.plan.kind != "hidden":
+            cut(live, cell)
+            set_touched(live, cell)
+        if cell.plan.commits != NEVER:
+            commit(live, cell)
+    spread(live)
+
+
+# the decision
+def _decide(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
+    validity = validity_of(form)
+    if validity == INVALID or any(is_lost(cell) for cell in leaves(form)):
+        live.put_form(form, "busy", False)
+        live.put("outcome", "refused")
+        focus_first_invalid(live, form)
+    elif validity == PENDING:
+        live.deciding = (form, button)
+        live.put_form(form, "busy", True)
+        live.put("outcome", "waiting")
+    else:
+        live.put_form(form, "busy", False)
+        send(live, form, button)
+
+
+def decide_waiting(live: Live) -> None:
+    """A lookup has answered, or what it was asked about has changed: a submission that waited may be decided."""
+    if live.deciding is None:
+        return
+    form, button = live.deciding
+    validity = validity_of(form)
+    if validity == PENDING:
+        return
+    if validity != INVALID:
+        for cell in leaves(form):
+            if cell.plan.lookups:
+                ask(live, cell, SUBMIT)
+        if validity_of(form) == PENDING:
+            return
+    live.deciding = None
+    _decide(live, form, button)
+
+
+# the request
+def send(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
+    """Sends what *form* holds now; when its answer comes is settled now, too."""
+    # Loaded with the first request: most scenarios send none, and starting up is part of every run.
+    from ..world.server import answer
+
+    model = form.plan.form.model
+    sent = species_of(form).request(form, button)
+    if sent.method == "DIALOG":
+        _close_dialog(live, form)
+        return
+    live.note(None, "request", len(live.requests), f"{sent.method} {sent.target} {sent.body}".rstrip())
+    number = len(live.requests)
+    live.requests.append(sent)
+    live.last_press = (live.now, live.acts)
+    live.put_form(form, "busy", True)
+    live.put("outcome", "waiting")
+    view = live.view
+    if not model.panel and (model.submit.while_busy == "replaced" or "waiting" in model.views):
+        live.put("view", "waiting")
+    reply = live.scripted_replies.popleft() if live.scripted_replies else answer(live, form.plan.form, sent.values)
+    if reply.kind == "nothing":
+        return
+    takes = model.server.takes if reply.takes is None else reply.takes
+    data = (number, reply, rows_now(form), view)
+    live.queue.at(live.now + takes, "reply", f"the answer to {sent.method} {sent.target}", None, None, (model.panel, *data))
+    spread(live)
+
+
+def rows_now(form: FormCell) -> dict[str, tuple[int, ...]]:
+    """Which rows each list of *form* has now, all by their keys and identities."""
+    return {cell.key: tuple(row.id for row in cell.parts) for cell in everything(form) if isinstance(cell, ListCell)}
+
+
+def _close_dialog(live: Live, form: FormCell) -> None:
+    """HTML, "Form submission algorithm", method dialog: the dialog closes, and nothing is sent."""
+    page: Any = form.plan.form.model.page
+    if page.dialog:
+        live.note(None, "dialog closed", None, None)
+        live.put("view", "done")

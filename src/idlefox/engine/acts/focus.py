@@ -1,0 +1,113 @@
+"""Where the focus is, and what leaving a control brings about."""
+
+from __future__ import annotations
+
+from ...forms.values.values import is_empty
+from ..judge.change import assign, commit, set_touched
+from ..judge.lists import spread
+from ..judge.questions import ask
+from ..judge.spread import cut, derived
+from ..judge.timing import at_moment
+from ..plan.plans import BLUR, CHANGE, NEVER, ButtonPlan
+from ..state.cells import FieldCell, FormCell, form_of
+from ..state.live import Live
+from .sight import need_reach
+from .species import species_of
+
+
+def focus(live: Live, cell: FieldCell) -> None:
+    """Puts the focus on *cell*; what had it is left first."""
+    if live.focus is cell:
+        return
+    blur(live)
+    live.set_focus(cell)
+    plan = cell.plan
+    if plan.derive is not None and not plan.often and is_empty(cell.value) and not cell.bad_input:
+        _suggest(live, cell)
+    if live.heap:
+        spread(live)
+
+
+def _suggest(live: Live, cell: FieldCell) -> None:
+    """`derive` on focus fills a field that is empty."""
+    raw, value, bad_input = derived(cell)
+    if not is_empty(value):
+        assign(live, cell, raw, value, bad_input)
+        spread(live)
+        at_moment(live, cell, CHANGE)
+        spread(live)
+
+
+def blur(live: Live) -> None:
+    """Leaves whatever has the focus: touched, `trim` and `case`, reporting, lookups that start with a blur."""
+    cell = live.focus
+    if cell is None:
+        return
+    if cell.plan.commits != NEVER and cell.edited:
+        commit(live, cell)
+    live.set_focus(None)
+    live.left = cell
+    set_touched(live, cell)
+    cut(live, cell)
+    spread(live)
+    at_moment(live, cell, BLUR)
+    if cell.plan.lookups:
+        ask(live, cell, BLUR)
+    spread(live)
+
+
+def focus_button(live: Live, button: ButtonPlan | None) -> None:
+    """The focus goes to a button: what had it is left."""
+    blur(live)
+    live.set_focus(None, button)
+
+
+def step_blur(live: Live, cell: FieldCell | None) -> None:
+    """The step `blur`: a control that lacks the focus is focused first."""
+    if cell is None:
+        if live.focus is None:
+            return
+    elif live.focus is not cell:
+        step_focus(live, cell)
+    blur(live)
+
+
+def step_focus(live: Live, cell: FieldCell) -> None:
+    need_reach(live, cell, "focusing", change=False)
+    focus(live, cell)
+
+
+def focus_first_invalid(live: Live, form: FormCell) -> None:
+    """After a refused attempt: the first invalid control gets the focus."""
+    first = species_of(form).first_invalid(live, form)
+    if first is not None:
+        if live.focus is not first:
+            live.set_focus(None)
+        focus(live, first)
+
+
+def tab(live: Live, by: int) -> None:
+    """Moves the focus to the next stop; behind the last and before the first there is nothing of the form."""
+    form = form_with_focus(live)
+    species = species_of(form)
+    stops, here = species.stops(live, form), species.starting_point(live)
+    at = next((i for i, stop in enumerate(stops) if stop is here), None)
+    if at is None and isinstance(here, ButtonPlan):
+        at = len(stops) - 1  # a button that is no stop of its own counts as the last one
+    following = (0 if by > 0 else len(stops) - 1) if at is None else at + by
+    if not 0 <= following < len(stops):
+        focus_button(live, None)
+        return
+    stop = stops[following]
+    if isinstance(stop, ButtonPlan):
+        focus_button(live, stop)
+    else:
+        focus(live, stop)
+
+
+def form_with_focus(live: Live) -> FormCell:
+    """The form that has the focus; without one the panel opened last, else the main form."""
+    if live.focus is not None:
+        return form_of(live.focus)
+    opened = [f for name, f in live.wholes.items() if name and f.open]
+    return opened[-1] if opened else live.root

@@ -1,0 +1,90 @@
+"""What the markup of a page says of its form, its buttons and its fields, as facts of their plans."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from ...forms.expressions import Closure, Expression
+from ...forms.html.elements import BLOCKING
+from ...forms.html.model import Page, PageButton
+from ...forms.model.form import Field, Form, Kind, Message, Rule
+from ...forms.names.addresses import called
+from ...forms.values.values import reads_as, written
+from ..acts.page_form import PageForm
+from ..judge.native import NativePlans, bad_bits, native_check
+from ..plan.plans import AT_ONCE, ON_LEAVING, ButtonPlan, CheckPlan, FieldPlan, FormPlan
+
+# Controls whose every change is committed at once (HTML, "commit" of an input's value; a select's picking).
+_COMMITTED = frozenset({"checkbox", "radio", "select", "file", "range", "color"})
+_PRESSES = {"submit": "submit", "image": "submit", "reset": "reset"}
+
+
+class Markup:
+    """The facts of one page's form. *texts* are a sheet's own, for rules without words."""
+
+    def __init__(self, form: Form, texts: dict[str, Message]) -> None:
+        self.model = form
+        self.page: Page = form.page
+        self.texts = texts
+        self.natives = NativePlans(texts)
+        self._views = {name: {called(form.shape, address) for address in shown} for name, shown in form.views.items()}
+
+    def form(self, plan: FormPlan, compile_: Callable[[Expression], Closure]) -> None:
+        """Gives the form's plan its buttons, and what a page does its own way."""
+        page, enabled = self.page, self.model.submit.enabled
+        closure = compile_(enabled) if enabled is not None else None
+        buttons: dict[int, ButtonPlan] = {}
+        for number, element in enumerate(page.elements):
+            if isinstance(element, PageButton):
+                button = buttons[number] = _button(page, element)
+                if enabled is not None and closure is not None and button.press == "submit":
+                    button.enabled, button.enabled_text = closure, enabled.text
+        submits = [b for b in buttons.values() if b.press == "submit"]
+        plan.submit = submits[0] if submits else None
+        for word_of in (lambda b: b.source.known, lambda b: (b.source.text,)):
+            for button in submits:
+                for word in word_of(button):
+                    plan.buttons.setdefault(word, button)
+        plan.reset_buttons = tuple(b for b in buttons.values() if b.press == "reset")
+        plan.implicit_kinds = BLOCKING if page.blocking == 1 else frozenset()
+        plan.validates = page.validates(None)
+        plan.species = PageForm(page, buttons)
+        plan.home, plan.follows, plan.marks_itself = page.home, True, page.bare
+
+    def bare(self, plan: FieldPlan, field: Field) -> None:
+        """A field that no sheet says anything of."""
+        self.natives.fill(plan, field)
+        self.facts(plan, field)
+
+    def facts(self, plan: FieldPlan, field: Field) -> None:
+        """What the attributes of a control say beyond its rules."""
+        native = field.native
+        plan.key = native.address
+        plan.starts_with = (field.initial, native.raw or reads_as(field.initial))
+        plan.hidden_because, plan.disabled_because = native.hidden, native.disabled
+        plan.readonly_because = "the attribute readonly" if native.fixed else ""
+        plan.suggests = native.suggests
+        plan.value_name, plan.repeats = native.name, native.repeats
+        plan.commits = AT_ONCE if field.kind in _COMMITTED else ON_LEAVING
+
+    def views(self, plan: FieldPlan) -> frozenset[str]:
+        """The views that show the field: a page's controls go by any of their names."""
+        return frozenset(name for name, fields in self._views.items() if plan.path[0] in fields)
+
+    def check(self, plan: FieldPlan, rule: Rule, kind: Kind, field: Field) -> CheckPlan:
+        """The check of one attribute, in a form that a sheet lies over."""
+        check = native_check(len(plan.checks), rule, kind, field, self.texts)
+        plan.checks.append(check)
+        plan.bad_bit |= bad_bits([check])
+        return check
+
+
+def _button(page: Page, element: PageButton) -> ButtonPlan:
+    label = f"the button {written(element.text or element.name or element.kind)}"
+    plan = ButtonPlan(element.name, label, _PRESSES.get(element.kind, ""), element)
+    plan.hidden, plan.disabled = element.hidden, element.disabled
+    plan.validates = page.validates(element)
+    plan.always_shown = True
+    return plan
+
+

@@ -1,0 +1,43 @@
+"""The file of Python functions that a sheet names, loaded only where the person running says so."""
+
+from __future__ import annotations
+
+import importlib.util
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from ...forms.model.form import Form
+from ...problems import Place, Problem, Unreadable, suggestion
+
+
+def load(form: Form) -> dict[str, Callable[..., Any]]:
+    """The functions that the rules of *form* name. Raises Unreadable where the file or a function is not there."""
+    path = Path(form.file).parent / form.python
+    place = Place(form.file, 1, 1)
+    wanted = {
+        kind.parameter
+        for one in (form, *form.panels)
+        for rules in [one.rules, *(f.rules for f in one.walk())]
+        for rule in rules
+        for kind in rule.kinds
+        if kind.name == "python"
+    }
+    if not path.is_file():
+        raise Unreadable([Problem(place, f"there is no file {form.python!r} beside the sheet", "check `python:`")])
+    spec = importlib.util.spec_from_file_location("idlefox_rules_" + path.stem, path)
+    assert spec is not None and spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    try:
+        spec.loader.exec_module(module)
+    except Exception as fault:
+        cause = f"{form.python} cannot be loaded: {type(fault).__name__}: {fault}"
+        raise Unreadable([Problem(place, cause, "mend the file")]) from None
+    functions = {name: value for name, value in vars(module).items() if callable(value) and not name.startswith("_")}
+    missing = [
+        Problem(place, f"{form.python} has no function {name!r}", suggestion(name, functions))
+        for name in sorted(wanted - functions.keys())
+    ]
+    if missing:
+        raise Unreadable(missing)
+    return {name: functions[name] for name in wanted}

@@ -1,0 +1,131 @@
+"""Lists as they change: rows put in, taken out, moved, brought back. A row keeps all that is its own wherever it stands."""
+
+from __future__ import annotations
+
+from ..plan.plans import CHANGE
+from ..state.cells import Container, FieldCell, ListCell, RowCell, everything, is_inside, validity_of
+from ..state.journal import snapshot_of
+from ..state.live import Live
+from ..state.ways import is_there
+from .breaks import judge, judge_unique
+from .change import compare_list, compare_lists
+from .make import bring_to_life, make_row, revive
+from .questions import cancel_questions
+from .spread import drain
+from .timing import at_moment, drop_server
+
+
+def spread(live: Live) -> None:
+    """Lets every change that is under way come to rest, with the lists that hiding sends back to their first rows."""
+    while live.heap or live.followers or live.forgotten_lists:
+        drain(live)
+        lists, live.forgotten_lists = live.forgotten_lists, {}
+        for rows in lists:
+            if is_there(rows):
+                restore_rows(live, rows)
+
+
+def put_in(live: Live, rows: ListCell, at: int, row: RowCell | None = None) -> RowCell:
+    """Puts a new row (or *row*, which had been taken out) at place *at*."""
+    if row is None:
+        row = make_row(live, rows, {})
+        rows.parts.insert(at, row)
+        bring_to_life(live, row)
+    else:
+        rows.parts.insert(at, row)
+        _recount(live, rows, row, 1)
+        revive(live, row)
+    live.note(rows, "row added", None, (at, row.id, snapshot_of(row)))
+    _restructured(live, rows)
+    return row
+
+
+def take_out(live: Live, rows: ListCell, row: RowCell) -> None:
+    """Takes *row* out of the list, and with it all that is its own."""
+    if live.focus is not None and is_inside(live.focus, row):
+        live.set_focus(None)
+    spread(live)  # nothing of the row may still be waiting to be judged once it is gone
+    if row not in rows.parts:
+        return  # judging what was waiting has hidden the list, and it has forgotten the row already
+    at = rows.parts.index(row)
+    del rows.parts[at]
+    live.note(rows, "row removed", at, row.id)
+    for cell in everything(row):
+        live.drop(cell)
+        if isinstance(cell, FieldCell):
+            cancel_questions(live, cell)
+            if cell.twin is not None:
+                _forget_twin(live, cell)
+    _recount(live, rows, row, -1)
+    _restructured(live, rows)
+
+
+def _forget_twin(live: Live, cell: FieldCell) -> None:
+    assert cell.row is not None
+    twins = cell.row.up.twins
+    found = twins[cell.twin]
+    del found[cell]
+    if not found:
+        del twins[cell.twin]
+    elif len(found) == 1:
+        judge_unique(live, next(iter(found)))
+    cell.twin = None
+
+
+def shift(live: Live, rows: ListCell, before: int, to: int) -> None:
+    """Moves the row at place *before* to place *to*."""
+    rows.parts.insert(to, rows.parts.pop(before))
+    live.note(rows, "row moved", before, to)
+    _restructured(live, rows)
+
+
+def restore_rows(live: Live, rows: ListCell) -> None:
+    """Brings back the rows of the start, each as it was then (their fields are set back elsewhere)."""
+    wanted = list(rows.initial_parts)
+    if rows.parts == wanted:
+        return
+    for row in reversed(rows.parts[:]):
+        if row not in wanted:
+            take_out(live, rows, row)
+    for at, row in enumerate(wanted):
+        if at < len(rows.parts) and rows.parts[at] is row:
+            continue
+        if row in rows.parts:
+            shift(live, rows, rows.parts.index(row), at)
+        else:
+            put_in(live, rows, at, row)
+
+
+def _recount(live: Live, rows: ListCell, row: RowCell, by: int) -> None:
+    """Adds all that *row* counts to the sums of everything around it, or takes it away."""
+    container: Container | None = rows
+    while container is not None:
+        before = _sums(container)
+        for i, number in enumerate(row.tally):
+            container.tally[i] += by * number
+        container.dirty_count += by * row.dirty_count
+        container.touched_count += by * row.touched_count
+        container.marked_count += by * row.marked_count
+        if container.plan.watch:
+            for name, old, new in zip(("validity", "dirty", "touched", "marked"), before, _sums(container), strict=True):
+                if old != new:
+                    live.notify(container, name)
+        container = container.up
+
+
+def _sums(container: Container) -> tuple[int, bool, bool, bool]:
+    return validity_of(container), container.dirty_count > 0, container.touched_count > 0, container.marked_count > 0
+
+
+def _restructured(live: Live, rows: ListCell) -> None:
+    """A change of the list itself: what reads it is judged, and it reports."""
+    live.notify(rows, "rows")
+    compare_list(live, rows)
+    if live.restructured:
+        compare_lists(live, rows.up)
+    judge(live, rows)
+    drain(live)
+    if rows.server:
+        drop_server(live, rows)
+    at_moment(live, rows, CHANGE)
+    drain(live)

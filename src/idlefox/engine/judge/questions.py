@@ -1,0 +1,118 @@
+"""Questions to lookups: when they are asked, sent and void (`behaviour.md`, Time; `fine-print.md`, 10 to 13).
+
+A question belongs to its cell and the value it was asked about. What an answer brings about is `world.lookups`'.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...forms.values.values import equal, is_empty
+from ...records import NamedTuple
+from ..plan.plans import SUBMIT, CheckPlan, LookupPlan
+from ..state.cells import FieldCell, Question, judged_value
+from ..state.live import Live
+from .breaks import set_status
+from .rules import twin_key
+
+
+class Answered(NamedTuple):
+    """An answer: *kind* is accept, refuse, failure or nothing. *after* None: as long as the lookup takes."""
+
+    kind: str
+    message: str = ""
+    after: int | None = None
+
+
+def ask(live: Live, cell: FieldCell, moment: int) -> None:
+    """Asks the lookups of *cell* that start at *moment*.
+
+    An attempt to submit asks all that is unasked, and once more what has failed before it.
+    """
+    if not cell.active or cell.broken or cell.bad_input:
+        return
+    value = judged_value(cell)
+    if is_empty(value):
+        return
+    for check in cell.plan.lookups:
+        starts = check.start == moment or moment == SUBMIT
+        if starts and (check.when is None or check.when(cell, None) is True):
+            _begin(live, cell, check, value, insist=moment == SUBMIT)
+    set_status(live, cell)
+
+
+def _begin(live: Live, cell: FieldCell, check: CheckPlan, value: Any, insist: bool) -> None:
+    if cell.questions is None:
+        cell.questions = {}
+    question = cell.questions.get(check.index)
+    if question is None:
+        question = cell.questions[check.index] = Question(value)
+    if question.state != "unasked" or question.lost or (question.failures and not insist):
+        return
+    question.state = "pending"
+    question.insisted = insist
+    live.note(cell, "asks", "", check.lookup)
+    if check.debounce and not insist:
+        what = f"the debounce of lookup {check.lookup}"
+        question.event = live.queue.at(live.now + check.debounce, "debounce", what, cell, question, check)
+    else:
+        send(live, cell, check, question)
+
+
+def send(live: Live, cell: FieldCell, check: CheckPlan, question: Question) -> None:
+    """Sends *question*: what will be answered, and when, is settled now."""
+    lookup = live.plan.lookups[check.lookup]
+    remembered = live.remembered.get((check.lookup, twin_key(question.value))) if check.remember else None
+    queued = live.scripted_lookups.get(check.lookup)
+    answer: Answered
+    if queued:
+        answer = queued.popleft()
+    elif remembered is not None:
+        answer = remembered._replace(after=0)
+    else:
+        answer = _stand_in(live, lookup, question.value)
+    if answer.kind == "nothing":
+        question.event = None
+        return
+    takes = lookup.model.takes if answer.after is None else answer.after
+    question.event = live.queue.at(live.now + takes, "lookup", f"lookup {check.lookup}", cell, question, (check, answer))
+
+
+class Asked:
+    """The place where a lookup's expression is judged: the value asked about."""
+
+    __slots__ = ("live", "value")
+
+    def __init__(self, live: Live, value: Any) -> None:
+        self.live = live
+        self.value = value
+
+
+def _stand_in(live: Live, lookup: LookupPlan, value: Any) -> Answered:
+    """What the sheet's own lookup says of *value*."""
+    model = lookup.model
+    if model.fails:
+        return Answered("failure")
+    refused = model.refuse is not None and any(equal(value, r) for r in model.refuse)
+    if model.accept is not None:
+        refused = refused or not any(equal(value, a) for a in model.accept)
+    if lookup.holds is not None and not refused:
+        refused = lookup.holds(Asked(live, value), None) is False
+    return Answered("refuse" if refused else "accept")
+
+
+def end_questions(live: Live, cell: FieldCell) -> None:
+    """The value of *cell* is another one: its questions are void, what was only waiting to be asked is not asked."""
+    for question in (cell.questions or {}).values():
+        if question.event is not None and question.event.kind == "debounce":
+            live.queue.cancel(question.event)
+    cell.questions = None
+
+
+def cancel_questions(live: Live, cell: FieldCell) -> None:
+    """Takes back all questions of *cell* (a reset, or its row is gone): no answer comes."""
+    for question in (cell.questions or {}).values():
+        if question.event is not None:
+            live.note(cell, "dropped question", question.value, None)
+        live.queue.cancel(question.event)
+    cell.questions = None

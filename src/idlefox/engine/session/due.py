@@ -1,0 +1,62 @@
+"""Time passes: what is due happens, in order of time, then of scheduling."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from ..acts.arrival import arrive as reply_arrives
+from ..acts.attempt import decide_waiting, show_notice
+from ..judge.lists import spread
+from ..state.live import Live
+from ..state.queue import Event
+from ..world import lookups
+from ..world.clock import move
+
+
+def _lookup_answers(live: Live, event: Event) -> None:
+    lookups.arrive(live, event)
+    decide_waiting(live)
+
+
+def _notice_ends(live: Live, event: Event) -> None:
+    show_notice(live, None)
+
+
+_HAPPENS: dict[str, Callable[[Live, Event], None]] = {
+    "debounce": lookups.debounced, "lookup": _lookup_answers, "reply": reply_arrives, "notice": _notice_ends,
+}  # fmt: skip
+
+
+def advance(live: Live, to: int, *, until: Callable[[], bool] | None = None) -> bool:
+    """Lets time pass up to *to*, all that is due then included; stops early once *until* holds.
+
+    Returns whether *until* held (True without one). Raises EndlessChain where events keep each other alive.
+    """
+    queue = live.queue
+    if until is not None and until():
+        return True
+    while (due := queue.next_time()) is not None and due <= to:
+        move(live, due)
+        _happen(live)
+        if live.heap or live.followers:
+            spread(live)
+        if until is not None and until():
+            return True
+    move(live, to)
+    return until is None or until()
+
+
+def _happen(live: Live) -> None:
+    event = live.queue.take()
+    if event is None:
+        return
+    try:
+        _HAPPENS[event.kind](live, event)
+    finally:
+        live.queue.rest()
+
+
+def catch_up(live: Live) -> None:
+    """Lets happen what is due at this very instant."""
+    if live.queue.heap:
+        advance(live, live.now)

@@ -1,0 +1,107 @@
+"""What there is to see of a form in play, asked one thing at a time: nothing is computed that was not asked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from ..acts.buttons import button_visible
+from ..acts.sight import is_enabled, is_visible
+from ..judge.choices import offered
+from ..state.access import property_value, state_test
+from ..state.cells import (
+    VALIDITY,
+    Cell,
+    FieldCell,
+    FormCell,
+    ListCell,
+    everything,
+    is_dirty,
+    is_inside,
+    is_marked,
+    is_touched,
+    leaves,
+    shown_texts,
+    validity_of,
+)
+from ..state.live import Live
+
+_TOUCHING = frozenset({"reads", "value", "row added", "row removed", "row moved", "server", "answer"})
+
+
+def is_in_state(live: Live, cell: Cell, word: str) -> bool:
+    """Whether *cell* is what the state *word* says; `visible` and `enabled` as a person finds it, views and all."""
+    name, wanted = state_test(word, isinstance(cell, FormCell))
+    value: Any
+    if name == "visible":
+        seen = isinstance(cell, FormCell)
+        value = button_visible(live, cell, cell.plan.form.submit) if seen else is_visible(live, cell)  # type: ignore[arg-type]
+    elif name == "enabled":
+        value = is_enabled(cell)
+    else:
+        value = property_value(cell, name)
+    return bool(value == wanted)
+
+
+def broken_rules(cell: Cell) -> list[tuple[str, ...]]:
+    """What *cell* breaks: of each rule all that it may be called, in order."""
+    return [c.names for c in cell.plan.checks if cell.broken & c.bit]
+
+
+def messages(live: Live, cell: Cell) -> list[str]:
+    """What a person sees at *cell*."""
+    return shown_texts(cell) if cell.shows and is_visible(live, cell) else []
+
+
+def options(cell: FieldCell) -> list[Any]:
+    """What the choice *cell* offers, in order."""
+    return [o.value for o in offered(cell)]
+
+
+def _on_page(live: Live) -> Iterator[Any]:
+    for form in live.wholes.values():
+        if form.open:
+            yield from everything(form)
+
+
+def errors(live: Live) -> dict[str, list[str]]:
+    """Every message on show, by address; the form's own under ``""``."""
+    return {cell.address(): shown_texts(cell) for cell in _on_page(live) if cell.shows and is_visible(live, cell)}
+
+
+def dirty_fields(live: Live) -> list[str]:
+    """The addresses of the fields that are dirty, and of the lists whose rows were added, removed or moved."""
+    return [cell.address() for cell in _on_page(live) if cell.dirty]
+
+
+def touched_fields(live: Live) -> list[str]:
+    return [cell.address() for form in live.wholes.values() if form.open for cell in leaves(form) if cell.touched]
+
+
+def words_of(live: Live, cell: Cell) -> list[str]:
+    """The states that tell most of *cell*, for a failure."""
+    words = [
+        "dirty" if is_dirty(cell) else "pristine",
+        "touched" if is_touched(cell) else "untouched",
+        VALIDITY[validity_of(cell)],
+    ]
+    if not isinstance(cell, FormCell):
+        if not is_visible(live, cell):
+            words.append("hidden")
+        if not is_enabled(cell):
+            words.append("disabled")
+        if cell.readonly:
+            words.append("readonly")
+    if is_marked(cell):
+        words.append("marked")
+    return words
+
+
+def last_touch(live: Live, cell: Cell) -> int:
+    """The number of the step that changed *cell*, or something in it, last; 0 where none has since load."""
+    return next((step for step, _, c, name, _, _ in reversed(live.trace) if name in _TOUCHING and is_inside(c, cell)), 0)
+
+
+def count_of(cell: Cell) -> int | None:
+    """How many rows a list has."""
+    return len(cell.parts) if isinstance(cell, ListCell) else None

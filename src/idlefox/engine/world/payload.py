@@ -1,0 +1,105 @@
+"""What the server stand-in and the lookups see: a payload (or one value), in the place of a form.
+
+Their expressions and rules are compiled like the form's own, and judged at a `Sent` payload or a `Probe` in it.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...forms.expressions import Closure, Reference
+from ...forms.expressions.closures import Variables
+from ..plan.plans import FieldPlan
+from ..state.cells import FieldCell
+from ..state.live import Live
+
+
+class Received:
+    """A payload as the server has received it: the place where replies are judged."""
+
+    __slots__ = ("live", "payload")
+
+    def __init__(self, live: Live, payload: Any) -> None:
+        self.live = live
+        self.payload = payload
+
+
+class Probe(FieldCell):
+    """A value of the payload, in the place of a cell: what a rule's test is handed."""
+
+    __slots__ = ("payload", "rows_around")
+
+    def __init__(self, plan: FieldPlan, live: Live, value: Any, payload: Any, around: list[Any], index: int) -> None:
+        # Nothing of a cell but what a test or a message asks for.
+        self.plan = plan
+        self.live = live
+        self.value = value
+        self.raw = ""
+        self.bad_input = False
+        self.row: Any = _Numbered(index) if index >= 0 else None
+        self.payload = payload
+        self.rows_around = around
+
+
+class _Numbered:
+    """A row of the payload, known by its number."""
+
+    def __init__(self, number: int) -> None:
+        self.number = number
+
+    def index(self) -> int:
+        return self.number
+
+
+class PayloadAccess:
+    """Expressions of the server read the payload (a probe's, or the payload itself) and the record."""
+
+    def read(self, reference: Reference) -> Closure:
+        base, steps = reference.base, reference.steps
+        if base in ("self", "lookup"):
+            return lambda place, rows: place.value
+        if base == "index":
+            return lambda place, rows: place.row.index()
+        if base == "record":
+            return lambda place, rows: follow(place.live.record, steps)
+        if base == "row":
+            level = reference.level
+            return lambda place, rows: follow(place.rows_around[level - 1], steps)
+        if base == "var":
+            name = reference.variable
+            return lambda place, rows: follow(rows[name] if rows else None, steps)
+        return lambda place, rows: follow(place.payload, steps)
+
+    def rows(self, reference: Reference) -> Closure:
+        read = self.read(reference)
+
+        def items(place: Any, rows: Variables) -> Any:
+            found = read(place, rows)
+            return found if isinstance(found, list) else None
+
+        return items
+
+    def now(self, place: Any) -> int:
+        return int(place.live.now)
+
+    def mixed(self, place: Any, what: str) -> None:
+        place.live.warn(None, f"the server stand-in compared values of different types: {what}")
+
+
+class LookupAccess(PayloadAccess):
+    """Expressions of a lookup know one name: `value`."""
+
+    def mixed(self, place: Any, what: str) -> None:
+        place.live.warn(None, f"a lookup compared values of different types: {what}")
+
+
+def follow(value: Any, steps: tuple[str | int, ...]) -> Any:
+    """What *steps* lead to in plain data; None where they lead nowhere."""
+    for step in steps:
+        if isinstance(value, dict):
+            value = value.get(step)
+        elif isinstance(value, list) and isinstance(step, int) and -len(value) <= step < len(value):
+            value = value[step]
+        else:
+            return None
+    return value

@@ -1,0 +1,64 @@
+"""Why a person could not take a step, as data: a kind and the facts, whatever the subject. `report.wording` makes sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from .records import NamedTuple
+
+# Kinds, and the facts that belong to each.
+KINDS: dict[str, tuple[str, ...]] = {
+    # out of reach
+    "left": (),  # the page has been left
+    "panel closed": ("panel",),
+    "hidden": ("culprit", "condition"),  # `visible` of it, or of something around it, does not hold
+    "hidden type": (),
+    "hidden by markup": ("why",),
+    "other view": ("view",),
+    "disabled": ("culprit", "condition"),
+    "disabled by markup": ("why",),
+    "locked": (),  # the form is busy, and locked while it is
+    "readonly": ("culprit", "condition"),
+    "readonly by markup": ("why",),
+    # rows
+    "no such row": ("rows", "count"),
+    "no such place": ("count", "place"),
+    "most rows": ("count", "most"),
+    "least rows": ("count", "least"),
+    "too few rows": ("count",),
+    "not offered": ("condition",),
+    # values
+    "no such option": ("value", "offered"),
+    "disabled option": ("value",),
+    "one file": ("count",),
+    "file not accepted": ("file", "type", "accept"),
+    "needs an object": ("value",),
+    "needs objects": ("value",),
+    "needs true or false": ("value",),
+    "no such field": ("field", "fields"),
+    # buttons and pages
+    "no submit button": (),
+    "no reset button": (),
+    "nothing on show": ("view",),
+    "nothing of the panel": (),
+    "no notice": (),
+    "nothing left": (),
+    "panel open": ("panel",),
+    # time
+    "still under way": ("within", "names"),
+    "endless": ("what",),
+}
+
+
+class Refusal(NamedTuple):
+    """*what* is the address or button that the step was about, *doing* what it would have done to it.
+
+    *see* is the address of what explains it by its state, None where nothing does.
+    """
+
+    kind: str
+    what: str = ""
+    doing: str = ""
+    facts: Mapping[str, Any] = {}
+    see: str | None = None

@@ -1,0 +1,275 @@
+"""Failures in words: what was expected, what was found, why a step could not be taken, how a field stands."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from ..forms.values.durations import write_duration
+from ..forms.values.values import written
+from ..play.matching import Difference
+from ..play.results import Failure
+from ..play.subject import FieldState
+from ..refusals import Refusal
+from ..script.tree import Anything, Like
+
+_ADDRESSES = frozenset({"dirty", "touched", "focus"})
+
+
+def shown(value: Any) -> str:
+    """*value*, or a pattern, as the person would write it."""
+    if isinstance(value, Anything):
+        return "any"
+    if isinstance(value, Like):
+        return f"like /{value.pattern}/{value.flags}"
+    if isinstance(value, dict):
+        return "{" + ", ".join(f"{written(k)}: {shown(v)}" for k, v in value.items()) + "}"
+    if isinstance(value, list | tuple):
+        return "[" + ", ".join(map(shown, value)) + "]"
+    return written(value)
+
+
+# what was expected
+def expected_text(failure: Failure) -> str:
+    """What the check of *failure* expected; "" where it is no check."""
+    if not failure.predicate:
+        return ""
+    if failure.refusal is not None and failure.predicate != "allows":
+        words = failure.predicate
+    else:
+        words = _EXPECTED[failure.predicate](failure)
+    return f"not {words}" if failure.negated else words
+
+
+def _equal_to(failure: Failure) -> str:
+    text = ", ".join(failure.expected) if failure.noun in _ADDRESSES else shown(_messages(failure, failure.expected))
+    return f"anything but {text}" if failure.predicate == "!=" else text
+
+
+def _messages(failure: Failure, value: Any) -> Any:
+    """Messages by address as people write them: a list of one as the one."""
+    if failure.noun == "errors" and isinstance(value, dict):
+        return {k: v[0] if isinstance(v, list) and len(v) == 1 else v for k, v in value.items()}
+    return value
+
+
+def _quoted(texts: Any) -> str:
+    return ", ".join(map(written, texts))
+
+
+_EXPECTED: dict[str, Callable[[Failure], str]] = {
+    "=": _equal_to,
+    "!=": _equal_to,
+    "includes": lambda f: f"at least {shown(_messages(f, f.expected))}",
+    "contains": lambda f: f"something with {shown(f.expected)}",
+    "is": lambda f: ", ".join(f.expected),
+    "breaks": lambda f: ", ".join(f.expected),
+    "breaks only": lambda f: f"only {', '.join(f.expected)}",
+    "breaks nothing": lambda f: "breaks nothing",
+    "shows": lambda f: _quoted(f.expected),
+    "shows nothing": lambda f: "no message",
+    "shows like": lambda f: f"a message {shown(f.expected)}",
+    "reads": lambda f: written(f.expected),
+    "offers": lambda f: f"the option {shown(f.expected)}",
+    "offers all": lambda f: shown(f.expected),
+    "has rows": lambda f: f"{f.expected} rows",
+    "has options": lambda f: f"{f.expected} options",
+    "allows": lambda f: f"{f.expected} is allowed",
+    "like": lambda f: shown(f.expected),
+    "nothing": lambda f: "nothing",
+    "omits": lambda f: f"without {', '.join(f.expected)}",
+}
+
+
+# what was found
+def found_text(failure: Failure) -> str:
+    """What there was instead; "" where the failure is no check's."""
+    if not failure.predicate:
+        return ""
+    if failure.refusal is not None and failure.predicate != "allows":
+        return refusal_text(failure.refusal)
+    return _FOUND.get(failure.predicate, _found_value)(failure)
+
+
+def _found_value(failure: Failure) -> str:
+    found = failure.found
+    if failure.noun in _ADDRESSES:
+        return ", ".join(found) or "nothing"
+    if found is None and failure.noun == "notice":
+        return "no notice"
+    if found is None and failure.noun in ("payload", "body", "request"):
+        return "nothing has been sent"
+    return shown(_messages(failure, found))
+
+
+def _found_nothing(failure: Failure) -> str:
+    """Of a check for nothing: what there was."""
+    if not failure.found:
+        return "nothing"
+    return ", ".join(sorted(failure.found)) if failure.noun in _ADDRESSES else _found_value(failure)
+
+
+def _found_omitted(failure: Failure) -> str:
+    there, payload = failure.found["there"], failure.found["payload"]
+    text = "nothing has been sent" if payload is None else shown(payload)
+    return f"{', '.join(there)} is in it: {text}" if there else text
+
+
+_FOUND: dict[str, Callable[[Failure], str]] = {
+    "is": lambda f: ", ".join(f.found),
+    "breaks": lambda f: ", ".join(f.found) or "nothing",
+    "breaks only": lambda f: ", ".join(f.found) or "nothing",
+    "breaks nothing": lambda f: ", ".join(f.found) or "nothing",
+    "shows": lambda f: _quoted(f.found) or "nothing",
+    "shows nothing": lambda f: _quoted(f.found) or "nothing",
+    "shows like": lambda f: _quoted(f.found) or "nothing",
+    "has rows": lambda f: f"{f.found} rows",
+    "has options": lambda f: f"{f.found} options",
+    "allows": lambda f: f"{f.expected} is {'' if f.found else 'not '}allowed",
+    "nothing": _found_nothing,
+    "omits": _found_omitted,
+}
+
+
+# why, and where
+def reason_text(failure: Failure) -> str:
+    """What else there is to say: why a step could not be taken, where values differ, that time ran out; "" for nothing."""
+    if failure.limit is not None:
+        kind, ms = failure.limit
+        span = write_duration(ms)
+        return f"it did not hold within {span}" if kind == "within" else f"it did not hold for all of {span}"
+    if failure.refusal is not None:
+        if not failure.predicate:
+            return refusal_text(failure.refusal)
+        return because_text(failure.refusal) if failure.predicate == "allows" and not failure.negated else ""
+    return difference_text(failure.differences[0]) if failure.differences else ""
+
+
+def difference_text(difference: Difference) -> str:
+    """Where a value differs."""
+    path, found, expected = difference.path, difference.found, difference.expected
+    if difference.kind == "missing":
+        return f"{path} is missing; {shown(expected)} was expected"
+    if difference.kind == "besides":
+        return f"{path or 'it'} has {', '.join(map(written, found))} besides"
+    if difference.kind == "length":
+        return f"{path or 'it'} has {found} elements, not {expected}"
+    return f"{path} is {shown(found)}, not {shown(expected)}"
+
+
+def _rows(count: int) -> str:
+    return f"{count} row{'s' if count != 1 else ''}"
+
+
+def _condition(word: str, verb: str, holds: str) -> Callable[[Mapping[str, Any]], str]:
+    def text(f: Mapping[str, Any]) -> str:
+        culprit = f"{f['culprit']}, around it," if f["culprit"] else "it"
+        return f"{culprit} is {word}: its condition `{verb}: {f['condition']}` {holds}"
+
+    return text
+
+
+_BECAUSE: dict[str, Callable[[Mapping[str, Any]], str]] = {
+    "left": lambda f: "the page has been left",
+    "panel closed": lambda f: f"the panel {f['panel']} is not open",
+    "hidden": _condition("hidden", "visible", "does not hold"),
+    "hidden type": lambda f: "a field of type hidden is never on the page",
+    "hidden by markup": lambda f: str(f["why"]),
+    "other view": lambda f: f"the view {f['view']} does not show it",
+    "nothing on show": lambda f: f"the view {f['view']} shows no field of the form",
+    "nothing of the panel": lambda f: "nothing of the panel is on show",
+    "disabled": _condition("disabled", "enabled", "does not hold"),
+    "disabled by markup": lambda f: str(f["why"]),
+    "locked": lambda f: "the form is busy, and locked while it is",
+    "readonly": _condition("read-only", "readonly", "holds"),
+    "readonly by markup": lambda f: f"it has {f['why']}",
+    "most rows": lambda f: f"it has {_rows(f['count'])} already, and {f['most']} at most",
+    "least rows": lambda f: f"it has {_rows(f['count'])}, and {f['least']} at least",
+    "too few rows": lambda f: f"it has {_rows(f['count'])}: there is nothing to change places with",
+    "not offered": lambda f: f"its condition `{f['condition']}` does not hold",
+}
+_DISABLED = frozenset({"disabled", "disabled by markup", "locked"})
+
+
+def because_text(refusal: Refusal) -> str:
+    """The cause alone of a refusal that has one, else all of it."""
+    because = _BECAUSE.get(refusal.kind)
+    if because is None:
+        return _WHOLE[refusal.kind](refusal.what, refusal)
+    if refusal.kind == "not offered" and refusal.doing:
+        return f"its condition `{refusal.doing}: {refusal.facts['condition']}` does not hold"
+    return because(refusal.facts)
+
+
+def refusal_text(refusal: Refusal) -> str:
+    """Why a step could not be taken, in a sentence."""
+    whole = _WHOLE.get(refusal.kind)
+    if whole is not None:
+        return whole(refusal.what, refusal)
+    because, what, doing = because_text(refusal), refusal.what, refusal.doing
+    if doing == "press":
+        return f"{what} is disabled: {_of_button(refusal)}" if refusal.kind in _DISABLED else f"{what} cannot be pressed: {because}"
+    if doing in ("add", "remove", "move"):
+        return f"{what} does not allow {doing}: {because}"
+    if doing in ("open", "close"):
+        return f"{what} cannot be opened: {because}" if doing == "open" else because
+    return f"{doing} {what} is not possible: {because}" if what else f"{doing} is not possible: {because}"
+
+
+def _of_button(refusal: Refusal) -> str:
+    return f"its condition `enabled: {refusal.facts['condition']}` does not hold" if refusal.kind == "disabled" else because_text(refusal)
+
+
+_WHOLE: dict[str, Callable[[str, Refusal], str]] = {
+    "no such row": lambda what, r: f"{what} is not there: {r.facts['rows']} has {_rows(r.facts['count'])}",
+    "no such place": lambda what, r: (
+        f"{what} has {r.facts['count']} rows: there is no place {r.facts['place']}" + (" to add one at" if r.doing == "add" else "")
+    ),
+    "no such option": lambda what, r: (
+        f"{what} has no option {written(r.facts['value'])}; its options are {', '.join(map(written, r.facts['offered'])) or 'none'}"
+    ),
+    "disabled option": lambda what, r: f"the option {written(r.facts['value'])} of {what} is disabled",
+    "one file": lambda what, r: f"{what} takes one file, not {r.facts['count']}",
+    "file not accepted": lambda what, r: f"{what} accepts {', '.join(r.facts['accept'])}, not {r.facts['file']} ({r.facts['type']})",
+    "needs an object": lambda what, r: (
+        "a new row is filled with an object" if what == "a new row"
+        else f"{what} is a group: it is filled with an object, not {written(r.facts['value'])}"
+    ),
+    "needs objects": lambda what, r: f"{what} is a list of rows: it is filled with a list of objects, not {written(r.facts['value'])}",
+    "needs true or false": lambda what, r: f"{what} is a checkbox: it takes true or false, not {written(r.facts['value'])}",
+    "no such field": lambda what, r: f"{what or 'the form'} has no field {r.facts['field']!r}; it has {', '.join(r.facts['fields'])}",
+    "no submit button": lambda what, r: "the form has no submit button; where it can be sent without one: press Enter in FIELD",
+    "no reset button": lambda what, r: "the form has no reset button",
+    "no notice": lambda what, r: "there is no notice on show to dismiss",
+    "nothing left": lambda what, r: "there is nothing to return from: the page has not been left",
+    "panel open": lambda what, r: f"the panel {r.facts['panel']} is open already",
+    "still under way": lambda what, r: (
+        f"after {write_duration(r.facts['within'])} there is still under way: {', '.join(r.facts['names'][:5])}"
+    ),
+    "endless": lambda what, r: str(r.facts["what"]),
+}  # fmt: skip
+
+
+# how a field stands
+def state_lines(failure: Failure) -> list[str]:
+    """``voucher   "ISLE1"   dirty  touched  invalid   breaks tooShort``, what it shows, and what touched it last."""
+    state = failure.state
+    if state is None:
+        return []
+    lines = [_state_line(state)]
+    if state.shows:
+        lines.append("shows " + _quoted(state.shows))
+    when = f"at {state.ms / 1000:.3f} s, "
+    touched = failure.touched
+    lines.append(when + (f"last changed by line {touched.line}: {touched.text}" if touched is not None else "not changed since load"))
+    return lines
+
+
+def _state_line(state: FieldState) -> str:
+    value = ""
+    if state.kind == "field":
+        value = written(state.value) + (f" (reads {written(state.reads)})" if state.reads is not None else "")
+    elif state.rows is not None:
+        value = _rows(state.rows)
+    breaks = f"breaks {', '.join(state.breaks)}" if state.breaks else ""
+    return "   ".join(part for part in (state.address or "form", value, "  ".join(state.words), breaks) if part)
