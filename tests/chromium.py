@@ -173,13 +173,13 @@ class Chromium:
         if isinstance(act, tree.Submit):
             self.run(f"all[{buttons[act.button or '']}].focus(); all[{buttons[act.button or '']}].click()")
             return
-        if isinstance(act, tree.Plain):  # reset
+        if isinstance(act, tree.Reset):
             self.run("(e => { e.focus(); e.click() })(all.find(e => e.type === 'reset'))")
             return
         address = getattr(act, "address", None)
         mine = numbers[address.segments[0] if len(address.segments) == 1 else _text(address)] if address is not None else []
         one = f"all[{mine[0]}]" if mine else ""
-        if isinstance(act, tree.On) and act.verb == "blur":
+        if isinstance(act, tree.Blur):
             self.run("document.activeElement.blur()")
         elif isinstance(act, tree.Press):
             if one:
@@ -191,7 +191,7 @@ class Chromium:
             self.key(act.key)
         elif isinstance(act, tree.Turn):
             self._check(one, act.on)
-        elif isinstance(act, tree.On) and act.verb == "toggle":
+        elif isinstance(act, tree.Toggle):
             self.run(f"{one}.focus()")
             self.key("Space")
         elif isinstance(act, tree.Pick):
@@ -209,17 +209,18 @@ class Chromium:
             for _ in range(act.times):
                 self.key("Backspace")
             return
-        if isinstance(act, tree.On):  # focus, clear
-            if act.verb == "clear":
-                self.run(f"{one}.select()")
-                self.key("Backspace")
+        if isinstance(act, tree.Focus):
             return
-        if isinstance(act, tree.Enter) and act.how == "retype":
+        if isinstance(act, tree.Clear):
+            self.run(f"{one}.select()")
+            self.key("Backspace")
+            return
+        if isinstance(act, tree.Retype):
             self.run(f"{one}.select()")
         else:
             self.run(f"(e => {{ try {{ e.setSelectionRange(e.value.length, e.value.length) }} catch {{}} }})({one})")
             self.key("End")
-        for piece in [act.text] if isinstance(act, tree.Enter) else act.text:
+        for piece in [act.text] if isinstance(act, tree.Retype | tree.Paste) else act.text:
             if piece == "\n":
                 self.key("Enter")
             else:

@@ -4,22 +4,20 @@ and every state can be rebuilt from the initial state and the trace alone.
 
 from __future__ import annotations
 
+import pickle
 from typing import Any
 
 from hypothesis import HealthCheck, Phase, assume, given, settings
 from hypothesis import strategies as st
 
-from idlefox.engine.acts import hands, rows
-from idlefox.engine.acts.enter import type_text
-from idlefox.engine.acts.reset import press_reset
-from idlefox.engine.acts.sight import Cannot
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.judge.breaks import broken_checks, lookup_status, refused_bits
-from idlefox.engine.session.session import fresh, start
-from idlefox.engine.state.cells import INVALID, Container, FieldCell, ListCell, everything, is_dirty, leaves, validity_of, value_of
+from idlefox.engine.session.session import Session, Stage, built
+from idlefox.engine.state.cells import INVALID, FieldCell, ListCell, everything, leaves, value_of
 from idlefox.engine.state.journal import rebuild, snapshot
 from idlefox.engine.state.live import Live
-from idlefox.engine.world.clock import advance, catch_up
+from idlefox.engine.world.server import Answer
+from idlefox.forms.names.addresses import parse_address
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values.values import equal
 from idlefox.problems import Unreadable
@@ -86,58 +84,62 @@ rules:
   - {{holds: '{draw(st.sampled_from(CONDITIONS))}', id: put, at: n}}
   - {{holds: '{draw(st.sampled_from(IN_ROWS))}', id: rowed, at: 'r[*].m'}}
 lookups: {{l: {{takes: 100ms, refuse: [xx]}}}}
+panels:
+  p: {{fields: {{z: {{rules: [{{required: true}}, {{lookup: l, start: change}}]}}}}, gives: {{to: r, as: row}}}}
+draft: {draw(st.sampled_from(["keep", "drop"]))}
+server: {{takes: 200ms}}
+after: {{accepted: {{values: {draw(st.sampled_from(["keep", "initial", "blank"]))}}}, rejected: {{forget: [a, r]}}}}
 """
 
 
 STEPS = st.tuples(st.sampled_from([
-    "type", "type", "type", "erase", "clear", "turn", "turn", "blur", "focus", "add", "add", "remove", "move", "attempt",
-    "reset", "wait",
+    "type", "type", "type", "erase", "clear", "turn", "turn", "blur", "focus", "add", "add", "remove", "move", "submit", "submit",
+    "reset", "wait", "open", "close", "leave", "return", "reload", "reject",
 ]), st.integers(0, 40), st.sampled_from(["x", "xx", "1", "5", "z", "-"]))  # fmt: skip
 
 
-def take(live: Live, step: tuple[str, int, str]) -> None:
+def take(session: Session, number: int, step: tuple[str, int, str]) -> None:
     """One random step; what a person could not do is not done."""
-    verb, number, text = step
-    fields = list(leaves(live.root))
+    verb, chance, text = step
+    live = session.live
+    live.step = number
+    fields = [c for form in live.wholes.values() for c in leaves(form)]
     lists = [c for c in everything(live.root) if isinstance(c, ListCell)]
-    cell: Any = fields[number % len(fields)]
-    chosen: Any = lists[number % len(lists)]
-    try:
-        if verb == "turn":
-            boxes = [c for c in fields if c.plan.kind == "checkbox"]
-            hands.step_turn(live, boxes[number % len(boxes)], None)
-        elif verb in ("type", "erase", "clear", "focus") and cell.plan.kind != "checkbox":
-            if verb == "type":
-                type_text(live, cell, text)
-            elif verb == "erase":
-                hands.step_erase(live, cell, 1)
-            else:
-                (hands.step_clear if verb == "clear" else hands.step_focus)(live, cell)
-        elif verb == "blur":
-            hands.blur(live)
-        elif verb == "add":
-            rows.step_add(live, chosen, number % (len(chosen.parts) + 1))
-        elif verb == "remove" and chosen.parts:
-            rows.step_remove(live, chosen.parts[number % len(chosen.parts)])
-        elif verb == "move" and chosen.parts:
-            rows.step_move(live, chosen.parts[0], number % len(chosen.parts))
-        elif verb == "attempt":
-            hands.press_button(live)
-            if not live.root.busy:
-                live.submission.attempt(live.root, None)
-        elif verb == "reset":
-            press_reset(live, live.root)
-        elif verb == "wait":
-            advance(live, live.now + 60)
-    except Cannot:
-        pass
-    catch_up(live)
+    boxes = [c for c in fields if c.plan.kind == "checkbox"]
+    cell, rows, box = (found[chance % len(found)] for found in (fields, lists, boxes))
+    at, row = segments(cell), (*segments(rows), chance % (len(rows.parts) or 1))
+    if verb in ("type", "erase", "clear", "focus") and cell.plan.kind == "checkbox":
+        return
+    {
+        "type": lambda: session.type(at, text),
+        "erase": lambda: session.erase(at, 1),
+        "clear": lambda: session.clear(at),
+        "focus": lambda: session.focus(at),
+        "turn": lambda: session.turn(segments(box), None),
+        "blur": lambda: session.leave_field(None),
+        "add": lambda: session.add(segments(rows), chance % (len(rows.parts) + 1), None),
+        "remove": lambda: session.remove(row),
+        "move": lambda: session.move(row, chance % (len(rows.parts) or 1)),
+        "submit": lambda: session.submit("p" if chance % 3 == 0 else "", ""),
+        "reset": session.reset,
+        "wait": lambda: session.advance(60 + 40 * chance),
+        "open": lambda: session.open("p"),
+        "close": lambda: session.close("p"),
+        "leave": session.leave,
+        "return": session.come_back,
+        "reload": session.reload,
+        "reject": lambda: session.script_reply(Answer("status", 422, (("a", ("No.",)), ("r[0].t", ("Nor this.",)), ("", ("At all.",))))),
+    }[verb]()
+
+
+def segments(cell: Any) -> tuple[Any, ...]:
+    return parse_address(cell.address()) or ()
 
 
 def computed_anew(live: Live) -> None:
     """Holds every stored sum, condition and verdict against one computed from the values now."""
     assert not live.heap and not live.followers
-    for cell in everything(live.root):
+    for cell in (c for form in live.wholes.values() for c in everything(form)):
         plan, name = cell.plan, cell.address()
         above = cell.up
         for own, condition in (("own_visible", plan.visible), ("own_enabled", plan.enabled), ("own_readonly", plan.readonly)):
@@ -154,6 +156,7 @@ def computed_anew(live: Live) -> None:
         status = INVALID if mask else lookup_status(cell) if plan.lookups and cell.active else 0
         assert cell.status == status, (name, cell.status, status)
         shows = cell.reported if cell.active and (plan.reveal is None or plan.reveal(cell, None) is True) else ()
+        shows = (*shows, *((-1, text) for text in cell.server)) if cell.visible else ()
         assert cell.shows == (shows if plan.messages_all else shows[:1]), name
         if isinstance(cell, FieldCell):
             if not live.sticky:
@@ -176,39 +179,81 @@ def computed_anew(live: Live) -> None:
 
 
 # No shrinking: with forms this large it takes minutes, and the failing sheet and steps are printed anyway.
-@settings(
-    max_examples=150, deadline=None, suppress_health_check=list(HealthCheck), report_multiple_bugs=False,
-    phases=(Phase.explicit, Phase.reuse, Phase.generate),
-)
-@given(sheet=sheets(), steps=st.lists(STEPS, min_size=1, max_size=14))
-def test_incremental_equals_from_scratch_and_the_trace_rebuilds_every_state(sheet: str, steps: list[tuple[str, int, str]]) -> None:
+def thorough(examples: int) -> Any:
+    return settings(
+        max_examples=examples, deadline=None, suppress_health_check=list(HealthCheck), report_multiple_bugs=False,
+        phases=(Phase.explicit, Phase.reuse, Phase.generate),
+    )  # fmt: skip
+
+
+def session_of(sheet: str) -> Session:
     try:
         form = read_sheet_text(sheet, "f.form.yaml")
     except Unreadable as fault:
         assert all("ring" in p.cause for p in fault.problems), fault
         assume(False)
-    plan = compile_form(form)
-    live = start(plan, 0)
-    computed_anew(live)
-    initial = snapshot(live)
+    session = Session(Stage(compile_form(form)))
+    session.load(0)
+    return session
+
+
+@thorough(150)
+@given(sheet=sheets(), steps=st.lists(STEPS, min_size=1, max_size=14))
+def test_incremental_equals_from_scratch_and_the_journal_rebuilds_every_state(sheet: str, steps: list[tuple[str, int, str]]) -> None:
+    session = session_of(sheet)
+    computed_anew(session.live)
+    initial, states = session.state(), []
     for number, step in enumerate(steps, 1):
-        live.step = number
-        take(live, step)
-        computed_anew(live)
-        rebuilt = {k: v for k, v in rebuild(initial, live.trace, number).items() if not k[0].startswith("gone ")}
-        now = snapshot(live)
-        assert rebuilt.keys() == now.keys()
-        wrong = {k: (rebuilt[k], now[k]) for k in now if not equal(rebuilt[k], now[k]) and rebuilt[k] != now[k]}
-        assert not wrong
+        take(session, number, step)
+        computed_anew(session.live)
+        states.append(session.state())
+    # What is told crosses a process boundary.
+    changes = pickle.loads(pickle.dumps(session.journal())).changes
+    for number, state in enumerate(states, 1):
+        rebuilt = rebuild(initial, changes, number)
+        assert rebuilt.keys() == state.keys()
+        assert not {k: (rebuilt[k], state[k]) for k in state if rebuilt[k] != state[k]}, steps[:number]
 
 
-def test_a_copied_form_is_as_one_built_from_the_ground(fox: Any) -> None:
-    form = read_sheet_text("form: f\nfields: {r: {type: rows, start: 2, fields: {a: {rules: [{required: true}]}}}}", "f")
-    plan = compile_form(form)
-    assert snapshot(start(plan, 5)) == snapshot(fresh(plan, 5, None)) == snapshot(start(plan, 5))
-    first = start(plan, 5)
-    type_text(first, next(leaves(first.root)), "x")
-    assert is_dirty(first.root)
-    assert not is_dirty(start(plan, 5).root)
-    assert isinstance(first.root, Container)
-    assert validity_of(first.root) == INVALID
+@thorough(100)
+@given(sheet=sheets(), steps=st.lists(STEPS, min_size=2, max_size=14), at=st.integers(0, 13))
+def test_a_copy_goes_its_own_way(sheet: str, steps: list[tuple[str, int, str]], at: int) -> None:
+    first = session_of(sheet)
+    at %= len(steps)
+    for number, step in enumerate(steps[:at], 1):
+        take(first, number, step)
+    second, kept = first.copy(), first.copy()
+    state = first.state()
+    assert second.state() == state
+    for number, step in enumerate(steps[at:], at + 1):
+        take(first, number, step)
+    assert second.state() == state, "what the one does shows in the other"
+    for number, step in enumerate(steps[at:], at + 1):
+        take(second, number, step)
+    computed_anew(second.live)
+    assert second.state() == first.state()
+    assert second.journal() == first.journal()
+    first.restore(kept)
+    assert first.state() == state
+    assert first.live.queue.waiting_for() == kept.live.queue.waiting_for()
+
+
+def test_every_slot_is_copied() -> None:
+    """`session.copying` writes attributes out: none may be forgotten."""
+    sheet = "form: f\nfields: {a: {}, r: {type: rows, start: 1, fields: {b: {}}}, g: {type: group, fields: {c: {}}}}\npanels: {p: {fields: {d: {}}}}"
+    old = session_of(sheet)
+    new = old.copy()
+    for a, b in zip(everything(old.live.root), everything(new.live.root), strict=True):
+        for slot in (s for kind in type(a).__mro__ for s in getattr(kind, "__slots__", ())):
+            assert hasattr(b, slot), (type(a), slot)
+            if slot not in ("live", "up", "row", "parts", "initial_parts"):
+                assert getattr(a, slot) == getattr(b, slot), (type(a), slot)
+            elif slot not in ("parts", "initial_parts"):
+                assert getattr(a, slot) is None or getattr(a, slot) is not getattr(b, slot), (type(a), slot)
+
+
+def test_a_copied_form_is_as_one_built_from_the_ground() -> None:
+    sheet = "form: f\nfields: {r: {type: rows, start: 2, fields: {a: {rules: [{required: true}]}}}}"
+    plan = compile_form(read_sheet_text(sheet, "f"))
+    stage = Stage(plan)
+    assert snapshot(stage.fresh(5)) == snapshot(built(plan, 5, None)) == snapshot(stage.fresh(5))
