@@ -29,13 +29,16 @@ from idlefox.engine.acts.enter import type_text
 from idlefox.engine.acts.focus import blur, focus
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.due import advance
-from idlefox.engine.session.session import Stage, built
+from idlefox.engine.session.session import Session, Stage, built
 from idlefox.engine.state.live import Live
 from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.play.checks import judge_check
 from idlefox.play.player import Wishes, play_script
 from idlefox.play.select import Chosen
+from idlefox.play.simulated import SimulatedForm
 from idlefox.play.subjects import Subjects
 from idlefox.script.reader import read_script_text
+from idlefox.script.tree import Check, Noun, Word
 
 TEXTS = ("mara.lind@fjordmail.example", "SK4711", "ISLE1234", "Mara Lind of Tarvik")
 
@@ -147,6 +150,38 @@ def size_of_form() -> None:
     say("a key, form of 2,000 fields / of 20", found, 1.3, f"{a / 2000 * 1e6:.2f} µs / {b / 2000 * 1e6:.2f} µs")
 
 
+def address_of_field() -> None:
+    """A step by its address, as scripts take it: `type field_1999 "a"`."""
+
+    def typed(count: int) -> Callable[[], None]:
+        session = Session(Stage(compile_form(read_sheet_text(many_fields(count), "many"))))
+        session.load(0)
+        at = (f"field_{count - 1}",)
+
+        def work() -> None:
+            for _ in range(1000):
+                session.type(at, "a")
+            session.clear(at)
+            session.live.trace.clear()
+
+        return work
+
+    found, a, b = ratio(typed(2000), typed(10))
+    say("a step, last of 2,000 fields / of 10", found, 1.2, f"{a * 1e3:.2f} µs / {b * 1e3:.2f} µs")
+
+
+def copies() -> None:
+    session = Session(Stage(compile_form(read_sheet_text(many_fields(40), "many"))))
+    session.load(0)
+    session.type(("field_7",), "ab")
+    kept = session.copy()
+    rounds = 200
+    for name, work in (("copying", session.copy), ("restoring", lambda: session.restore(kept))):
+        best = min(timed(lambda: [work() for _ in range(rounds)]) for _ in range(9)) / rounds
+        key = min(timed(lambda: [session.type(("field_7",), "a") for _ in range(20)]) for _ in range(9)) / 20
+        say(f"{name} a form of 40 fields, µs", best * 1e6, 100, f"{best / key:.1f} keys")
+
+
 # rows
 def with_rows(count: int) -> str:
     return f"""
@@ -185,6 +220,25 @@ def row_key() -> None:
 
     found, a, b = ratio(last(10_000), last(10))
     say("a key in the last of 10,000 rows / of 10", found, 1.5, f"{a / 2000 * 1e6:.2f} µs / {b / 2000 * 1e6:.2f} µs")
+
+
+def asking_validity() -> None:
+    """`expect form is invalid` on a form of many rows."""
+
+    def asked(count: int) -> Callable[[], None]:
+        plan = compile_form(read_sheet_text(with_rows(count), "rows"))
+        subject = SimulatedForm(Stage(plan), ".")
+        subject.load(0)
+        check = Check(Noun("form"), False, "is", (Word("invalid"),))
+
+        def work() -> None:
+            for _ in range(1000):
+                judge_check(subject, check)
+
+        return work
+
+    found, a, b = ratio(asked(10_000), asked(10))
+    say("`form is invalid`, 10,000 rows / 10", found, 1.5, f"{a * 1e3:.2f} µs / {b * 1e3:.2f} µs")
 
 
 def row_removed() -> None:
@@ -339,7 +393,7 @@ def starting() -> None:
 
 
 ALL = [
-    keystroke, size_of_form, row_key, row_removed, row_memory, reading_script, reading_sheet, reading_page, many_lookups, an_hour, starting,
+    keystroke, size_of_form, address_of_field, copies, row_key, asking_validity, row_removed, row_memory, reading_script, reading_sheet, reading_page, many_lookups, an_hour, starting,
 ]  # fmt: skip
 
 if __name__ == "__main__":

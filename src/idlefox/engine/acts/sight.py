@@ -30,8 +30,8 @@ def hidden_by(live: Live, cell: Cell) -> Refusal | None:
         return _condition("hidden", culprit, cell, culprit.plan.field.visible.text)
     if cell.plan.kind == "hidden":
         return Refusal("hidden type")
-    if cell.plan.hidden_because:
-        return Refusal("hidden by markup", facts={"why": cell.plan.hidden_because})
+    if cell.plan.facts.hidden:
+        return Refusal("hidden by markup", facts={"why": cell.plan.facts.hidden})
     if not panel and not view_shows(live, cell):
         return Refusal("other view", facts={"view": live.view})
     return None
@@ -41,8 +41,8 @@ def disabled_by(cell: Cell) -> Refusal | None:
     """Why *cell* takes no input; None where it does."""
     culprit = _outermost(cell, "own_enabled", False) if not cell.enabled else None
     if culprit is not None:
-        if culprit.plan.disabled_because:
-            return Refusal("disabled by markup", facts={"why": culprit.plan.disabled_because})
+        if culprit.plan.facts.disabled:
+            return Refusal("disabled by markup", facts={"why": culprit.plan.facts.disabled})
         return _condition("disabled", culprit, cell, culprit.plan.field.enabled.text)
     return Refusal("locked") if is_locked(cell) else None
 
@@ -53,8 +53,8 @@ def readonly_by(cell: Cell) -> Refusal | None:
         return None
     each: Cell | None = cell
     while each is not None:
-        if each.own_readonly and each.plan.readonly_because:
-            return Refusal("readonly by markup", facts={"why": each.plan.readonly_because})
+        if each.own_readonly and each.plan.facts.fixed:
+            return Refusal("readonly by markup", facts={"why": "the attribute readonly"})
         if each.own_readonly:
             return _condition("readonly", each, cell, each.plan.field.readonly.text)
         each = each.up

@@ -21,6 +21,7 @@ from ..acts.sheet_form import SheetForm
 from ..judge.breaks import owner_breaks
 from ..judge.choices import none_left
 from ..judge.rules import test_for
+from ..judge.timing import settled_text
 from ..plan import controls
 from ..plan.plans import (
     CHECK,
@@ -61,7 +62,7 @@ class _Compiler:
         self.plan = plan = Plan(form, python)
         self.access = LiveAccess(plan)
         plan.ranks = {(path, _UNITS[name]): rank for (path, name), rank in form.order.items() if name in _UNITS}
-        self.watches = Watches(plan, dict(form.order))
+        self.watches = Watches(plan, form.order)
         self.count = 0
         plan.lookups = compile_lookups(form)
         plan.main = self._skeleton(form)
@@ -99,7 +100,10 @@ class _Compiler:
         """*above* is the key of what is around it, as far as the row around reaches."""
         plan = FieldPlan(field.kind, field.path, field, parent)
         plan.part = part
-        plan.key = above + segment_text(field.name, first=not above and parent.level == 0)
+        if field.native is not None:
+            plan.key = field.native.address
+        else:
+            plan.key = above + segment_text(field.name, first=not above and parent.level == 0)
         self._enter(plan)
         inner, key = plan, plan.key
         if field.kind == "rows":
@@ -168,8 +172,12 @@ class _Compiler:
     def _bare(self, plan: FieldPlan, field: Field) -> None:
         """A field of a page that no sheet says anything of: nothing in it reads anything else."""
         self.markup.bare(plan, field)
-        plan.enabled, plan.readonly = self._optional(field.enabled), self._optional(field.readonly)
-        self._options(plan, field)
+        if field.enabled is not None:
+            plan.enabled = self.compile(field.enabled)
+        if field.readonly is not None:
+            plan.readonly = self.compile(field.readonly)
+        if field.options:
+            self._options(plan, field)
 
     def _options(self, plan: FieldPlan, field: Field) -> None:
         if isinstance(field.options, tuple) and any(o.enabled is not None for o in field.options):
@@ -334,6 +342,7 @@ class _Compiler:
         plan.tests_filled = [
             (c.bit, c.test) for c in plan.checks if c.kind not in ("badInput", "lookup") and (c.kind != "required" or c.on_empty)
         ]  # fmt: skip
+        plan.said = tuple(settled_text(c, plan.label) for c in plan.checks)
         above: list[int] = []
         steps, container = 1, plan.parent
         while container is not None:

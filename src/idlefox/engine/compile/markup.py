@@ -9,7 +9,7 @@ from ...forms.html.elements import BLOCKING
 from ...forms.html.model import Page, PageButton
 from ...forms.model.form import Field, Form, Kind, Message, Rule
 from ...forms.names.addresses import called
-from ...forms.values.values import reads_as, written
+from ...forms.values.values import written
 from ..acts.page_form import PageForm
 from ..judge.native import NativePlans, bad_bits, native_check
 from ..plan.plans import AT_ONCE, ON_LEAVING, ButtonPlan, CheckPlan, FieldPlan, FormPlan
@@ -59,12 +59,7 @@ class Markup:
     def facts(self, plan: FieldPlan, field: Field) -> None:
         """What the attributes of a control say beyond its rules."""
         native = field.native
-        plan.key = native.address
-        plan.starts_with = (field.initial, native.raw or reads_as(field.initial))
-        plan.hidden_because, plan.disabled_because = native.hidden, native.disabled
-        plan.readonly_because = "the attribute readonly" if native.fixed else ""
-        plan.suggests = native.suggests
-        plan.value_name, plan.repeats = native.name, native.repeats
+        plan.facts = native
         plan.commits = AT_ONCE if field.kind in _COMMITTED else ON_LEAVING
 
     def views(self, plan: FieldPlan) -> frozenset[str]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from ...forms.expressions import Expression, Reference
 from ...forms.model.graph import Unit, property_of
 from ..plan.plans import CHECK, DERIVE, ENABLED, READONLY, REQUIRED, REVEAL, SAME, VISIBLE, CheckPlan, FieldPlan, Plan, Watch
@@ -16,7 +18,7 @@ UNIT_PROPERTY = {
 class Watches:
     """Enters the units of one plan with everything they read. *order* has a rank for each."""
 
-    def __init__(self, plan: Plan, order: dict[Unit, int]) -> None:
+    def __init__(self, plan: Plan, order: Mapping[Unit, int]) -> None:
         self.plan = plan
         self.order = order
 

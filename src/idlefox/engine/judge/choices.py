@@ -22,8 +22,8 @@ def offered(cell: FieldCell) -> list[Offered]:
     plan = cell.plan
     options = plan.field.options
     live = cell.live
-    if options is None and plan.suggests:
-        return [Offered(value, value, True) for value in plan.suggests]
+    if options is None:
+        return [Offered(value, value, True) for value in plan.facts.suggests]
     if isinstance(options, OptionsFrom):
         row_path = (*options.path, "*")
         value = live.plan.paths[(*row_path, options.value)].part
@@ -38,7 +38,7 @@ def offered(cell: FieldCell) -> list[Offered]:
         enabled = plan.options
         found = [
             Offered(o.value, o.label, i >= len(enabled) or _holds(enabled[i], cell))
-            for i, o in enumerate(options or ())
+            for i, o in enumerate(options)
         ]
     return found + [Offered(v, t, True) for v, t in live.given_options.get(plan.path, ())]
 

@@ -7,7 +7,7 @@ from typing import Any
 from ...forms.values.fitting import misfit
 from ...forms.values.values import reads_as
 from ..plan import controls
-from ..plan.plans import DERIVE, ENABLED, LOAD, READONLY, VISIBLE, FieldPlan, FormPlan
+from ..plan.plans import DERIVE, ENABLED, LOAD, NO_MARKUP, READONLY, VISIBLE, FieldPlan, FormPlan
 from ..state.cells import Cell, Container, FieldCell, FormCell, ListCell, RowCell, everything, value_of
 from ..state.live import Live
 from .breaks import index_twin, judge, set_status
@@ -65,8 +65,8 @@ def _make_list(live: Live, plan: FieldPlan, up: Container, given: Any) -> ListCe
 
 def _make_field(live: Live, plan: FieldPlan, up: Container, given: Any) -> FieldCell:
     cell = FieldCell(plan, live, up)
-    if plan.starts_with is not None:
-        value, raw = plan.starts_with
+    if plan.facts is not NO_MARKUP:
+        value, raw = plan.field.initial, plan.facts.raw or reads_as(plan.field.initial)
     else:
         fits = given is not _NONE and not misfit(plan.field.kind, plan.field.many, given)
         value = controls.held(plan.field, given) if fits else plan.blank

@@ -21,7 +21,8 @@ def at_moment(live: Live, cell: Cell, now: int) -> None:
     """A moment (a change, a blur, an attempt) at *cell*: it and its containers report if the moment counts for them."""
     plan = cell.plan
     if cell.active and now >= (plan.again if cell.has_reported else plan.first):
-        first_report(live, cell)
+        if not cell.has_reported:
+            first_report(live, cell)
         if cell.broken or cell.reported:
             report(live, cell)
     if plan.above:
@@ -59,7 +60,15 @@ def _forget_server_above(live: Live, container: Container) -> None:
 def report(live: Live, cell: Cell) -> None:
     """Takes what *cell* breaks now into *reported*."""
     broken = cell.broken
-    said: tuple[Said, ...] = tuple([(c.index, message_text(live, cell, c)) for c in cell.plan.checks if broken & c.bit]) if broken else ()
+    said: tuple[Said, ...] = ()
+    if broken:
+        settled = cell.plan.said
+        if settled:
+            said = tuple([
+                settled[c.index] or (c.index, message_text(live, cell, c)) for c in cell.plan.checks if broken & c.bit
+            ])  # fmt: skip
+        else:
+            said = tuple([(c.index, message_text(live, cell, c)) for c in cell.plan.checks if broken & c.bit])
     if isinstance(cell, FieldCell) and cell.questions:
         said = (*said, *((index, question.message) for index, question in cell.questions.items() if question.lost))
     set_reported(live, cell, said)
@@ -138,6 +147,15 @@ def message_text(live: Live, cell: Cell, check: CheckPlan) -> Any:
     question = cell.questions.get(check.index) if check.lookup and isinstance(cell, FieldCell) and cell.questions else None
     own = live.python_said.get((cell, check.index)) or (question.message if question is not None else "")
     return own or fill_message(check.message, cell, check.parameters)
+
+
+def settled_text(check: CheckPlan, label: str) -> tuple[int, str] | None:
+    """What *check* of a field with *label* reports, where that depends on nothing; else None."""
+    known = {name: text for name, text in check.parameters.items() if isinstance(text, str)}
+    known["label"] = label
+    if check.kind in ("python", "lookup") or not check.message.placeholders <= known.keys():
+        return None
+    return check.index, "".join(part if isinstance(part, str) else known[part[0]] for part in check.message.parts)
 
 
 def fill_message(message: Message, cell: Cell, parameters: dict[str, Any]) -> Any:

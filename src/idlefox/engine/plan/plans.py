@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from ...forms.expressions import Closure
+from ...forms.html.model import Native
 from ...forms.model.form import Field, Form, Lookup, Message
 from ...records import NamedTuple
 
@@ -80,6 +81,11 @@ class CheckPlan:
         return self.id or (self.kind if self.flag == "customError" else self.flag)
 
 
+NEVER, ON_LEAVING, AT_ONCE = range(3)
+NO_MARKUP = Native("")
+_NO_VIEWS: frozenset[str] = frozenset()
+
+
 class FieldPlan:
     """A field, group, list of rows, row or whole form, compiled.
 
@@ -87,11 +93,10 @@ class FieldPlan:
     """
 
     __slots__ = (
-        "above", "add", "again", "bad_bit", "blank", "checks", "commits", "cut", "derive", "disabled_because", "enabled",
-        "field", "first", "folded", "forgets", "form", "hidden_because", "index", "key", "kind", "label", "level", "lookups",
-        "messages_all", "normal", "often", "options", "parent", "parse", "part", "parts", "path", "readonly",
-        "readonly_because", "remove", "repeats", "required", "reveal", "starts_with", "suggests", "tests_empty",
-        "tests_filled", "unique", "value_name", "value_watch", "views", "visible", "watch",
+        "above", "add", "again", "bad_bit", "blank", "checks", "commits", "cut", "derive", "enabled", "facts", "field",
+        "first", "folded", "forgets", "form", "index", "key", "kind", "label", "level", "lookups", "messages_all", "normal",
+        "often", "options", "parent", "parse", "part", "parts", "path", "readonly", "remove", "required", "reveal", "said",
+        "tests_empty", "tests_filled", "unique", "value_watch", "views", "visible", "watch",
     )  # fmt: skip
 
     def __init__(self, kind: str, path: tuple[str, ...], field: Field | None, parent: FieldPlan | None) -> None:
@@ -134,19 +139,10 @@ class FieldPlan:
         self.blank: Any = None
         self.forgets = False  # when it or something around it is hidden
         self.above: tuple[int, ...] = ()  # how many steps up the containers stand that have checks of their own
-        # Facts of markup, "", () and None in a form that a sheet alone describes.
-        self.starts_with: tuple[Any, str] | None = None  # the value and raw text that the markup gives
-        self.hidden_because = ""
-        self.disabled_because = ""
-        self.readonly_because = ""
-        self.suggests: tuple[str, ...] = ()
+        self.said: tuple[tuple[int, str] | None, ...] = ()  # of each check what it reports, None where that depends
+        self.views: frozenset[str] = _NO_VIEWS  # the views of the sheet that show it
+        self.facts: Native = NO_MARKUP  # what the markup of a page says of it
         self.commits = NEVER  # when a person's change is committed (HTML, "user validity")
-        self.value_name = field.name if field is not None else ""  # the member of the form's value it stands under,
-        self.repeats = False  # ... in a list with others of that name
-        self.views: frozenset[str] = frozenset()  # the views of the sheet that show it
-
-
-NEVER, ON_LEAVING, AT_ONCE = range(3)
 
 
 class ButtonPlan:

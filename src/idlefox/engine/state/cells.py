@@ -206,8 +206,9 @@ def value_of(cell: Cell) -> Any:
     assert isinstance(cell, Container)
     found: dict[str, Any] = {}
     for part in cell.parts:
-        if part.plan.repeats:
-            found.setdefault(part.plan.value_name, []).append(part.value)
+        facts = part.plan.facts
+        if facts.repeats:
+            found.setdefault(facts.name, []).append(part.value)
         else:
             found[part.plan.field.name] = value_of(part)
     return found

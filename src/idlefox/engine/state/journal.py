@@ -19,32 +19,31 @@ State = dict[str, dict[str, Any]]
 
 
 class Changed(NamedTuple):
-    """One change: *ms* since the scenario's start; *cell* is a key, "" for the main form and the page itself."""
+    """One change of the property *name*: *ms* since the scenario's start; *cell* is a key, "" for the main form and the page itself."""
 
     step: int
     ms: int
     cell: str
-    property: str
+    name: str
     before: Any
     after: Any
-
 
     @property
     def is_event(self) -> bool:
         """Whether it tells something that happened and is no part of a state."""
-        return self.property in EVENTS
+        return self.name in EVENTS
 
     @property
     def is_structure(self) -> bool:
         """Whether it brought cells along, or took them away."""
-        return self.property in STRUCTURE
+        return self.name in STRUCTURE
 
     def as_json(self) -> dict[str, Any]:
         """The change as a JSON object, the same bytes in every run. Of what brings cells along, how many."""
-        data = self._asdict()
-        if self.property in STRUCTURE:
-            data["after"] = _size(self.after)
-        return data
+        after = _size(self.after) if self.is_structure else self.after
+        return {
+            "step": self.step, "ms": self.ms, "cell": self.cell, "property": self.name, "before": self.before, "after": after,
+        }  # fmt: skip
 
 
 def _size(after: Any) -> Any:
@@ -129,7 +128,7 @@ def rebuild(initial: State, changes: Iterable[Changed], step: int) -> State:
     for change in changes:
         if change.step > step:
             break
-        name = change.property
+        name = change.name
         if name in EVENTS:
             continue
         if name in STRUCTURE:
@@ -147,7 +146,7 @@ def _copied(state: State) -> State:
 
 
 def _restructured(state: State, change: Changed) -> State:
-    name, key = change.property, change.cell
+    name, key = change.name, change.cell
     if name == "loaded":
         return _copied(change.after)
     if name == "opened":

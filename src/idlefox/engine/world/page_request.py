@@ -152,11 +152,11 @@ def page_values(form: FormCell, button: PageButton | None) -> dict[str, Any]:
     """What is sent with its types, by name; a name that repeats has a list. The stand-in judges and keeps this."""
     found: dict[str, Any] = {}
     for part in form.parts:
-        plan = part.plan
-        name = plan.field.send_name or plan.value_name
-        if not name or not is_sent(part) or plan.disabled_because:
+        facts = part.plan.facts
+        name = part.plan.field.send_name or facts.name
+        if not name or not is_sent(part) or facts.disabled:
             continue
-        if plan.repeats:
+        if facts.repeats:
             found.setdefault(name, []).append(part.value)
         else:
             found[name] = part.value

@@ -77,7 +77,7 @@ class RuleReader:
             start=data.get("start", "blur"),
             debounce=reading.duration(at, data, "debounce"),
             remember=data.get("remember", False),
-            line=reading.document.place(at).line,
+            line=reading.document.line_of(data),
         )
 
     def _scope(self, judged: Shape, panel: Shape | None, server: bool, *, shape_is_form: bool) -> Scope:

@@ -67,6 +67,7 @@ class Document:
         self._root = self._compose()
         self._size = 0
         self._made: dict[int, Any] = {}
+        self._lines: dict[int, int] = {}
         self.data = self._value(self._root, 0)
 
     def _compose(self) -> Node:
@@ -149,6 +150,7 @@ class Document:
 
     def _mapping(self, node: MappingNode, depth: int) -> dict[str, Any]:
         data: dict[str, Any] = {}
+        self._lines[id(data)] = node.start_mark.line + 1
         for key_node, value_node in node.value:
             key = key_node.value
             if not isinstance(key_node, ScalarNode) or (key == "" and key_node.tag == _PLAIN):
@@ -204,6 +206,10 @@ class Document:
         return number
 
     # places
+    def line_of(self, data: dict[str, Any]) -> int:
+        """The line where the mapping *data* of this document begins; 0 where it was put in its place."""
+        return self._lines.get(id(data), 0)
+
     def place(self, path: tuple[str | int, ...], *, key: bool = False) -> Place:
         """Where the part at *path* stands; the key that names it, where *key*."""
         node = self._root
