@@ -79,6 +79,24 @@ def _shift(line: Line, depth: int) -> Line:
 
 
 def _field_facts(field: Field, form: Form) -> list[tuple[str, str]]:
+    facts = _values_of(field)
+    if field.native is not None:
+        facts += _native_facts(field)
+    facts += _conditions_of(field)
+    if field.trim or field.case:
+        facts.append(("on blur", " and ".join((["trimmed"] if field.trim else []) + ([f"made {field.case} case"] if field.case else []))))
+    if field.limit is not None:
+        facts.append(("takes", f"{field.limit} characters and no more"))
+    if field.derive is not None:
+        facts.append(("derived", f"{'always' if field.derive.when == 'always' else 'on focus'} from {field.derive.source.text}"))
+    if not field.send or field.send_name:
+        facts.append(("sent", f"as {field.send_name}" if field.send else "never"))
+    if field.report != form.report:
+        facts.append(("reports", _reports(field.report)))
+    return facts
+
+
+def _values_of(field: Field) -> list[tuple[str, str]]:
     facts: list[tuple[str, str]] = []
     if field.has_initial and not (field.native is not None and field.initial in ("", None, [])):
         facts.append(("initial", written(field.initial)))
@@ -86,8 +104,11 @@ def _field_facts(field: Field, form: Form) -> list[tuple[str, str]]:
         facts.append(("offers", f"the rows of {written_path(field.options.path)}: {field.options.value}"))
     elif field.options is not None:
         facts.append(("offers", ", ".join(written(o.value) + _when(o.enabled) for o in field.options)))
-    if field.native is not None:
-        facts += _native_facts(field)
+    return facts
+
+
+def _conditions_of(field: Field) -> list[tuple[str, str]]:
+    facts: list[tuple[str, str]] = []
     for name, condition in (("visible", field.visible), ("enabled", field.enabled), ("readonly", field.readonly)):
         if condition is not None and (field.native is None or condition.text not in ("true", "false")):
             always = {"true": "always", "false": "never"}
@@ -97,18 +118,6 @@ def _field_facts(field: Field, form: Form) -> list[tuple[str, str]]:
     if field.kind == "rows":
         facts.append(("rows", _bounds(field)))
         facts += [(n, f"when {c.text}") for n, c in (("add", field.add), ("remove", field.remove)) if c is not None]
-    if field.trim or field.case:
-        facts.append(("on blur", " and ".join((["trimmed"] if field.trim else []) + ([f"made {field.case} case"] if field.case else []))))
-    if field.limit is not None:
-        facts.append(("takes", f"{field.limit} characters and no more"))
-    if field.derive is not None:
-        facts.append(("derived", f"{'always' if field.derive.when == 'always' else 'on focus'} from {field.derive.source.text}"))
-    if not field.send:
-        facts.append(("sent", "never"))
-    elif field.send_name:
-        facts.append(("sent", f"as {field.send_name}"))
-    if field.report != form.report:
-        facts.append(("reports", _reports(field.report)))
     return facts
 
 

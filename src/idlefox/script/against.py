@@ -344,30 +344,30 @@ _REMEDIES = {
 def _rule_names(form: Form) -> dict[tuple[str, ...], set[str]]:
     """What the rules at each schema path may be called: flags, kinds, ids."""
     found: dict[tuple[str, ...], set[str]] = {}
-
-    def add(path: tuple[str, ...], rules: tuple[Rule, ...]) -> None:
-        for rule in rules:
-            names = found.setdefault(rule.at if rule.at is not None else path, set())
-            for kind in rule.kinds:
-                names.update((kind.name, kind.flag))
-            if rule.id:
-                names.add(rule.id)
-
-    def own(field: Field) -> None:
-        names = found.setdefault(field.path, set())
-        if field.kind in ("email", "url"):
-            names.update((field.kind, FLAGS[field.kind]))
-        if field.kind == "number" or field.kind in DATE_KINDS:
-            names.add("badInput")
-        if field.options is not None:
-            names.add("among")
-
     for one in (form, *form.panels):
-        add((one.panel,) if one.panel else (), one.rules)
+        _add_names(found, (one.panel,) if one.panel else (), one.rules)
         for field in one.walk():
-            add(field.path, field.rules)
-            own(field)
+            _add_names(found, field.path, field.rules)
+            found.setdefault(field.path, set()).update(_names_of_kind(field))
     return found
 
 
+def _add_names(found: dict[tuple[str, ...], set[str]], path: tuple[str, ...], rules: tuple[Rule, ...]) -> None:
+    for rule in rules:
+        names = found.setdefault(rule.at if rule.at is not None else path, set())
+        for kind in rule.kinds:
+            names.update((kind.name, kind.flag))
+        if rule.id:
+            names.add(rule.id)
 
+
+def _names_of_kind(field: Field) -> set[str]:
+    """The rules that a field has by its kind alone."""
+    names: set[str] = set()
+    if field.kind in ("email", "url"):
+        names.update((field.kind, FLAGS[field.kind]))
+    if field.kind == "number" or field.kind in DATE_KINDS:
+        names.add("badInput")
+    if field.options is not None:
+        names.add("among")
+    return names

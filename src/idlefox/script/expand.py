@@ -340,26 +340,25 @@ def _resolve(thing: Any, env: Env, prefix: tuple[Any, ...], name: str = "") -> A
         return _address(thing, env, prefix)
     if isinstance(thing, Duration):
         return thing.ms
-    if isinstance(thing, Collection):
-        return _value(thing, env)
-    if isinstance(thing, Template):
+    if isinstance(thing, Collection | Template):
         return _value(thing, env)
     if isinstance(thing, Parameter):
         return _fitting(_parameter(thing, env), name, thing)
-    if isinstance(thing, Word | Like | Anything):
+    if not isinstance(thing, tuple) or isinstance(thing, Word | Like | Anything):
         return thing
-    if not isinstance(thing, tuple):
-        return thing
-    names = getattr(thing, "_fields", None)
-    if names is None:
+    if not hasattr(thing, "_fields"):
         return tuple(_resolve(each, env, prefix, name) for each in thing)
+    return _resolve_slots(thing, env, prefix)
+
+
+def _resolve_slots(act: Any, env: Env, prefix: tuple[Any, ...]) -> Any:
     changes = {}
-    words = isinstance(thing, Not) or (isinstance(thing, Check) and _of_words(thing))
-    for each, old in zip(names, thing, strict=True):
+    words = isinstance(act, Not) or (isinstance(act, Check) and _of_words(act))
+    for each, old in zip(act._fields, act, strict=True):
         new = _resolve(old, env, prefix, "word" if words and each in ("arguments", "word") else each)
         if new is not old:
             changes[each] = new
-    return thing._replace(**changes) if changes else thing  # type: ignore[attr-defined]
+    return act._replace(**changes) if changes else act
 
 
 def _of_words(check: Check) -> bool:

@@ -17,7 +17,8 @@ from ...forms.values.patterns import whole_match
 from ...forms.values.values import as_text, is_empty
 from ...records import NamedTuple
 from ..plan import controls
-from ..plan.plans import CheckPlan, FieldPlan, Test
+from ..plan.plans import SUBMIT, CheckPlan, FieldPlan, Test
+from .constraints import beyond, beyond_on_the_clock, each_of, number_of, off_step, too_long, too_short
 
 
 class Shared(NamedTuple):
@@ -41,7 +42,7 @@ class NativePlans:
 
     def fill(self, plan: FieldPlan, field: Field) -> None:
         """Gives *plan* its parser and checks; nothing in it reads another field."""
-        plan.first = plan.again = 3
+        plan.first = plan.again = SUBMIT
         like = field.native.like
         shared = self._known.get(like) if like else self._share(field)
         if shared is None:
@@ -74,27 +75,34 @@ def native_check(index: int, rule: Rule, kind: Kind, field: Field, texts: dict[s
 
 
 def _test(name: str, parameter: Any, field: Field) -> Test:
-    if name == "required":
-        return _missing(parameter, field)
-    if name == "minlength":
-        return lambda cell: cell.edited and whatwg.utf16_length(cell.value) < parameter
-    if name == "maxlength":
-        return lambda cell: cell.edited and whatwg.utf16_length(cell.value) > parameter
-    if name == "pattern":
-        matches = whole_match(parameter)
-        return _each(matches, field)
-    if name in ("email", "url"):
-        return _each(whatwg.is_email if name == "email" else whatwg.is_url, field)
-    if name in ("min", "max"):
-        return _bound(name == "min", parameter, field)
-    return _step(parameter, field) if name == "step" else lambda cell: True
+    makers: dict[str, Callable[[Any, Field], Test]] = {
+        "required": _missing, "minlength": _length(too_short), "maxlength": _length(too_long), "pattern": _pattern,
+        "email": _type(whatwg.is_email), "url": _type(whatwg.is_url), "min": _bound(True), "max": _bound(False), "step": _step,
+    }  # fmt: skip
+    maker = makers.get(name)
+    return maker(parameter, field) if maker is not None else lambda cell: True
 
 
-def _each(fits: Callable[[str], bool], field: Field) -> Test:
-    """A text that does not fit; of an e-mail control with `multiple`, any part of it."""
-    if field.kind == "email" and field.multiple:
-        return lambda cell: not all(map(fits, cell.value.split(",")))
-    return lambda cell: not fits(cell.value)
+def _length(beyond_limit: Callable[[str, float], bool]) -> Callable[[Any, Field], Test]:
+    """Lengths count only after a person's edit (HTML, "dirty value flag" and its last change)."""
+    return lambda limit, field: lambda cell: cell.edited and beyond_limit(cell.value, limit)
+
+
+def _pattern(parameter: str, field: Field) -> Test:
+    wrong = each_of(whole_match(parameter), _several(field))
+    return lambda cell: wrong(cell.value)
+
+
+def _type(fits: Callable[[str], bool]) -> Callable[[Any, Field], Test]:
+    def make(parameter: Any, field: Field) -> Test:
+        wrong = each_of(fits, _several(field))
+        return lambda cell: wrong(cell.value)
+
+    return make
+
+
+def _several(field: Field) -> bool:
+    return field.kind == "email" and field.multiple
 
 
 def _missing(parameter: Any, field: Field) -> Test:
@@ -110,40 +118,20 @@ def _missing(parameter: Any, field: Field) -> Test:
     return lambda cell: is_empty(cell.value)
 
 
-def _measure(kind: str) -> Callable[[Any], Any]:
-    if kind in whatwg.DATE_KINDS:
-        return lambda value: whatwg.date_number(kind, value) if value else None
-    return lambda value: value
+def _bound(under: bool) -> Callable[[Any, Field], Test]:
+    def make(parameter: Any, field: Field) -> Test:
+        measure = number_of(field.kind)
+        limit = measure(parameter)
+        other = next((k.parameter for r in field.rules for k in r.kinds if k.name == ("max" if under else "min")), None)
+        if field.kind == "time":
+            opposite = measure(other)
+            return lambda cell: beyond_on_the_clock(under, measure(cell.value), limit, opposite)
+        return lambda cell: beyond(under, measure(cell.value), limit)
 
-
-def _bound(under: bool, parameter: Any, field: Field) -> Test:
-    measure = _measure(field.kind)
-    limit = measure(parameter)
-    other = next((k.parameter for r in field.rules for k in r.kinds if k.name == ("max" if under else "min")), None)
-    if field.kind == "time" and other is not None:
-        low, high = (limit, measure(other)) if under else (measure(other), limit)
-        if high < low:
-            # HTML, "reversed range": from evening to morning; what lies between breaks both.
-            return lambda cell: bool(cell.value) and high < measure(cell.value) < low
-
-    def test(cell: Any) -> bool:
-        value = measure(cell.value)
-        return value is not None and bool(value < limit if under else value > limit)
-
-    return test
+    return make
 
 
 def _step(parameter: Any, field: Field) -> Test:
-    _, scale, default_base = whatwg.STEPS[field.kind]
-    measure = _measure(field.kind)
-    step, base = whatwg.decimal_of(parameter), whatwg.decimal_of(measure(field.native.base))
-    if step is None:
-        return lambda cell: False
-    size = step * scale
-    start = default_base if base is None else base
-
-    def test(cell: Any) -> bool:
-        value = whatwg.decimal_of(measure(cell.value))
-        return value is not None and whatwg.step_mismatch(value, size, start)
-
-    return test
+    kind, measure = field.kind, number_of(field.kind)
+    base = measure(field.native.base)
+    return lambda cell: off_step(kind, measure(cell.value), parameter, base)

@@ -16,6 +16,7 @@ from ...forms.values.patterns import whole_match
 from ...forms.values.values import equal
 from ..plan.plans import FieldPlan, Test
 from ..state.cells import judged_value
+from .constraints import beyond, beyond_on_the_clock, each_of, number_of, off_step, too_long, too_short
 from .python_rules import broken
 
 Compile = Callable[[Expression], Closure]
@@ -45,20 +46,16 @@ def _text(plan: FieldPlan) -> Callable[[Any], str]:
     return (lambda cell: cell.value) if normal is None else (lambda cell: normal(cell.value))
 
 
-def _length(short: bool) -> Callable[..., Test]:
+def _length(beyond_limit: Callable[[str, float], bool]) -> Callable[..., Test]:
     def make(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
-        text, length = _text(plan), whatwg.utf16_length
+        text = _text(plan)
         if isinstance(parameter, int):
-            if short:
-                return lambda cell: length(text(cell)) < parameter
-            return lambda cell: length(text(cell)) > parameter
+            return lambda cell: beyond_limit(text(cell), parameter)
         bound = _parameter(parameter, compile_)
 
         def test(cell: Any) -> bool:
             limit = bound(cell)
-            if not isinstance(limit, int | float) or isinstance(limit, bool):
-                return False
-            return length(text(cell)) < limit if short else length(text(cell)) > limit
+            return isinstance(limit, int | float) and not isinstance(limit, bool) and beyond_limit(text(cell), limit)
 
         return test
 
@@ -73,54 +70,36 @@ def _pattern(parameter: str, plan: FieldPlan, compile_: Compile) -> Test:
     return lambda cell: not matches(folded(cell.value))
 
 
-def _type(check: Callable[[str], bool]) -> Callable[..., Test]:
+def _type(fits: Callable[[str], bool]) -> Callable[..., Test]:
     def make(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
         text = _text(plan)
-        if check is whatwg.is_email and plan.field is not None and plan.field.multiple:
-            return lambda cell: not all(check(part.strip(whatwg.ASCII_WHITE_SPACE)) for part in text(cell).split(","))
-        return lambda cell: not check(text(cell))
+        several = fits is whatwg.is_email and plan.field is not None and plan.field.multiple
+        wrong = each_of(fits, several)
+        return lambda cell: wrong(text(cell))
 
     return make
-
-
-def measure(plan: FieldPlan) -> Callable[[Any], Any]:
-    """How min and max see a value: a number, a date as a number, a list by its count; None for nothing."""
-    kind = plan.kind
-    if kind in whatwg.DATE_KINDS:
-        return lambda value: whatwg.date_number(kind, value) if isinstance(value, str) else None
-    if kind in ("rows", "file") or (plan.field is not None and plan.field.many):
-        return len
-
-    def number(value: Any) -> Any:
-        return value if isinstance(value, int | float) and not isinstance(value, bool) else None
-
-    return number
 
 
 def _bound(under: bool) -> Callable[..., Test]:
     def make(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
-        size = measure(plan)
-        counted = size is len
-        if not isinstance(parameter, Expression) and plan.kind == "number":
-            if under:
-                return lambda cell: cell.value is not None and cell.value < parameter
-            return lambda cell: cell.value is not None and cell.value > parameter
-        limit_of = _parameter(parameter, compile_)
-        if plan.kind == "time":
-            return _on_the_clock(under, limit_of, _sibling("max" if under else "min", plan, compile_))
-
-        def test(cell: Any) -> bool:
-            if counted:
-                value, limit = len(cell.parts if plan.kind == "rows" else cell.value), limit_of(cell)
-            else:
-                value, limit = size(cell.value), size(limit_of(cell))
-            if value is None or limit is None or isinstance(limit, str | bool | list):
-                return False
-            return bool(value < limit) if under else bool(value > limit)
-
-        return test
+        kind, limit_of = plan.kind, _parameter(parameter, compile_)
+        if not isinstance(parameter, Expression) and kind == "number":
+            return lambda cell: beyond(under, cell.value, parameter)
+        if kind in ("rows", "file") or (plan.field is not None and plan.field.many):
+            count, number = _count(kind), number_of("number")
+            return lambda cell: beyond(under, count(cell), number(limit_of(cell)))
+        measure = number_of(kind)
+        if kind == "time":
+            other_of = _sibling("max" if under else "min", plan, compile_)
+            return lambda cell: beyond_on_the_clock(under, measure(cell.value), measure(limit_of(cell)), measure(other_of(cell)))
+        return lambda cell: beyond(under, measure(cell.value), measure(limit_of(cell)))
 
     return make
+
+
+def _count(kind: str) -> Callable[[Any], int]:
+    """A list's bounds are about how many there are."""
+    return (lambda cell: len(cell.parts)) if kind == "rows" else (lambda cell: len(cell.value))
 
 
 def _sibling(name: str, plan: FieldPlan, compile_: Compile) -> Callable[[Any], Any]:
@@ -132,34 +111,10 @@ def _sibling(name: str, plan: FieldPlan, compile_: Compile) -> Callable[[Any], A
     return lambda cell: None
 
 
-def _on_the_clock(under: bool, limit_of: Callable[[Any], Any], other_of: Callable[[Any], Any]) -> Test:
-    """HTML, "reversed range": a time from 22:00 to 06:00 goes over midnight, and what lies between breaks both."""
-
-    def test(cell: Any) -> bool:
-        value, limit, other = (whatwg.date_number("time", t or "") for t in (cell.value, limit_of(cell), other_of(cell)))
-        if value is None or limit is None:
-            return False
-        low, high = (limit, other) if under else (other, limit)
-        if low is not None and high is not None and high < low:
-            return high < value < low
-        return value < limit if under else value > limit
-
-    return test
-
-
 def _step(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
-    _, scale, default_base = whatwg.STEPS[plan.kind]
-    size, step_of = measure(plan), _parameter(parameter, compile_)
-    base_of = _step_base(plan, compile_)
-
-    def test(cell: Any) -> bool:
-        value, step = whatwg.decimal_of(size(cell.value)), whatwg.decimal_of(step_of(cell))
-        if value is None or step is None:
-            return False
-        base = whatwg.decimal_of(size(base_of(cell)))
-        return whatwg.step_mismatch(value, step * scale, default_base if base is None else base)
-
-    return test
+    kind, measure = plan.kind, number_of(plan.kind)
+    step_of, base_of = _parameter(parameter, compile_), _step_base(plan, compile_)
+    return lambda cell: off_step(kind, measure(cell.value), step_of(cell), measure(base_of(cell)))
 
 
 def _step_base(plan: FieldPlan, compile_: Compile) -> Callable[[Any], Any]:
@@ -217,8 +172,8 @@ def _python(parameter: str, plan: FieldPlan, compile_: Compile) -> Test:
 
 
 _MAKERS: dict[str, Callable[..., Test]] = {
-    "minlength": _length(True),
-    "maxlength": _length(False),
+    "minlength": _length(too_short),
+    "maxlength": _length(too_long),
     "pattern": _pattern,
     "email": _type(whatwg.is_email),
     "url": _type(whatwg.is_url),

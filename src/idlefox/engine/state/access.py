@@ -20,38 +20,36 @@ from .ways import row_at
 Finder = Callable[[Any, Variables], Any]
 
 
-def property_value(cell: Any, name: str) -> Any:
-    """A property of *cell*, by the names that `forms.states` uses."""
-    if name == "validity":
-        return VALIDITY[validity_of(cell)]
-    if name == "dirty":
-        return is_dirty(cell)
-    if name == "touched":
-        return is_touched(cell)
-    if name == "focused":
-        return is_focused(cell)
-    if name == "visible":
-        return cell.visible
-    if name == "enabled":
-        return cell.enabled
-    if name == "readonly":
-        return cell.readonly
-    if name == "required":
-        return cell.required
-    if name == "marked":
-        return is_marked(cell)
-    if name == "empty":
-        return is_empty(judged_value(cell)) and not (isinstance(cell, FieldCell) and cell.bad_input)
-    if name == "on":
-        return cell.value is True
-    if name == "busy":
-        return cell.busy
-    return cell.attempts > 0
-
-
 def is_focused(cell: Cell) -> bool:
     """Whether the focus is on *cell* or in it."""
     return is_inside(cell.live.focus, cell)
+
+
+def _is_empty(cell: Any) -> bool:
+    return is_empty(judged_value(cell)) and not (isinstance(cell, FieldCell) and cell.bad_input)
+
+
+# How a cell tells each of its properties, by the names that `names.states` uses.
+_PROPERTIES: dict[str, Callable[[Any], Any]] = {
+    "validity": lambda cell: VALIDITY[validity_of(cell)],
+    "dirty": is_dirty,
+    "touched": is_touched,
+    "focused": is_focused,
+    "visible": lambda cell: cell.visible,
+    "enabled": lambda cell: cell.enabled,
+    "readonly": lambda cell: cell.readonly,
+    "required": lambda cell: cell.required,
+    "marked": is_marked,
+    "empty": _is_empty,
+    "on": lambda cell: cell.value is True,
+    "busy": lambda cell: cell.busy,
+    "submitted": lambda cell: cell.attempts > 0,
+}
+
+
+def property_value(cell: Cell, name: str) -> Any:
+    """A property of *cell*, by the names that `names.states` uses."""
+    return _PROPERTIES[name](cell)
 
 
 def state_test(word: str, whole: bool) -> tuple[str, object]:
@@ -150,8 +148,9 @@ class LiveAccess:
         start: Finder = (lambda cell, rows: cell.live.wholes[panel]) if panel else (lambda cell, rows: cell.live.root)
         return self._descend(start, reference)
 
-    def _descend(self, start: Finder, reference: Reference) -> Finder:
-        steps: list[tuple[bool, int]] = []  # (is a row's number, number)
+    def _steps(self, reference: Reference) -> list[tuple[bool, int]]:
+        """The way down from where *reference* starts: part numbers, and numbers of rows (True)."""
+        steps: list[tuple[bool, int]] = []
         target = reference.target or ()
         path: tuple[str, ...] = target[: len(target) - len(reference.steps)]
         for step in reference.steps:
@@ -162,6 +161,10 @@ class LiveAccess:
                 path = (*path, step)
                 if path in self.plan.paths:
                     steps.append((False, self.plan.paths[path].part))
+        return steps
+
+    def _descend(self, start: Finder, reference: Reference) -> Finder:
+        steps = self._steps(reference)
         if not steps:
             return start
         if len(steps) == 1 and not steps[0][0]:
@@ -176,14 +179,9 @@ class LiveAccess:
         def walk(cell: Any, rows: Variables) -> Any:
             found = start(cell, rows)
             for counted, number in steps:
-                if found is None:
+                if found is None or (counted and not -len(found.parts) <= number < len(found.parts)):
                     return None
-                parts = found.parts
-                if counted and not -len(parts) <= number < len(parts):
-                    return None
-                found = parts[number]
+                found = found.parts[number]
             return found
 
         return walk
-
-

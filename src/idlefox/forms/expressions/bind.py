@@ -74,32 +74,37 @@ class _Binder:
         self.variables: dict[str, Reference] = {}
 
     def node(self, node: Any) -> tuple[Any, str]:
-        if isinstance(node, Literal):
-            kinds = {bool: "boolean", int: "number", float: "number", str: "text", type(None): "any"}
-            return node, kinds[type(node.value)]
-        if isinstance(node, Name):
-            reference = self.name(node)
-            self.reads.append(reference)
-            return reference, reference.kind
-        if isinstance(node, Logic):
-            return node._replace(parts=tuple(self.truth(p) for p in node.parts)), "boolean"
-        if isinstance(node, Unary):
-            if node.op == "not":
-                return node._replace(operand=self.truth(node.operand)), "boolean"
-            return node._replace(operand=self.node(node.operand)[0]), "number"
-        if isinstance(node, Binary):
-            return self.binary(node)
-        if isinstance(node, Choice):
-            then, kind = self.node(node.then)
-            otherwise, other = self.node(node.otherwise)
-            return Choice(self.truth(node.condition), then, otherwise, node.at), kind if kind == other else "any"
-        if isinstance(node, ListOf):
-            return node._replace(items=tuple(self.node(i)[0] for i in node.items)), "list"
-        if isinstance(node, ObjectOf):
-            return node._replace(members=tuple((k, self.node(v)[0]) for k, v in node.members)), "object"
-        if isinstance(node, Over):
-            return self.over(node)
-        return self.call(node)
+        """*node* with its names bound, and the kind of value it comes to."""
+        found: tuple[Any, str] = _NODES.get(type(node), _Binder.call)(self, node)
+        return found
+
+    def literal(self, node: Literal) -> tuple[Any, str]:
+        kinds = {bool: "boolean", int: "number", float: "number", str: "text", type(None): "any"}
+        return node, kinds[type(node.value)]
+
+    def reference(self, node: Name) -> tuple[Any, str]:
+        reference = self.name(node)
+        self.reads.append(reference)
+        return reference, reference.kind
+
+    def logic(self, node: Logic) -> tuple[Any, str]:
+        return node._replace(parts=tuple(self.truth(p) for p in node.parts)), "boolean"
+
+    def unary(self, node: Unary) -> tuple[Any, str]:
+        if node.op == "not":
+            return node._replace(operand=self.truth(node.operand)), "boolean"
+        return node._replace(operand=self.node(node.operand)[0]), "number"
+
+    def choice(self, node: Choice) -> tuple[Any, str]:
+        then, kind = self.node(node.then)
+        otherwise, other = self.node(node.otherwise)
+        return Choice(self.truth(node.condition), then, otherwise, node.at), kind if kind == other else "any"
+
+    def list_of(self, node: ListOf) -> tuple[Any, str]:
+        return node._replace(items=tuple(self.node(i)[0] for i in node.items)), "list"
+
+    def object_of(self, node: ObjectOf) -> tuple[Any, str]:
+        return node._replace(members=tuple((k, self.node(v)[0]) for k, v in node.members)), "object"
 
     def truth(self, node: Any) -> Any:
         bound, kind = self.node(node)
@@ -156,32 +161,48 @@ class _Binder:
     def name(self, name: Name) -> Reference:
         first = name.segments[0]
         assert isinstance(first, str)
+        own = self.own_word(name, first) if name.dotted[0] else None
+        if own is not None:
+            return own
         scope = self.scope
-        dotted = name.dotted[0]
-        if dotted and first in self.variables:
-            return self.from_variable(name, self.variables[first])
-        if dotted and first == "value" and (scope.value or scope.lookup):
-            return self.own_value(name)
         if scope.lookup:
             raise self.nothing(name, first, ["value"], "a lookup's expression knows `value` only")
-        if dotted and first in ("row", "index") and self.levels():
-            return self.from_row(name)
         if scope.payload:
             return self.in_payload(name)
-        if dotted and first == "form":
-            if len(name.segments) == 1:
-                raise ExpressionError("form is not a value", name.at, "ask for a state of it, as in form.valid", 4)
-            return self.path(name, scope.panel or scope.root, 1, self.base_of_root(scope.panel))
-        if dotted and scope.bare and len(name.segments) == 1:
-            owner = scope.own
-            if first in FORM_ONLY or (owner is None and first in FORM_STATES):
-                return Reference(self.base_of_root(scope.panel), (), scope.panel.path if scope.panel else (), first, "boolean", name.at)
-            if owner is not None and first in FIELD_STATES:
-                self.can_be_asked(name, first, owner)
-                return Reference("self", (), owner.path, first, "boolean", name.at)
+        if name.dotted[0]:
+            if first == "form":
+                return self.whole_form(name)
+            if scope.bare and len(name.segments) == 1 and (state := self.bare_state(name, first)) is not None:
+                return state
         if scope.panel is not None and first in (scope.panel.children or {}):
             return self.path(name, scope.panel, 0, self.base_of_root(scope.panel))
         return self.path(name, scope.root, 0, "root")
+
+    def own_word(self, name: Name, first: str) -> Reference | None:
+        """What has a meaning before any field of that name: a comprehension's variable, `value`, `row` and `index`."""
+        if first in self.variables:
+            return self.from_variable(name, self.variables[first])
+        if first == "value" and (self.scope.value or self.scope.lookup):
+            return self.own_value(name)
+        if first in ("row", "index") and not self.scope.lookup and self.levels():
+            return self.from_row(name)
+        return None
+
+    def whole_form(self, name: Name) -> Reference:
+        scope = self.scope
+        if len(name.segments) == 1:
+            raise ExpressionError("form is not a value", name.at, "ask for a state of it, as in form.valid", 4)
+        return self.path(name, scope.panel or scope.root, 1, self.base_of_root(scope.panel))
+
+    def bare_state(self, name: Name, first: str) -> Reference | None:
+        """A bare state word, where it means the owner's state, or the form's."""
+        scope, owner = self.scope, self.scope.own
+        if first in FORM_ONLY or (owner is None and first in FORM_STATES):
+            return Reference(self.base_of_root(scope.panel), (), scope.panel.path if scope.panel else (), first, "boolean", name.at)
+        if owner is not None and first in FIELD_STATES:
+            self.can_be_asked(name, first, owner)
+            return Reference("self", (), owner.path, first, "boolean", name.at)
+        return None
 
     def can_be_asked(self, name: Name, state: str, shape: Shape, *, row: bool = False) -> None:
         """`on` and `off` are states of one checkbox; all other states every field and container has."""
@@ -312,3 +333,9 @@ def _start(node: Any) -> int:
     if isinstance(node, Choice):
         return _start(node.then)
     return int(node.at)
+
+
+_NODES: dict[type, Any] = {
+    Literal: _Binder.literal, Name: _Binder.reference, Logic: _Binder.logic, Unary: _Binder.unary, Binary: _Binder.binary,
+    Choice: _Binder.choice, ListOf: _Binder.list_of, ObjectOf: _Binder.object_of, Over: _Binder.over,
+}  # fmt: skip

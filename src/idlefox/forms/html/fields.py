@@ -383,43 +383,45 @@ def _select(each: Element) -> dict[str, Any]:
 def _text_like(each: Element, native: Native) -> tuple[Native, dict[str, Any]]:
     """A control whose value is a text, a number or a date, sanitised as HTML says."""
     attributes, kind = each.attributes, each.kind
-    values: dict[str, Any] = {}
-    if kind == "textarea":
-        raw = each.node.text()
-    else:
-        raw = attributes.get("value") or ""
-    if kind in LINES:
-        raw = strip_newlines(raw)
-        if kind == "url":
-            raw = raw.strip(ASCII_WHITE_SPACE)
-        elif kind == "email":
-            values["multiple"] = "multiple" in attributes
-            parts = raw.split(",") if values["multiple"] else [raw]
-            raw = ",".join(p.strip(ASCII_WHITE_SPACE) for p in parts)
-        values["initial"] = raw
-    elif kind == "number":
-        raw = raw if parse_number(raw) is not None else ""
-        values["initial"] = parse_number(raw)
-        native = native._replace(base=step_base(kind, attributes))
-    elif kind == "range":
-        span = span_of(attributes)
-        value = sanitise_range(raw, span[0], span[1], span[2], span[3])
-        values["initial"] = value
-        raw = raw if parse_number(raw) == value else written(tidy(value))
-        native = native._replace(span=span, base=span[3])
-    elif kind in DATE_KINDS:
-        raw = values["initial"] = sanitise_date(kind, raw)
-        native = native._replace(base=step_base(kind, attributes))
-    elif kind == "color":
-        raw = values["initial"] = simple_color(raw)
-    else:
-        values["initial"] = raw
+    written_raw = each.node.text() if kind == "textarea" else attributes.get("value") or ""
+    read = _number_like if kind in ("number", "range") else _line if kind in LINES else _other
+    raw, native, values = read(kind, written_raw, attributes, native)
     if kind in LENGTHS and (limit := whole_number(attributes, "maxlength")) is not None:
         values["limit"] = limit
-    if not native.barred:
-        rules = native_rules(kind, attributes)
-        if rules:
-            values["rules"] = rules
+    rules = native_rules(kind, attributes) if not native.barred else ()
+    if rules:
+        values["rules"] = rules
     return native._replace(raw=raw), values
 
 
+_Read = tuple[str, Native, dict[str, Any]]
+
+
+def _line(kind: str, raw: str, attributes: Attributes, native: Native) -> _Read:
+    """HTML, the value sanitization algorithms of one-line texts, of url and of email."""
+    raw = strip_newlines(raw)
+    if kind == "url":
+        raw = raw.strip(ASCII_WHITE_SPACE)
+    if kind != "email":
+        return raw, native, {"initial": raw}
+    several = "multiple" in attributes
+    raw = ",".join(p.strip(ASCII_WHITE_SPACE) for p in (raw.split(",") if several else [raw]))
+    return raw, native, {"multiple": several, "initial": raw}
+
+
+def _number_like(kind: str, raw: str, attributes: Attributes, native: Native) -> _Read:
+    if kind == "number":
+        raw = raw if parse_number(raw) is not None else ""
+        return raw, native._replace(base=step_base(kind, attributes)), {"initial": parse_number(raw)}
+    span = span_of(attributes)
+    value = sanitise_range(raw, *span)
+    raw = raw if parse_number(raw) == value else written(tidy(value))
+    return raw, native._replace(span=span, base=span[3]), {"initial": value}
+
+
+def _other(kind: str, raw: str, attributes: Attributes, native: Native) -> _Read:
+    if kind in DATE_KINDS:
+        raw, native = sanitise_date(kind, raw), native._replace(base=step_base(kind, attributes))
+    elif kind == "color":
+        raw = simple_color(raw)
+    return raw, native, {"initial": raw}

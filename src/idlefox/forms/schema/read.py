@@ -58,6 +58,17 @@ def read_schema(file: str) -> SchemaForm:
     return SchemaForm(title or "", fields, reader.notes)
 
 
+def _lay_over(whole: dict[str, Any], part: dict[str, Any]) -> None:
+    """Adds a part of `allOf` to *whole*."""
+    for key, value in part.items():
+        if key == "properties" and isinstance(value, dict):
+            whole["properties"] = {**whole.get("properties", {}), **value}
+        elif key == "required" and isinstance(value, list):
+            whole["required"] = [*whole.get("required", []), *value]
+        else:
+            whole.setdefault(key, value)
+
+
 class _Reader:
     def __init__(self, root: dict[str, Any]) -> None:
         self.root = root
@@ -71,6 +82,16 @@ class _Reader:
         """*schema* with its local `$ref` followed and its `allOf` put together."""
         if not isinstance(schema, dict):
             return {}
+        whole = dict(self._followed(schema, at))
+        parts = whole.pop("allOf", [])
+        for i, part in enumerate(parts if isinstance(parts, list) else []):
+            _lay_over(whole, self.resolved(part, f"{at}/allOf/{i}"))
+        for key in whole:
+            if key not in _SILENT:
+                self.note(at, f"{key} has no counterpart in a form's fields")
+        return whole
+
+    def _followed(self, schema: dict[str, Any], at: str) -> dict[str, Any]:
         seen: list[str] = []
         while isinstance(schema.get("$ref"), str):
             reference = schema["$ref"]
@@ -83,20 +104,7 @@ class _Reader:
                 self.note(at, f"$ref {reference} points to nothing")
                 break
             schema = {**target, **{k: v for k, v in schema.items() if k != "$ref"}}
-        whole = dict(schema)
-        for i, part in enumerate(whole.pop("allOf", []) if isinstance(whole.get("allOf"), list) else []):
-            each = self.resolved(part, f"{at}/allOf/{i}")
-            for key, value in each.items():
-                if key == "properties" and isinstance(value, dict):
-                    whole["properties"] = {**whole.get("properties", {}), **value}
-                elif key == "required" and isinstance(value, list):
-                    whole["required"] = [*whole.get("required", []), *value]
-                else:
-                    whole.setdefault(key, value)
-        for key in whole:
-            if key not in _SILENT:
-                self.note(at, f"{key} has no counterpart in a form's fields")
-        return whole
+        return schema
 
     def _pointer(self, pointer: str) -> dict[str, Any] | None:
         """RFC 6901, within this file."""
@@ -123,27 +131,13 @@ class _Reader:
         return found
 
     def field(self, name: str, schema: dict[str, Any], at: str, required: bool) -> dict[str, Any] | None:
-        label = schema["title"] if isinstance(schema.get("title"), str) else label_of(name)
-        kind = self._type(schema)
-        rules: list[dict[str, Any]] = []
         if "const" in schema:
             return {"type": "hidden", "initial": schema["const"]} if not isinstance(schema["const"], dict | list) else None
+        kind = self._type(schema)
+        rules: list[dict[str, Any]] = []
         if required and kind not in ("object", "boolean", "array"):
             rules.append({"required": True})
-        options = schema.get("enum")
-        if isinstance(options, list):
-            field: dict[str, Any] | None = {"type": "select", "label": label, "options": [o for o in options if o is not None]}
-        elif kind == "object":
-            inner = self.fields(schema, at)
-            field = {"type": "group", "label": label, "fields": inner} if inner else None
-        elif kind == "array":
-            field = self._array(label, schema, at, rules, required)
-        elif kind == "boolean":
-            field = {"type": "checkbox", "label": label}
-        elif kind in ("number", "integer"):
-            field = self._number(label, schema, kind, rules)
-        else:
-            field = self._text(label, schema, at, rules)
+        field = self._control(name, schema, at, kind, rules, required)
         if field is None:
             self.note(at, "no control of a form holds such a value: it is not in the form")
             return None
@@ -156,6 +150,25 @@ class _Reader:
             if "fields" in field:
                 field["fields"] = field.pop("fields")  # behind the rules, where it reads best
         return field
+
+    def _control(
+        self, name: str, schema: dict[str, Any], at: str, kind: str, rules: list[dict[str, Any]], required: bool
+    ) -> dict[str, Any] | None:
+        """The control that holds such a value; what it demands is added to *rules*."""
+        label = schema["title"] if isinstance(schema.get("title"), str) else label_of(name)
+        options = schema.get("enum")
+        if isinstance(options, list):
+            return {"type": "select", "label": label, "options": [o for o in options if o is not None]}
+        if kind == "object":
+            inner = self.fields(schema, at)
+            return {"type": "group", "label": label, "fields": inner} if inner else None
+        if kind == "array":
+            return self._array(label, schema, at, rules, required)
+        if kind == "boolean":
+            return {"type": "checkbox", "label": label}
+        if kind in ("number", "integer"):
+            return self._number(label, schema, kind, rules)
+        return self._text(label, schema, at, rules)
 
     def _type(self, schema: dict[str, Any]) -> str:
         given = schema.get("type")

@@ -56,34 +56,40 @@ def mend(document: Document) -> bool:
 
 def _mend_one(data: Any, part: dict[str, Any], error: Any) -> None:
     path: list[Any] = list(error.instance_path)
-    above: list[Any] = path[:-1]
-    last: Any = path[-1] if path else None
-    parent = _at(data, above)
-    here = _at(data, path)
+    parent, here = _at(data, path[:-1]), _at(data, path)
     name = error.kind.name
     if name == "additionalProperties" and isinstance(here, dict):
-        known = list(part.get("properties", {}))
-        for key in error.kind.unexpected:
-            value = here.pop(key, None)
-            near = nearest(key, known)
-            if near is not None and near not in here:
-                here[near] = value  # what was meant, most likely: without it the next fault would be this one's doing
-        if path[-2:-1] == ["rules"] and not set(here) - {"say", "when", "id", "at", "on_empty"}:
-            here["holds"] = True
+        _mend_keys(here, list(part.get("properties", {})), error, in_rule=path[-2:-1] == ["rules"])
     elif name == "required" and isinstance(here, dict):
         here[error.kind.property] = {} if error.kind.property == "fields" else "x"
     elif isinstance(parent, dict):
-        near = nearest(str(here), [str(o) for o in part.get("enum", []) if o is not None]) if name == "enum" else None
-        if near is not None:
-            parent[last] = near
-        elif above[-1:] == ["fields"]:
-            parent[last] = {}
-        else:
-            parent.pop(last, None)
-            if path[-3:-2] == ["rules"]:
-                parent["holds"] = True
+        words = [str(o) for o in part.get("enum", []) if o is not None] if name == "enum" else []
+        _mend_value(parent, path or [None], nearest(str(here), words) if words else None)
     elif isinstance(parent, list):
-        parent[last] = {"holds": True} if above[-1:] == ["rules"] else f"x{last}"
+        parent[path[-1]] = {"holds": True} if path[-2:-1] == ["rules"] else f"x{path[-1]}"
+
+
+def _mend_keys(here: dict[str, Any], known: list[str], error: Any, *, in_rule: bool) -> None:
+    """Unknown keys go; what was meant, most likely, takes their place: else the next fault would be this one's doing."""
+    for key in error.kind.unexpected:
+        value = here.pop(key, None)
+        near = nearest(key, known)
+        if near is not None and near not in here:
+            here[near] = value
+    if in_rule and not set(here) - {"say", "when", "id", "at", "on_empty"}:
+        here["holds"] = True
+
+
+def _mend_value(parent: dict[str, Any], path: list[Any], near: str | None) -> None:
+    """A value that does not fit becomes the word that was meant (*near*), or goes."""
+    if near is not None:
+        parent[path[-1]] = near
+    elif path[-2:-1] == ["fields"]:
+        parent[path[-1]] = {}
+    else:
+        parent.pop(path[-1], None)
+        if path[-3:-2] == ["rules"]:
+            parent["holds"] = True
 
 
 def _at(data: Any, path: list[Any]) -> Any:

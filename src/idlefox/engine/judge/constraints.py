@@ -1,0 +1,64 @@
+"""HTML's constraints on plain values (HTML, "Constraint validation"), written once for sheets and pages alike.
+
+Who asks about which cell, and when a constraint counts, is the business of `rules` and `native`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from decimal import Decimal
+from typing import Any
+
+from ...forms.values import whatwg
+
+
+def too_long(text: str, most: float) -> bool:
+    """HTML, "suffering from being too long": in UTF-16 code units."""
+    return whatwg.utf16_length(text) > most
+
+
+def too_short(text: str, least: float) -> bool:
+    """HTML, "suffering from being too short"."""
+    return whatwg.utf16_length(text) < least
+
+
+def number_of(kind: str) -> Callable[[Any], Any]:
+    """How bounds and steps see a value of *kind*: a date as a number, a number as itself; None for what is no such value."""
+    if kind in whatwg.DATE_KINDS:
+        return lambda value: whatwg.date_number(kind, value) if isinstance(value, str) and value else None
+    return lambda value: value if isinstance(value, int | float) and not isinstance(value, bool) else None
+
+
+def beyond(under: bool, value: Any, limit: Any) -> bool:
+    """HTML, "suffering from an underflow" (*under*) or an overflow; nothing is beyond what is no bound."""
+    if value is None or limit is None:
+        return False
+    return bool(value < limit) if under else bool(value > limit)
+
+
+def beyond_on_the_clock(under: bool, value: Any, limit: Any, other: Any) -> bool:
+    """The same of times, where a range from 22:00 to 06:00 goes over midnight (HTML, "reversed range").
+
+    *other* is the bound on the other side; what lies between such bounds breaks both.
+    """
+    low, high = (limit, other) if under else (other, limit)
+    if value is not None and low is not None and high is not None and high < low:
+        return bool(high < value < low)
+    return beyond(under, value, limit)
+
+
+def off_step(kind: str, value: Any, step: Any, base: Any) -> bool:
+    """HTML, "suffering from a step mismatch": *value* and *base* as `number_of` sees them; *base* None: the kind's own."""
+    _, scale, default_base = whatwg.STEPS[kind]
+    exact, size = whatwg.decimal_of(value), whatwg.decimal_of(step)
+    if exact is None or size is None:
+        return False
+    start: Decimal | None = whatwg.decimal_of(base)
+    return whatwg.step_mismatch(exact, size * scale, default_base if start is None else start)
+
+
+def each_of(fits: Callable[[str], bool], several: bool) -> Callable[[str], bool]:
+    """Whether a text does not fit; of one that holds *several* (addresses with `multiple`), whether any part does not."""
+    if several:
+        return lambda text: not all(fits(part.strip(whatwg.ASCII_WHITE_SPACE)) for part in text.split(","))
+    return lambda text: not fits(text)
