@@ -177,7 +177,7 @@ def copies() -> None:
     kept = session.copy()
     rounds = 200
     for name, work in (("copying", session.copy), ("restoring", lambda: session.restore(kept))):
-        best = min(timed(lambda: [work() for _ in range(rounds)]) for _ in range(9)) / rounds
+        best = min(timed(lambda work=work: [work() for _ in range(rounds)]) for _ in range(9)) / rounds
         key = min(timed(lambda: [session.type(("field_7",), "a") for _ in range(20)]) for _ in range(9)) / 20
         say(f"{name} a form of 40 fields, µs", best * 1e6, 100, f"{best / key:.1f} keys")
 
@@ -393,7 +393,8 @@ def starting() -> None:
 
 
 ALL = [
-    keystroke, size_of_form, address_of_field, copies, row_key, asking_validity, row_removed, row_memory, reading_script, reading_sheet, reading_page, many_lookups, an_hour, starting,
+    keystroke, size_of_form, address_of_field, copies, row_key, asking_validity, row_removed, row_memory, reading_script,
+    reading_sheet, reading_page, many_lookups, an_hour, starting,
 ]  # fmt: skip
 
 if __name__ == "__main__":

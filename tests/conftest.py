@@ -22,6 +22,16 @@ if os.environ.get("CI"):
     settings.load_profile("ci")
 
 
+def pytest_make_parametrize_id(val: object) -> str | None:
+    """Ids that can be read: of a long text its first line, of bytes how they begin."""
+    if isinstance(val, bytes):
+        val = val[:60].decode("utf-8", "replace")
+    if not isinstance(val, str):
+        return None
+    first = val.strip().split("\n")[0]
+    return first if len(first) <= 60 else first[:57] + "…"
+
+
 class Fox:
     """The installed `idlefox` in a folder of its own."""
 

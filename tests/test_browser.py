@@ -145,8 +145,10 @@ def compare(browser: Chromium, case: Case) -> tuple[dict[str, Any], dict[str, An
     default = form.page.default_button
     for number, each in enumerate(form.page.elements):
         if isinstance(each, Control):
-            numbers.setdefault(form.find((each.field,)).address, []).append(number)
-            numbers.setdefault(each.field, []).append(number) if each.field != form.find((each.field,)).address else None
+            field = form.find((each.field,))
+            assert field is not None
+            for name in {field.address, each.field}:
+                numbers.setdefault(name, []).append(number)
         else:
             for word in (*each.known, each.text):
                 buttons.setdefault(word, number)

@@ -5,6 +5,7 @@ and every state can be rebuilt from the initial state and the trace alone.
 from __future__ import annotations
 
 import pickle
+from collections.abc import Callable
 from typing import Any
 
 from hypothesis import HealthCheck, Phase, assume, given, settings
@@ -106,11 +107,11 @@ def take(session: Session, number: int, step: tuple[str, int, str]) -> None:
     fields = [c for form in live.wholes.values() for c in leaves(form)]
     lists = [c for c in everything(live.root) if isinstance(c, ListCell)]
     boxes = [c for c in fields if c.plan.kind == "checkbox"]
-    cell, rows, box = (found[chance % len(found)] for found in (fields, lists, boxes))
+    cell, rows, box = fields[chance % len(fields)], lists[chance % len(lists)], boxes[chance % len(boxes)]
     at, row = segments(cell), (*segments(rows), chance % (len(rows.parts) or 1))
     if verb in ("type", "erase", "clear", "focus") and cell.plan.kind == "checkbox":
         return
-    {
+    steps: dict[str, Callable[[], Any]] = {
         "type": lambda: session.type(at, text),
         "erase": lambda: session.erase(at, 1),
         "clear": lambda: session.clear(at),
@@ -129,7 +130,8 @@ def take(session: Session, number: int, step: tuple[str, int, str]) -> None:
         "return": session.come_back,
         "reload": session.reload,
         "reject": lambda: session.script_reply(Answer("status", 422, (("a", ("No.",)), ("r[0].t", ("Nor this.",)), ("", ("At all.",))))),
-    }[verb]()
+    }
+    steps[verb]()
 
 
 def segments(cell: Any) -> tuple[Any, ...]:
@@ -179,7 +181,7 @@ def computed_anew(live: Live) -> None:
 
 
 # No shrinking: with forms this large it takes minutes, and the failing sheet and steps are printed anyway.
-def thorough(examples: int) -> Any:
+def thorough(examples: int) -> settings:
     return settings(
         max_examples=examples, deadline=None, suppress_health_check=list(HealthCheck), report_multiple_bugs=False,
         phases=(Phase.explicit, Phase.reuse, Phase.generate),

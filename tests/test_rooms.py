@@ -6,11 +6,13 @@ All imports count: at the top of a module, inside functions, for types only, and
 from __future__ import annotations
 
 import ast
+import tomllib
 from collections.abc import Iterator
 from graphlib import CycleError, TopologicalSorter
 from pathlib import Path
 
 import pytest
+from packaging.version import Version
 
 ROOT = Path(__file__).parent.parent / "src" / "idlefox"
 SHARED = {"problems", "collector", "records", "refusals"}
@@ -105,3 +107,13 @@ def test_the_core_never_imports_the_interface(room: str) -> None:
         if module.split(".")[0] == room:
             assert not set(imports_of(module)) & DRAWING, module
             assert "print(" not in path.read_text(encoding="utf-8"), module
+
+
+def test_ci_tries_the_lowest_versions_that_the_package_allows() -> None:
+    repository = Path(__file__).parent.parent
+    project = tomllib.loads((repository / "pyproject.toml").read_text("utf-8"))["project"]
+    bounds = [*project["dependencies"], *project["optional-dependencies"]["dev"]]
+    allowed = {name: Version(bound) for name, _, bound in (b.partition(">=") for b in bounds) if bound}
+    lines = (repository / ".ci" / "lowest.txt").read_text("utf-8").splitlines()
+    tried = {name: Version(bound) for name, _, bound in (line.partition("==") for line in lines) if bound}
+    assert tried == allowed

@@ -30,7 +30,8 @@ UNDER_WAY = Noun("under way")  # asked "is": whether anything is; asked "value":
 
 class Unseen(NamedTuple):
     """Why what a check looks at cannot be seen: it is not there (*there* False: the check fails), or this subject
-    does not show it (the check is an error)."""
+    does not show it (the check is an error).
+    """
 
     refusal: Refusal
     there: bool = False

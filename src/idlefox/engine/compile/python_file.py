@@ -26,7 +26,8 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
     if not path.is_file():
         raise Unreadable([Problem(place, f"there is no file {form.python!r} beside the sheet", "check `python:`")])
     spec = importlib.util.spec_from_file_location("idlefox_rules_" + path.stem, path)
-    assert spec is not None and spec.loader is not None
+    assert spec is not None
+    assert spec.loader is not None
     module = importlib.util.module_from_spec(spec)
     try:
         spec.loader.exec_module(module)

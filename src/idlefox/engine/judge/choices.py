@@ -12,6 +12,8 @@ from ..state.cells import FieldCell, judged_value
 
 
 class Offered(NamedTuple):
+    """One option of a choice, as it is now."""
+
     value: Any
     label: str
     enabled: bool

@@ -192,6 +192,8 @@ class ServerRule(NamedTuple):
 
 
 class ServerPlan(NamedTuple):
+    """The server stand-in: its rules first, then the replies in order."""
+
     rules: tuple[ServerRule, ...]
     replies: tuple[ReplyPlan, ...]
 

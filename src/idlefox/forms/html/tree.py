@@ -205,7 +205,7 @@ class Tree:
         return ""
 
     def direction(self, node: Any, value: str) -> str:
-        """ltr or rtl (HTML, "The dir attribute"), as far as the markup settles it."""
+        """Ltr or rtl (HTML, "The dir attribute"), as far as the markup settles it."""
         each = node
         while each is not None and each.is_element_node:
             found = (each.attributes.get("dir") or "").lower()

@@ -60,7 +60,8 @@ def parse_address(text: str) -> tuple[Segment, ...] | None:
 
 def named(root: Shape, segments: Iterable[Any]) -> str | None:
     """The name of the field of a page that *segments* mean: as the page's addresses are written, whatever dots and
-    brackets its names have in them; None where no page is there or no field goes by that."""
+    brackets its names have in them; None where no page is there or no field goes by that.
+    """
     if root.named is None:
         return None
     return root.named.get(write_address(segments))
