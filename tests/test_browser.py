@@ -136,9 +136,9 @@ def theirs(found: dict[str, Any], form: Any) -> dict[str, Any]:
 
 def compare(browser: Chromium, case: Case) -> tuple[dict[str, Any], dict[str, Any]]:
     text = page_text_of(case)
-    codec = "cp1252" if "charset=windows-1252" in text.partition("<form")[0] else "utf-8"
-    data = text.encode(codec, "xmlcharrefreplace")
-    form = read_page_text(data.decode(codec), "case.html", "f" if "id=f" in text.replace("'", "") else "", codec)
+    charset = "windows-1252" if "charset=windows-1252" in text.partition("<form")[0] else "UTF-8"
+    data = text.encode(charset, "xmlcharrefreplace")
+    form = read_page_text(data.decode(charset), "case.html", "f" if "id=f" in text.replace("'", "") else "", charset)
     steps = steps_of(case)
     numbers: dict[str, list[int]] = {}
     buttons: dict[str, int] = {}

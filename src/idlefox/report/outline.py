@@ -195,7 +195,7 @@ def _page_facts(page: Any) -> list[tuple[str, str]]:
         facts.append(("sends", "nothing: the dialog closes" if page.dialog else "nothing: there is no dialog around it to close"))
     if page.novalidate:
         facts.append(("novalidate", "nothing is checked before it is sent"))
-    if page.charset != "utf-8":
+    if page.charset != "UTF-8":
         facts.append(("charset", page.charset))
     for each in page.buttons:
         words = [written(each.text)] if each.text else []

@@ -1,12 +1,10 @@
 """Lines of text with styles, before anyone knows whether the terminal has colours.
 
 A line is a list of (text, style) pairs; styles are names (`good`, `bad`, `dim`, `strong`, `mark`), painted by
-whoever prints. Widths are counted in columns: East Asian wide characters take two.
+whoever prints. Widths are counted in columns: wide characters take two, combining ones none (Unicode, by a library).
 """
 
 from __future__ import annotations
-
-import unicodedata
 
 Line = list[tuple[str, str]]
 
@@ -29,7 +27,9 @@ def columns(text: str) -> int:
     """How many columns *text* takes."""
     if text.isascii():
         return len(text)
-    return sum(0 if unicodedata.combining(c) else 2 if unicodedata.east_asian_width(c) in "WF" else 1 for c in text)
+    from wcwidth import wcswidth  # its tables are loaded where a text needs them
+
+    return max(int(wcswidth(text)), 0) if text.isprintable() else sum(max(int(wcswidth(c)), 0) for c in text)
 
 
 def wrap(text: str, width: int) -> list[str]:
@@ -56,12 +56,13 @@ def wrap(text: str, width: int) -> list[str]:
 
 
 def _fitting(text: str, width: int) -> int:
-    used = 0
-    for i, character in enumerate(text):
-        used += columns(character)
-        if used > width:
-            return max(i, 1)
-    return len(text)
+    """How many characters of *text* fit; at least one. What is joined to one picture (an emoji's parts) is not parted."""
+    best = 0
+    for i in range(1, len(text) + 1):
+        if columns(text[:i]) > width:
+            break
+        best = i
+    return max(best, 1)
 
 
 def hanging(head: str, text: str, width: int, style: str = "") -> list[Line]:

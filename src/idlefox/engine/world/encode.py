@@ -132,17 +132,19 @@ def _utf8(text: str) -> bytes:
     return text.encode("utf-16", "surrogatepass").decode("utf-16", "replace").encode()
 
 
-def urlencoded(entries: list[Entry], charset: str = "utf-8") -> str:
-    """The URL standard's application/x-www-form-urlencoded serializer; *charset* is a codec's name.
+def urlencoded(entries: list[Entry], charset: str = "UTF-8") -> str:
+    """The URL standard's application/x-www-form-urlencoded serializer; *charset* by the Encoding Standard's name.
 
     What an old charset cannot say goes as a character reference (Encoding standard, "html" error mode).
     """
     pairs = []
     for name, value in entries:
-        encoded = (_utf8(_crlf(t)) for t in (name, _plain(value)))
-        if charset != "utf-8":
-            encoded = (e.decode().encode(charset, "xmlcharrefreplace") for e in encoded)
-        pair = (quote_plus(e, safe="*-._").replace("~", "%7E") for e in encoded)
+        parts = (_utf8(_crlf(t)) for t in (name, _plain(value)))
+        if charset != "UTF-8":
+            from ...forms.values.charsets import encoded
+
+            parts = (encoded(part.decode(), charset) for part in parts)
+        pair = (quote_plus(part, safe="*-._").replace("~", "%7E") for part in parts)
         pairs.append("=".join(pair))
     return "&".join(pairs)
 
@@ -199,9 +201,15 @@ def _flat(pairs: list[tuple[str, str]]) -> dict[str, Any]:
     return found
 
 
-def decode_urlencoded(body: str, charset: str = "utf-8") -> dict[str, Any]:
+def decode_urlencoded(body: str, charset: str = "UTF-8") -> dict[str, Any]:
     """A flat object of texts, a list where a name repeats."""
-    return _flat(parse_qsl(body, keep_blank_values=True, encoding=charset))
+    if charset == "UTF-8":
+        return _flat(parse_qsl(body, keep_blank_values=True))
+    from ...forms.values.charsets import decoded
+
+    # Bytes as characters of that number first: an old charset's codec need not be one that the parser knows.
+    pairs = parse_qsl(body, keep_blank_values=True, encoding="latin-1")
+    return _flat([(decoded(n.encode("latin-1"), charset, "replace"), decoded(v.encode("latin-1"), charset, "replace")) for n, v in pairs])
 
 
 def decode_plain_text(body: str) -> dict[str, Any]:

@@ -134,11 +134,8 @@ def _values(control: Control, cell: FieldCell, page: Page) -> list[str | File]:
     if kind == "file":
         return list(chosen_files(cell))
     if kind == "hidden" and control.name.lower() == "_charset_":
-        return [_SHOWN.get(page.charset, page.charset.upper())]
+        return [page.charset]
     return [page_text(cell)]
-
-
-_SHOWN = {"utf-8": "UTF-8", "cp1252": "windows-1252", "cp1254": "windows-1254", "cp932": "Shift_JIS", "cp949": "EUC-KR", "gbk": "GBK"}
 
 
 def page_text(cell: FieldCell) -> str:

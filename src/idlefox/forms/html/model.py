@@ -90,7 +90,7 @@ class Page(NamedTuple):
     method: str = "GET"  # GET, POST or DIALOG
     send: str = "urlencoded"
     novalidate: bool = False
-    charset: str = "utf-8"
+    charset: str = "UTF-8"  # the Encoding Standard's name
     autofocus: int = -1  # the element that has the focus at load, by number
     blocking: int = 0  # fields that block implicit submission
     dialog: bool = False  # the form stands in a dialog

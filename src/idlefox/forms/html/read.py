@@ -24,18 +24,18 @@ from .tree import Tree
 def read_page(name: str) -> Form:
     """The form of the page *name* (``page.html``, or ``page.html#id`` where it holds several). Raises Unreadable."""
     file, _, wanted = name.partition("#")
-    text, codec = decode_page(read_bytes(file), file)
-    return read_page_text(text, file, wanted, codec)
+    text, charset = decode_page(read_bytes(file), file)
+    return read_page_text(text, file, wanted, charset)
 
 
-def read_page_text(text: str, file: str, wanted: str = "", codec: str = "utf-8") -> Form:
+def read_page_text(text: str, file: str, wanted: str = "", charset: str = "UTF-8") -> Form:
     """The form with the id *wanted* of the page *text* ("": its only one); *file* is its name in messages."""
     with paused():
         tree = Tree(text)
         number = _choose(tree, file, wanted)
         owners = tree.owners()
         nodes = [(n, a) for n, a, owner in zip(tree.controls, tree.attributes, owners, strict=True) if owner == number]
-        return _form(tree, number, nodes, file, codec)
+        return _form(tree, number, nodes, file, charset)
 
 
 def _choose(tree: Tree, file: str, wanted: str) -> int:
@@ -76,7 +76,7 @@ def _written_forms(tree: Tree, file: str) -> str:
     return "; ".join(texts)
 
 
-def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file: str, codec: str) -> Form:
+def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file: str, charset: str) -> Form:
     form = tree.forms[number]
     attributes = {k: v if v is not None else "" for k, v in form.attributes.items()}
     maker = FieldMaker(tree)
@@ -94,7 +94,7 @@ def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file
         method=method,
         send=send,
         novalidate="novalidate" in attributes,
-        charset=_charset(attributes, codec),
+        charset=_charset(attributes, charset),
         autofocus=maker.autofocus,
         blocking=sum(isinstance(e, Control) and e.kind in BLOCKING for e in maker.elements),
         dialog=_in_dialog(form),
@@ -116,13 +116,14 @@ def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file
     )
 
 
-def _charset(attributes: dict[str, str], codec: str) -> str:
+def _charset(attributes: dict[str, str], charset: str) -> str:
     """HTML, "Picking an encoding for the form": accept-charset's first known label, else the page's; no UTF-16."""
-    from .decode import codec_of
-
     if "accept-charset" in attributes:
-        codec = next((c for label in attributes["accept-charset"].split() if (c := codec_of(label)) is not None), "utf-8")
-    return "utf-8" if codec.startswith("utf-16") else codec
+        from ..values.charsets import charset_of
+
+        charset = next((c for label in attributes["accept-charset"].split() if (c := charset_of(label)) is not None), "UTF-8")
+    return "UTF-8" if charset.startswith("UTF-16") else charset
+
 
 
 def _in_dialog(form: Any) -> bool:

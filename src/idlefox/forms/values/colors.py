@@ -1,77 +1,27 @@
 """CSS colours as a colour control takes them: HTML, "update a color well control color", for sRGB without alpha.
 
-Hexadecimal notations, the named colours, rgb(), hsl() and hwb() of CSS Color; what else CSS can say (lab(), color(),
-system colours) is taken as no colour, hence as black.
+What CSS can say beyond sRGB (lab(), oklch(), system colours) is taken as no colour, hence as black.
 """
 
 from __future__ import annotations
 
-import re
-from colorsys import hls_to_rgb
+from .whatwg import is_color
 
-# CSS Color, "Named Colors".
-_NAMES = """
-aliceblue=f0f8ff antiquewhite=faebd7 aqua=00ffff aquamarine=7fffd4 azure=f0ffff beige=f5f5dc bisque=ffe4c4
-black=000000 blanchedalmond=ffebcd blue=0000ff blueviolet=8a2be2 brown=a52a2a burlywood=deb887 cadetblue=5f9ea0
-chartreuse=7fff00 chocolate=d2691e coral=ff7f50 cornflowerblue=6495ed cornsilk=fff8dc crimson=dc143c cyan=00ffff
-darkblue=00008b darkcyan=008b8b darkgoldenrod=b8860b darkgray=a9a9a9 darkgreen=006400 darkgrey=a9a9a9 darkkhaki=bdb76b
-darkmagenta=8b008b darkolivegreen=556b2f darkorange=ff8c00 darkorchid=9932cc darkred=8b0000 darksalmon=e9967a
-darkseagreen=8fbc8f darkslateblue=483d8b darkslategray=2f4f4f darkslategrey=2f4f4f darkturquoise=00ced1
-darkviolet=9400d3 deeppink=ff1493 deepskyblue=00bfff dimgray=696969 dimgrey=696969 dodgerblue=1e90ff firebrick=b22222
-floralwhite=fffaf0 forestgreen=228b22 fuchsia=ff00ff gainsboro=dcdcdc ghostwhite=f8f8ff gold=ffd700 goldenrod=daa520
-gray=808080 green=008000 greenyellow=adff2f grey=808080 honeydew=f0fff0 hotpink=ff69b4 indianred=cd5c5c indigo=4b0082
-ivory=fffff0 khaki=f0e68c lavender=e6e6fa lavenderblush=fff0f5 lawngreen=7cfc00 lemonchiffon=fffacd lightblue=add8e6
-lightcoral=f08080 lightcyan=e0ffff lightgoldenrodyellow=fafad2 lightgray=d3d3d3 lightgreen=90ee90 lightgrey=d3d3d3
-lightpink=ffb6c1 lightsalmon=ffa07a lightseagreen=20b2aa lightskyblue=87cefa lightslategray=778899
-lightslategrey=778899 lightsteelblue=b0c4de lightyellow=ffffe0 lime=00ff00 limegreen=32cd32 linen=faf0e6
-magenta=ff00ff maroon=800000 mediumaquamarine=66cdaa mediumblue=0000cd mediumorchid=ba55d3 mediumpurple=9370db
-mediumseagreen=3cb371 mediumslateblue=7b68ee mediumspringgreen=00fa9a mediumturquoise=48d1cc mediumvioletred=c71585
-midnightblue=191970 mintcream=f5fffa mistyrose=ffe4e1 moccasin=ffe4b5 navajowhite=ffdead navy=000080 oldlace=fdf5e6
-olive=808000 olivedrab=6b8e23 orange=ffa500 orangered=ff4500 orchid=da70d6 palegoldenrod=eee8aa palegreen=98fb98
-paleturquoise=afeeee palevioletred=db7093 papayawhip=ffefd5 peachpuff=ffdab9 peru=cd853f pink=ffc0cb plum=dda0dd
-powderblue=b0e0e6 purple=800080 rebeccapurple=663399 red=ff0000 rosybrown=bc8f8f royalblue=4169e1 saddlebrown=8b4513
-salmon=fa8072 sandybrown=f4a460 seagreen=2e8b57 seashell=fff5ee sienna=a0522d silver=c0c0c0 skyblue=87ceeb
-slateblue=6a5acd slategray=708090 slategrey=708090 snow=fffafa springgreen=00ff7f steelblue=4682b4 tan=d2b48c
-teal=008080 thistle=d8bfd8 tomato=ff6347 turquoise=40e0d0 violet=ee82ee wheat=f5deb3 white=ffffff whitesmoke=f5f5f5
-yellow=ffff00 yellowgreen=9acd32
-"""
-_NAMED = dict(pair.split("=") for pair in _NAMES.split())
-_HEX = re.compile(r"#(?:[0-9a-f]{3,4}|[0-9a-f]{6}|[0-9a-f]{8})")
-_FUNCTION = re.compile(r"(rgba?|hsla?|hwb)\(\s*([^()]*?)\s*\)")
-_SPLIT = re.compile(r"\s*[,/]\s*|\s+")
-_NUMBER = re.compile(r"([-+]?(?:[0-9]+\.?[0-9]*|\.[0-9]+))(%|deg)?")
 BLACK = "#000000"
 
 
 def simple_color(text: str) -> str:
     """*text* as a simple colour, ``#rrggbb`` in small letters; black where it is no colour that is known here."""
-    text = text.lower()
-    if text in _NAMED:
-        return f"#{_NAMED[text]}"
-    if _HEX.fullmatch(text):
-        digits = text[1:]
-        return f"#{digits[:6]}" if len(digits) > 4 else "#" + "".join(d * 2 for d in digits[:3])
-    found = _FUNCTION.fullmatch(text)
-    return (_function(found[1], found[2]) if found is not None else None) or BLACK
+    if is_color(text):
+        return text.lower()
+    # Loaded where a colour is written in another way than colour controls write it.
+    from tinycss2.color4 import parse_color
 
-
-def _function(name: str, inner: str) -> str | None:
-    parts = [_NUMBER.fullmatch(p) for p in _SPLIT.split(inner)]
-    if not 3 <= len(parts) <= 4 or None in parts:
-        return None
-    numbers = [(float(p[1]), p[2]) for p in parts if p is not None]
-    if name.startswith("rgb"):
-        red, green, blue = (n * 2.55 if unit == "%" else n for n, unit in numbers[:3])
-    else:
-        hue = numbers[0][0] % 360 / 360
-        a, b = (min(max(n / 100, 0), 1) for n, _ in numbers[1:3])
-        red, green, blue = _hwb(hue, a, b) if name == "hwb" else (c * 255 for c in hls_to_rgb(hue, b, a))
-    return "#" + "".join(f"{min(max(int(c + 0.5 + 1e-9), 0), 255):02x}" for c in (red, green, blue))
-
-
-def _hwb(hue: float, white: float, black: float) -> tuple[float, float, float]:
-    if white + black >= 1:
-        grey = white / (white + black) * 255
-        return grey, grey, grey
-    red, green, blue = (c * (1 - white - black) + white for c in hls_to_rgb(hue, 0.5, 1))
-    return red * 255, green * 255, blue * 255
+    found = parse_color(text)
+    if found is None or isinstance(found, str):
+        return BLACK
+    try:
+        channels = list(found.to("srgb"))[:3]
+    except NotImplementedError:
+        return BLACK
+    return "#" + "".join(f"{min(max(int(c * 255 + 0.5 + 1e-9), 0), 255):02x}" for c in channels)

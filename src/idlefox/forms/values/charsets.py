@@ -1,0 +1,48 @@
+"""Character encodings as the Encoding Standard names them: labels, names, and how texts go through them.
+
+Labels and names are the standard's ("Names and labels"), by a library that holds its table; the codecs are Python's.
+"""
+
+from __future__ import annotations
+
+import codecs
+
+import webencodings
+
+UTF_8 = "UTF-8"
+# The names that are not written small (Encoding standard, "Names and labels").
+_WRITTEN = {
+    "utf-8": UTF_8, "utf-16le": "UTF-16LE", "utf-16be": "UTF-16BE", "ibm866": "IBM866", "gbk": "GBK", "big5": "Big5",
+    "euc-jp": "EUC-JP", "euc-kr": "EUC-KR", "iso-2022-jp": "ISO-2022-JP", "shift_jis": "Shift_JIS", "koi8-r": "KOI8-R",
+    "koi8-u": "KOI8-U", **{f"iso-8859-{n}": f"ISO-8859-{n}" for n in range(2, 17)}, "iso-8859-8-i": "ISO-8859-8-I",
+}  # fmt: skip
+
+
+def charset_of(label: str) -> str | None:
+    """The name of the encoding that *label* means, or None for a label that the standard does not know."""
+    found = webencodings.lookup(label)
+    if found is None or found.name == "replacement":
+        return None
+    return str(_WRITTEN.get(found.name, found.name))
+
+
+def encoded(text: str, charset: str) -> bytes:
+    """*text* in *charset*; what it cannot say goes as a character reference (Encoding standard, "html" error mode)."""
+    return bytes(webencodings.lookup(charset).codec_info.encode(text, "xmlcharrefreplace")[0])
+
+
+def decoded(data: bytes, charset: str, errors: str = "strict") -> str:
+    """The text of *data*. Raises UnicodeDecodeError, unless *errors* says otherwise."""
+    if errors == "strict" and charset.startswith("windows-"):
+        errors = "idlefox-c1"
+    return str(webencodings.lookup(charset).codec_info.decode(data, errors)[0])
+
+
+def _c1(fault: UnicodeError) -> tuple[str, int]:
+    """Encoding standard, "windows-1252": the bytes that stand for nothing are the control characters of that number."""
+    if not isinstance(fault, UnicodeDecodeError):
+        raise fault
+    return "".join(chr(b) for b in fault.object[fault.start : fault.end]), fault.end
+
+
+codecs.register_error("idlefox-c1", _c1)
