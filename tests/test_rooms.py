@@ -6,6 +6,8 @@ All imports count: at the top of a module, inside functions, for types only, and
 from __future__ import annotations
 
 import ast
+import subprocess
+import sys
 import tomllib
 from collections.abc import Iterator
 from graphlib import CycleError, TopologicalSorter
@@ -117,3 +119,15 @@ def test_ci_tries_the_lowest_versions_that_the_package_allows() -> None:
     lines = (repository / ".ci" / "lowest.txt").read_text("utf-8").splitlines()
     tried = {name: Version(bound) for name, _, bound in (line.partition("==") for line in lines) if bound}
     assert tried == allowed
+
+
+def test_the_picture_of_the_house_is_true() -> None:
+    repository = Path(__file__).parent.parent
+    done = subprocess.run([sys.executable, "tools/house.py"], cwd=repository, capture_output=True, text=True, check=True)
+    assert done.stdout == (repository / "docs" / "house.svg").read_text("utf-8"), "draw it anew: python tools/house.py > docs/house.svg"
+
+
+def test_a_key_goes_through_the_house_in_one_direction() -> None:
+    repository = Path(__file__).parent.parent
+    done = subprocess.run([sys.executable, "tools/hops.py"], cwd=repository, capture_output=True, text=True, check=True)
+    assert "13 calls from room to room, 0 of them up" in done.stdout, "docs/how-it-works.md tells this walk"

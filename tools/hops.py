@@ -1,0 +1,71 @@
+"""The way of one keystroke through the code, as it really is: `python tools/hops.py`.
+
+Plays `type voucher "I"` on the demo's booking form and notes every call from one room (a floor of the engine, or a
+room of the package) into another, in order. A call up is one from a floor to a floor above it.
+"""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from types import FrameType
+from typing import Any
+
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.engine.session.session import Stage
+from idlefox.forms.sheet.read import read_sheet
+from idlefox.play.simulated import SimulatedForm
+from idlefox.play.steps import take_step
+from idlefox.script.tree import Address, Type
+
+PACKAGE = Path(__file__).resolve().parent.parent / "src" / "idlefox"
+HOUSE = ("play", "session", "compile", "acts", "world", "judge", "state", "plan", "forms")  # the top first
+
+
+def room_of(file: str) -> tuple[str, str]:
+    """The floor or room a source file stands in, and its module."""
+    parts = Path(file).relative_to(PACKAGE).with_suffix("").parts
+    return (parts[1] if parts[0] == "engine" else parts[0]), ".".join(parts)
+
+
+def walk() -> list[tuple[str, str, str, str]]:
+    """Every call that leaves its room while one key is typed: caller's room, its function, the room called, the function."""
+    form = read_sheet(str(PACKAGE / "demo" / "booking.form.yaml"))
+    subject = SimulatedForm(Stage(compile_form(form)), ".")
+    subject.load(0)
+    subject.perform(Type(Address(("voucher",)), "X"), 1)
+    calls: list[tuple[str, str, str, str]] = []
+
+    def note(frame: FrameType, event: str, argument: Any) -> None:
+        back = frame.f_back
+        files = (frame.f_code.co_filename, back.f_code.co_filename if back is not None else "")
+        if event != "call" or back is None or not all(f.startswith(str(PACKAGE)) for f in files):
+            return
+        here, caller = room_of(files[0])[0], room_of(files[1])[0]
+        if here != caller:
+            calls.append((caller, back.f_code.co_qualname, here, frame.f_code.co_qualname))
+
+    sys.setprofile(note)
+    take_step(subject, Type(Address(("voucher",)), "I"), 2)
+    sys.setprofile(None)
+    return calls
+
+
+def main() -> None:
+    calls = walk()
+    left: set[str] = set()
+    here, stays, returns, up = "play", 1, 0, 0
+    for caller, who, called, what in calls:
+        climbs = HOUSE.index(called) < HOUSE.index(caller)
+        up += climbs
+        print(f"{caller:>8} {who:<34} → {called:<8} {what}{'   (up)' if climbs else ''}")
+        if called != here:
+            stays += 1
+            left.add(here)
+            returns += called in left and HOUSE.index(called) < HOUSE.index(here)
+            here = called
+    print(f"\n{len(calls)} calls from room to room, {up} of them up to a floor above; {stays} stays, {returns} of them back up.")
+
+
+if __name__ == "__main__":
+    main()
