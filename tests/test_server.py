@@ -34,34 +34,6 @@ server: {takes: 1s}
 """
 
 
-@pytest.mark.parametrize("body", [
-    'type a "y"\nexpect a is invalid\ntype a "es"\nexpect a is unasked\nexpect form is unasked\nblur\nexpect a is pending\nexpect form is pending\nwait 1999ms\nexpect a is pending\nwait 1ms\nexpect a is valid',
-    'type a "no"\nblur\nexpect a shows nothing for 1900ms\nexpect a shows "No no." within 2s\nexpect a breaks only customError\ntype a "pe"\nexpect a shows nothing\nexpect a is unasked',
-    # an old answer about another value is dropped
-    'type a "no"\nblur\nwait 1s\nretype a "yes"\nblur\nwait 1s\nexpect a is pending\nexpect a shows nothing\nsettle\nexpect a is valid',
-    'type a "yes"\nblur\nsettle\nretype a "yess"\nblur\nsettle\nretype a "yes"\nblur\nexpect a is valid',
-    'type a "yes"\nblur\nsettle\nanswer book with refuse "Sold."\nretype a "yess"\nblur\nsettle\nexpect a shows "Sold."\nretype a "yes"\nblur\nexpect a is valid',
-    # a debounce is pending from the change on, and starts anew with each
-    'type b "ba"\nexpect b is pending\nwait 299ms\ntype b "d"\nwait 299ms\nwait 1000ms\nexpect b is pending\nwait 1ms\nexpect b is invalid',
-    'type b "abcdef"\nsettle\nexpect b breaks lookup\nexpect b shows nothing\nblur\nexpect b shows "Not b."',
-    'type s "no"\nblur\nwait 1h\nexpect s is unasked\nsubmit\nexpect outcome is waiting\nexpect form is busy\nexpect requests = 0\nsettle\nexpect outcome is refused\nexpect focus = s\nexpect s shows "Not s."',
-    'type s "yes"\nsubmit\nwait 2s\nexpect requests = 1\nsettle\nexpect outcome is accepted\nexpect form is idle, pristine',
-    # lookups of a row that moves, and of one that goes
-    'type r[0].v "bad"\nadd r at 0\nwait 1s\nexpect r[1].v shows "Row 2."\nexpect r[0].v is valid\nmove r[1] to 0\nexpect r[0].v shows "Row 1."',
-    'type r[0].v "bad"\nblur\nexpect r is pending\nremove r[0]\nexpect r is valid\nsettle\nexpect errors nothing',
-    # failure and silence
-    'answer book with failure after 1s\ntype a "yes"\nblur\nwait 1s\nexpect a is unasked\nsubmit\nexpect outcome is waiting\nsettle\nexpect outcome is accepted',
-    'answer book with failure\nanswer book with failure\ntype a "yes"\nblur\nsettle\nsubmit\nsettle\nexpect outcome is refused\nexpect a shows "A could not be checked."',
-    'answer book with nothing\ntype a "yes"\nblur\nsettle\nexpect a is pending\nwait 1d\nexpect a is pending',
-    'type a "yes"\nblur\nreset\nsettle\nexpect form is valid, pristine, not submitted',
-    'type t "K1"\nblur\nexpect t is valid\nretype t "K9"\nblur\nexpect t is invalid',
-    'type b "x" every 200ms\ntype b "yz" every 200ms\nexpect b is pending\nexpect b is valid within 1301ms',
-])  # fmt: skip
-def test_lookups(fox: Any, body: str) -> None:
-    fox.write(codes__csv='code,of\nK1,one\n"K2, too",two\n')
-    fox.holds(LOOKUPS, body)
-
-
 def test_settle_names_what_is_under_way(fox: Any) -> None:
     fox.write(codes__csv="code\nK1\n")
     result = fox.play(LOOKUPS, 'scenario "x"\n    answer book with accept after 40s\n    type a "yes"\n    blur\n    settle\n')
@@ -100,29 +72,6 @@ after:
   lost: {view: offline, values: initial}
 views: {done: {shows: [title]}, offline: {shows: []}}
 """
-
-
-@pytest.mark.parametrize("body", [
-    'expect n = 5\nexpect record = {"n": 5, "extra": true}\nsubmit\nexpect outcome is waiting\nexpect form is busy\nwait 1s\nexpect outcome is accepted\nexpect notice = "Done."\nexpect notice is success, sticky\nexpect view is done\n'
-     'expect title is visible\nexpect n is hidden\nexpect payload = {"title": "t", "n": 5, "pin": "", "g": {"x": ""}, "r": [], "none": null}\nexpect record = {"title": "t", "n": 5, "pin": "", "g": {"x": ""}, "r": [], "none": null}',
-    'retype title "moved"\nsubmit\nsettle\nexpect location = "/there"\nexpect notice = "Moved."\nwait 2s\nexpect notice nothing',
-    'retype title "taken"\nadd r\ntype pin "1"\ntype r[0].v "x"\nsubmit\nmove r[0] to 0\n'.replace("move r[0] to 0\n", "add r at 0\n") + 'settle\nexpect outcome is rejected\nexpect title shows "Taken."\nexpect form shows "Sorry."\n'
-     'expect r[1].v shows "Not this row."\nexpect r[0].v shows nothing\nexpect pin = ""\nexpect title is marked, valid\nexpect title breaks nothing\nexpect notice is info\n'
-     'type title "s"\nexpect title shows nothing\nexpect form shows "Sorry."\nsubmit\nexpect form shows nothing\nexpect notice nothing',
-    'retype n "200"\nadd r\nadd r with {"v": "x"}\nsubmit\nsettle\nexpect errors = {"n": "At most 100, not 200.", "r[0].v": "Row 1 is empty."}\nremove r[0]\nexpect errors = {"n": "At most 100, not 200."}',
-    'type g.x "bad"\nsubmit\nsettle\nexpect g shows "Bad group."\nexpect g is marked, valid\ntype pin "x"\nexpect g is marked\ntype g.y "z"\nexpect g shows nothing',
-    'add r\nadd r\ntype r[0].v "a"\ntype r[1].v "b"\nsubmit\nwait 4s\nexpect outcome is waiting\nwait 1s\nexpect record = {"n": 2}',
-    "clear title\nsubmit\nexpect outcome is refused\nexpect requests = 0\nexpect focus = title\nexpect title shows \"A title.\"\nsubmit past checks\nexpect requests = 1\nsettle\nexpect outcome is accepted",
-    "submit\nsubmit\nexpect requests = 1\nsettle\nexpect requests = 1",
-    'answer submit with failure\nretype title "x"\nsubmit\nsettle\nexpect outcome is lost\nexpect view is offline\nexpect title = "t"\nexpect submit is hidden',
-    'answer submit with 422 {"errors": {"skip": "No."}, "notice": "Hm."} after 10s\nsubmit\nwait 9s\nexpect outcome is waiting\nwait 1s\nexpect skip shows "No."\nexpect notice = "Hm."\nexpect notice is error\ndismiss\nexpect notice nothing',
-    "answer submit with nothing\nsubmit\nwait 1d\nexpect outcome is waiting\nreset\nexpect outcome is none",
-    'retype title "busy"\nsubmit\nsettle\nexpect outcome is rejected\nexpect notice = "Try later."\nexpect title = "busy"',
-    'retype n "7"\nsubmit\nsettle\nreload\nexpect n = 7\nexpect title = "t"\nexpect requests = 1\nexpect view is editing\nexpect outcome is none',
-    'type none "q"\ntype as "w"\ntype g.x "v"\nsubmit\nexpect payload includes {"none": "q", "other": "w", "g": {"x": "v", "y": ""}}\nexpect payload omits skip, deep, as, g.z\nexpect request like /^POST/',
-])  # fmt: skip
-def test_the_server(fox: Any, body: str) -> None:
-    fox.holds(SERVER % "open", body)
 
 
 def test_while_busy_the_form_is_locked_or_replaced(fox: Any) -> None:

@@ -1,0 +1,50 @@
+"""Cases played through the whole of the core: `played/*.txt` hold sheets and steps, in one form.
+
+A case begins with ``=== TITLE``; then stands its sheet (without its ``form:``; none: the file's own, under ``=== sheet``),
+``---``, and the steps and checks of one scenario, or whole scenarios. A last line ``cannot: TEXT`` says that the last step
+cannot be taken, and what the failure says of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import Fox
+
+from idlefox.report.wording import expected_text, found_text, reason_text
+
+FOLDER = Path(__file__).parent / "played"
+
+
+def cases() -> Iterator[Any]:
+    for file in sorted(FOLDER.glob("*.txt")):
+        shared = ""
+        for part in file.read_text("utf-8").split("=== ")[1:]:
+            title, _, text = part.partition("\n")
+            if title == "sheet":
+                shared = text
+                continue
+            sheet, _, body = text.partition("---\n")
+            yield pytest.param(f"form: f\n{sheet or shared}", body.strip("\n"), id=f"{file.stem}: {title}")
+
+
+@pytest.mark.parametrize(("sheet", "body"), list(cases()))
+def test_it_plays_as_written(fox: Fox, sheet: str, body: str) -> None:
+    fox.write(codes__csv="code\nK1\nK2\n")
+    last = body.rpartition("\n")[2]
+    says = last.removeprefix("cannot: ") if last.startswith("cannot: ") else ""
+    if says:
+        body = body.removesuffix(last).rstrip("\n")
+    if not body.startswith(("scenario", "routine")):
+        indented = "\n".join("    " + line if line else "" for line in body.split("\n"))
+        body = f'scenario "it"\n{indented}\n'
+    result = fox.play(sheet, body)
+    assert not result.errors, [(p.place.line - 3, p.cause, p.remedy) for p in result.errors]
+    failures = [f for s in result.scenarios for f in s.failures]
+    if says:
+        assert [(f.kind, says in reason_text(f)) for f in failures] == [("step", True)], list(map(reason_text, failures))
+    else:
+        assert not failures, [(f.place.line - 3, f.text, expected_text(f), found_text(f), reason_text(f)) for f in failures]
