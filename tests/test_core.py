@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import typing
 from typing import Any
 
 import pytest
 
+from idlefox import records
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.session import Stage
 from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, compile_expression
 from idlefox.forms.expressions.parse import parse
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values import whatwg
+from idlefox.play.abilities import unable
+from idlefox.play.simulated import SimulatedForm
 from idlefox.problems import Unreadable
+from idlefox.script.expand import expand
+from idlefox.script.reader import read_script_text
 
 
 @pytest.mark.parametrize(("text", "value"), [
@@ -154,3 +160,64 @@ def test_yaml_is_yaml_1_2(fox: Any) -> None:
     form = read_sheet_text("form: no\nfields:\n  on: {label: 'off', initial: 2031-05-02}\n  n: {type: number, initial: 0o17}\n", "f")
     assert form.id == "no"
     assert [(f.name, f.initial) for f in form.fields] == [("on", "2031-05-02"), ("n", 15)]
+
+
+def test_records_are_as_typing_has_them() -> None:
+    """`records.NamedTuple` to the letter: what can be seen of a record is what `typing.NamedTuple` would show."""
+
+    class Ours(records.NamedTuple):
+        a: int
+        b: str = "x"
+        c: tuple[int, ...] = ()
+
+        def double(self) -> int:
+            return self.a * 2
+
+    class Theirs(typing.NamedTuple):
+        a: int
+        b: str = "x"
+        c: tuple[int, ...] = ()
+
+        def double(self) -> int:
+            return self.a * 2
+
+    def seen(kind: Any) -> list[Any]:
+        one = kind(3, c=(1,))
+        match one:
+            case kind(a, b):
+                matched = (a, b)
+        return [
+            kind._fields, kind._field_defaults, kind.__match_args__, tuple(one), one == (3, "x", (1,)), one.double(), matched,
+            one._replace(a=4), one._asdict(), repr(one).partition("(")[2], hash(one), kind._make([1, "y", ()]), sorted([kind(2), kind(1)]),
+            kind(1, "z"), one.b, one[2],
+        ]  # fmt: skip
+
+    assert seen(Ours) == seen(Theirs)
+    kinds: list[Any] = [Ours, Theirs]
+    for kind in kinds:
+        for values, named in ((), {}), ((1, 2, 3, 4), {}), ((1,), {"a": 2}), ((1,), {"d": 2}):
+            with pytest.raises(TypeError):
+                kind(*values, **named)
+        with pytest.raises((TypeError, ValueError), match="d"):
+            kind(1)._replace(d=2)  # type: ignore[attr-defined]
+        with pytest.raises(AttributeError):
+            kind(1).a = 2  # type: ignore[misc]
+
+
+class Mute(SimulatedForm):
+    """A subject that shows less than the engine does."""
+
+    abilities = frozenset({"virtual time", "panels", "pages", "scripted answers", "unchecked requests"})
+
+
+@pytest.mark.parametrize(("line", "cannot"), [
+    ("expect a is valid", "tell what is valid, broken or asked"), ("expect a is not unasked", "tell what is valid, broken or asked"),
+    ("expect a breaks nothing", "tell what is valid, broken or asked"), ("expect form is dirty", "tell which fields are dirty"),
+    ("expect touched nothing", "tell which fields are touched"), ("expect record includes {}", "tell what the server has stored"),
+    ("expect a is visible", ""), ("wait 1s", ""), ("submit past checks", ""), ("reload", ""),
+])  # fmt: skip
+def test_what_a_subject_cannot_do_is_told_before_play(line: str, cannot: str) -> None:
+    script = read_script_text(f'scenario "x"\n    {line}\n', "a.fox")
+    (scenario,), _ = expand(script)
+    assert [p.cause for p in unable(scenario.ops, Mute.abilities)] == ([f"this subject cannot {cannot}"] if cannot else [])
+    assert not unable(scenario.ops, SimulatedForm.abilities)

@@ -2,7 +2,7 @@
 
 A case begins with ``=== TITLE``; then stands its sheet (without its ``form:``; none: the file's own, under ``=== sheet``),
 ``---``, and the steps and checks of one scenario, or whole scenarios. A last line ``cannot: TEXT`` says that the last step
-cannot be taken, and what the failure says of it.
+cannot be taken, ``fails: TEXT`` that the last check does not hold, and what the failure says of it.
 """
 
 from __future__ import annotations
@@ -35,8 +35,8 @@ def cases() -> Iterator[Any]:
 def test_it_plays_as_written(fox: Fox, sheet: str, body: str) -> None:
     fox.write(codes__csv="code\nK1\nK2\n")
     last = body.rpartition("\n")[2]
-    says = last.removeprefix("cannot: ") if last.startswith("cannot: ") else ""
-    if says:
+    fate, _, says = last.partition(": ")
+    if fate in ("cannot", "fails"):
         body = body.removesuffix(last).rstrip("\n")
     if not body.startswith(("scenario", "routine")):
         indented = "\n".join("    " + line if line else "" for line in body.split("\n"))
@@ -44,7 +44,9 @@ def test_it_plays_as_written(fox: Fox, sheet: str, body: str) -> None:
     result = fox.play(sheet, body)
     assert not result.errors, [(p.place.line - 3, p.cause, p.remedy) for p in result.errors]
     failures = [f for s in result.scenarios for f in s.failures]
-    if says:
-        assert [(f.kind, says in reason_text(f)) for f in failures] == [("step", True)], list(map(reason_text, failures))
+    if fate in ("cannot", "fails"):
+        told = [f"{expected_text(f)} / {found_text(f)} / {reason_text(f)}" for f in failures]
+        kind = "step" if fate == "cannot" else "check"
+        assert [(f.kind, says in t, f.place.line) for f, t in zip(failures, told, strict=True)] == [(kind, True, 3 + body.count("\n"))], told
     else:
         assert not failures, [(f.place.line - 3, f.text, expected_text(f), found_text(f), reason_text(f)) for f in failures]

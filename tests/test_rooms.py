@@ -17,7 +17,7 @@ import pytest
 from packaging.version import Version
 
 ROOT = Path(__file__).parent.parent / "src" / "idlefox"
-SHARED = {"problems", "collector", "records", "refusals"}
+SHARED = {"problems", "records", "refusals"}
 ALLOWED = {
     "forms": set(),
     "engine": {"forms"},

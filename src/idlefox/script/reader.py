@@ -9,7 +9,6 @@ import re
 from bisect import bisect_right
 from typing import Any
 
-from ..collector import paused
 from ..forms.values.durations import parse_instant
 from ..problems import Place, Problem, Unreadable, read_text, suggestion
 from .checks import read_check
@@ -45,8 +44,7 @@ def read_script_anyway(file: str) -> tuple[Script, list[Problem]]:
 
 def _read(text: str, file: str) -> tuple[Script, list[Problem]]:
     reader = _Reader(text, file)
-    with paused():
-        script = reader.script()
+    script = reader.script()
     return script, reader.problems
 
 

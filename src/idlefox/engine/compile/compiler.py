@@ -9,7 +9,6 @@ from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
 
-from ...collector import paused
 from ...forms.expressions import Closure, Expression, Reference, compile_expression
 from ...forms.model.form import FLAGS, Field, Form, Kind, OptionsFrom, Rule, written_path
 from ...forms.model.messages import message_for
@@ -51,8 +50,7 @@ _SHEET_FORM = SheetForm()
 
 def compile_form(form: Form, python: Mapping[str, Callable[..., Any]] | None = None) -> Plan:
     """The plan of *form* (with its panels); *python* are the functions that its rules name."""
-    with paused():
-        return _Compiler(form, python or {}).plan
+    return _Compiler(form, python or {}).plan
 
 
 class _Compiler:

@@ -10,7 +10,7 @@ from ..judge.lists import spread
 from ..state.live import Live
 from ..state.queue import Event
 from ..world import lookups
-from ..world.clock import move
+from ..world.clock import DAY, move
 
 
 def _lookup_answers(live: Live, event: Event) -> None:
@@ -35,15 +35,25 @@ def advance(live: Live, to: int, *, until: Callable[[], bool] | None = None) -> 
     queue = live.queue
     if until is not None and until():
         return True
-    while (due := queue.next_time()) is not None and due <= to:
-        move(live, due)
-        _happen(live)
+    while (stop := next_stop(live, to)) is not None:
+        move(live, stop)
+        if queue.next_time() == stop:
+            _happen(live)
         if live.heap or live.followers:
             spread(live)
         if until is not None and until():
             return True
     move(live, to)
     return until is None or until()
+
+
+def next_stop(live: Live, to: int) -> int | None:
+    """When something happens next, up to *to*: what is due, or a new day where the form reads the date."""
+    due = live.queue.next_time()
+    if any(kind == "today" for kind, _ in live.plan.clock_watch):
+        midnight = live.now - live.now % DAY + DAY
+        due = midnight if due is None else min(due, midnight)
+    return due if due is not None and due <= to else None
 
 
 def _happen(live: Live) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..judge.lists import spread
 from ..state.live import Live
 
-_DAY = 86_400_000
+DAY = 86_400_000
 
 
 def move(live: Live, to: int) -> None:
@@ -16,7 +16,7 @@ def move(live: Live, to: int) -> None:
     live.now = to
     if not live.plan.clock_watch:
         return
-    new_day = before // _DAY != to // _DAY
+    new_day = before // DAY != to // DAY
     for kind, watch in live.plan.clock_watch:
         if kind == "now" or new_day:
             form = live.wholes.get(watch.target.form.name)

@@ -10,7 +10,6 @@ from pathlib import PurePath
 from typing import Any
 from urllib.parse import quote
 
-from ...collector import paused
 from ...problems import Place, Problem, Unreadable, listed, read_bytes, suggestion
 from ..model.form import Form, Report, Submit
 from ..names.shapes import Shape
@@ -30,12 +29,11 @@ def read_page(name: str) -> Form:
 
 def read_page_text(text: str, file: str, wanted: str = "", charset: str = "UTF-8") -> Form:
     """The form with the id *wanted* of the page *text* ("": its only one); *file* is its name in messages."""
-    with paused():
-        tree = Tree(text)
-        number = _choose(tree, file, wanted)
-        owners = tree.owners()
-        nodes = [(n, a) for n, a, owner in zip(tree.controls, tree.attributes, owners, strict=True) if owner == number]
-        return _form(tree, number, nodes, file, charset)
+    tree = Tree(text)
+    number = _choose(tree, file, wanted)
+    owners = tree.owners()
+    nodes = [(n, a) for n, a, owner in zip(tree.controls, tree.attributes, owners, strict=True) if owner == number]
+    return _form(tree, number, nodes, file, charset)
 
 
 def _choose(tree: Tree, file: str, wanted: str) -> int:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from ...collector import paused
 from ...problems import Unreadable, read_text, suggestion
 from ..expressions.bind import Scope
 from ..expressions.tree import FALSE, TRUE, Expression
@@ -35,8 +34,7 @@ def read_sheet(file: str) -> Form:
 
 def read_sheet_text(text: str, file: str) -> Form:
     """The form that the sheet *text* describes; *file* is its name in messages."""
-    with paused():
-        return _read(text, file)
+    return _read(text, file)
 
 
 def _read(text: str, file: str) -> Form:
