@@ -221,3 +221,13 @@ def test_what_a_subject_cannot_do_is_told_before_play(line: str, cannot: str) ->
     (scenario,), _ = expand(script)
     assert [p.cause for p in unable(scenario.ops, Mute.abilities)] == ([f"this subject cannot {cannot}"] if cannot else [])
     assert not unable(scenario.ops, SimulatedForm.abilities)
+
+
+@pytest.mark.parametrize(("sheet", "line", "column"), [
+    ("form: f\nfields:\n  a: {visible: nome}\n", 3, 16), ("form: f\nfields:\n  a: {visible: 'not nome'}\n", 3, 21),
+    ('form: f\nfields:\n  a: {visible: "\\"\\" == nome"}\n', 3, 25), ("form: f\nfields:\n  a: {visible: 'x == ''y'''}\n", 3, 22),
+])  # fmt: skip
+def test_a_name_in_an_expression_is_marked_where_it_stands(sheet: str, line: int, column: int) -> None:
+    with pytest.raises(Unreadable) as caught:
+        read_sheet_text(sheet, "f")
+    assert (caught.value.problems[0].place.line, caught.value.problems[0].place.column) == (line, column)

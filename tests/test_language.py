@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from conftest import Fox
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
@@ -217,3 +218,46 @@ def test_what_does_not_fit_the_form_is_found_before_anything_is_played(fox: Any,
     result = fox.play(SHEET, script.replace("use ", "use ") if not script.startswith("use") else script)
     assert not result.scenarios
     assert says in " ".join(p.cause + p.remedy for p in result.errors), result.errors
+
+
+def test_comments_keep_their_place_in_every_block() -> None:
+    text = """\
+# At the head.
+subject "f.form.yaml"
+
+routine r
+    inside g
+        fill
+            .a "x"
+            # the end of the fill
+        # the end of the inside
+    # the end of the routine
+
+scenario "x"
+    with a, b
+        1,  "x"
+        # the end of the table
+    do r
+    expect payload = {
+        # before a member
+        "n": 1  # behind it
+        # before the bracket
+    }
+    # the end of the scenario
+
+# At the end.
+"""
+    assert write_script(read_script_text(text, "a.fox")) == text
+
+
+@pytest.mark.parametrize(("script", "place", "cause"), [
+    ('scenario "x"\n    with i\n        "one"\n    type r[$i].n "x"\n', (4, 10), "which is no row's number"),
+    ('scenario "x"\n    with i\n        true\n    type r[$i].n "x"\n', (4, 10), "which is no row's number"),
+    ('scenario "x"\n    erase a 12345678901234567890123\n', (2, 13), "12345678901234567…"),
+    ('use "none.fox"\nscenario "x"\n    reset\n', (1, 1), "none.fox"),
+])  # fmt: skip
+def test_a_slip_stands_where_it_is(fox: Fox, script: str, place: tuple[int, int], cause: str) -> None:
+    result = fox.play("form: f\nfields: {a: {}, r: {type: rows, start: 2, fields: {n: {}}}}", script)
+    (problem,) = result.errors
+    assert cause in problem.cause
+    assert (problem.place.line - 3, problem.place.column) == place

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.session import Stage
 from idlefox.engine.state.journal import rebuild
-from idlefox.forms.html.read import read_page_text
+from idlefox.forms.html.read import read_page, read_page_text
 from idlefox.forms.html.source import start_tags
 from idlefox.forms.schema.read import whole_pattern
 from idlefox.forms.values.patterns import finds, whole_match
@@ -26,6 +26,7 @@ from idlefox.play.select import Chosen
 from idlefox.play.simulated import SimulatedForm
 from idlefox.play.steps import take_step
 from idlefox.play.subjects import Subjects
+from idlefox.problems import Unreadable
 from idlefox.report.wording import expected_text, found_text, reason_text
 from idlefox.script.expand import expand
 from idlefox.script.reader import read_script
@@ -328,3 +329,11 @@ def test_a_text_made_up_for_a_pattern_matches_it(pattern: str) -> None:
 def test_labels_are_the_encoding_standards(label: str, name: str) -> None:
     page = f"<form accept-charset='{label}'><input type=hidden name=_charset_><button>s</button></form>"
     assert read_page_text(page, "a.html").page.charset == name
+
+
+def test_a_byte_that_is_no_text_is_placed(fox: Fox) -> None:
+    (fox.folder / "a.html").write_bytes("<form>\n<p>é</p>\n<p>ü".encode() + b"\xff</form>")
+    with pytest.raises(Unreadable) as caught:
+        read_page(str(fox.folder / "a.html"))
+    (problem,) = caught.value.problems
+    assert (problem.place.line, problem.place.column) == (3, 5)
