@@ -25,7 +25,7 @@ from typing import Any, NamedTuple
 
 ROOT = Path(__file__).resolve().parent.parent
 ROOMS = ("engine", "forms", "script", "play")
-TESTS = ("core", "played", "server", "forms", "pages", "timing", "invariants", "rooms", "run", "language")
+TESTS = ("core", "played", "timing", "server", "forms", "pages", "invariants", "run", "language", "rooms")
 SECONDS = 300  # a mutant that never ends is caught
 
 

@@ -10,7 +10,7 @@ from .styled import Line, hanging, plain
 from .terminal import scenario_failures
 
 _DOUBLES = frozenset({"value"})  # told by `reads` already, where the text is the value
-_INNER = frozenset({"edited", "committed", "has_reported"})  # bookkeeping: of no use to who reads along
+_INNER = frozenset({"edited", "committed", "has_reported", "on_button"})  # bookkeeping: of no use to who reads along
 
 
 def trace_lines(traced: Traced, width: int) -> list[Line]:
