@@ -51,9 +51,9 @@ class Fox:
             env={**clean, "PYTHONIOENCODING": "utf-8", **env}, timeout=120, check=False,
         )  # fmt: skip
 
-    def play(self, sheet: str, script: str, **wishes: bool) -> ScriptResult:
+    def play(self, sheet: str, script: str, subject: str = "form.form.yaml", **wishes: bool) -> ScriptResult:
         """Plays *script* on *sheet* in the core, without the command line."""
-        self.write(form__form__yaml=sheet, a__fox='subject "form.form.yaml"\nclock 2031-05-02T09:00:00Z\n\n' + script)
+        self.write(form__form__yaml=sheet, a__fox=f'subject "{subject}"\nclock 2031-05-02T09:00:00Z\n\n' + script)
         trust = bool(wishes.get("trust_python"))
         return play_script(Chosen(str(self.folder / "a.fox")), Wishes(trust_python=trust), Subjects(trust_python=trust))
 

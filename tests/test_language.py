@@ -191,35 +191,6 @@ scenario "a whole address and a state as parameters"
     ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("script", "says"), [
-    ('scenario "x"\n    type b "x"\n', "the form has no field 'b'"),
-    ('scenario "x"\n    type t "x"\n', "there is r[0].t"),
-    ('scenario "x"\n    type r[0] "x"\n', "is a row"),
-    ('scenario "x"\n    turn a on\n', "turn needs a checkbox; a is a text"),
-    ('scenario "x"\n    add g\n', "add needs a list of rows"),
-    ('scenario "x"\n    expect a has 2 rows\n', "has needs a list of rows"),
-    ('scenario "x"\n    expect a is on\n', "'on' is not a state of a text"),
-    ('scenario "x"\n    expect n breaks odd\n', "n has no rule 'odd'"),
-    ('scenario "x"\n    do f()\n', "there is no routine 'f'"),
-    ('routine f\n    do g()\nroutine g\n    do f()\nscenario "x"\n    do f()\n', "plays itself: f → g → f"),
-    ('routine f\n    do f()\nscenario "x"\n    blur\n', "plays itself"),
-    ('routine f(a)\n    blur\nscenario "x"\n    do f(1, 2)\n', "f takes 1 values (a), not 2"),
-    ('scenario "x"\n    note "$b"\n', "there is no parameter $b"),
-    ('use "none.fox"\nscenario "x"\n    blur\n', "none.fox: there is no such file"),
-    ('scenario "x"\n    with csv "none.csv"\n    blur\n', "none.csv: there is no such file"),
-    ('scenario "x"\n    with a\n        1, 2\n    blur\n', "this row has 2 values, the table 1 parameters"),
-    ('scenario "x"\n    open p\n', "there is no panel 'p'"),
-    ('scenario "x"\n    fill\n        a like /x/\n', "a pattern cannot be entered"),
-    ('scenario "x"\n    submit by "b"\n', "there is no button 'b'"),
-    ('scenario "x"\n    expect errors = {"b": "x"}\n', "the form has no field 'b'"),
-    ('scenario "x"\n    expect view is elsewhere\n', "is not a view of this form"),
-])  # fmt: skip
-def test_what_does_not_fit_the_form_is_found_before_anything_is_played(fox: Any, script: str, says: str) -> None:
-    result = fox.play(SHEET, script.replace("use ", "use ") if not script.startswith("use") else script)
-    assert not result.scenarios
-    assert says in " ".join(p.cause + p.remedy for p in result.errors), result.errors
-
-
 def test_comments_keep_their_place_in_every_block() -> None:
     text = """\
 # At the head.

@@ -61,36 +61,6 @@ def holds(fox: Fox, body: str, **files: str) -> None:
     assert not (found := [(f.text, expected_text(f), found_text(f), reason_text(f)) for s in result.scenarios for f in s.failures]), found
 
 
-@pytest.mark.parametrize("body", [
-    'type contact.email "x"\nexpect ["contact.email"] breaks only typeMismatch\nexpect values includes {"contact.email": "x"}',
-    'inside contact\n    type .email "x"\nexpect contact.email = "x"',
-    'expect line[1] = ""\nexpect line[-2] = "one"\nexpect values includes {"line": ["one", ""]}\ntype line[1] "two"\nexpect dirty = line[1]',
-    'type ["#nameless"] "x"\nsubmit by "Keep"\nexpect payload = {"name": "", "contact.email": "", "line": ["one", ""], "count": "", "kept": "k", "unseen": "", "go": "2"}',
-    'expect shelf is disabled, valid\nexpect kept is readonly, valid\nexpect unseen is hidden',
-    'submit\nexpect errors = {"name": "Name is missing.", "contact.email": "Contact.email is missing."}\nexpect name is marked\nexpect focus = name\nexpect location = "/page.html"',
-    'type name "Ivo"\ntype contact.email "i@b"\nsubmit\nexpect outcome is accepted\nexpect location = "/ropes"\nexpect record includes {"name": "Ivo"}\nexpect form is pristine',
-    'answer submit with 422 {"errors": {"contact.email": "Taken.", "line[1]": "No.", "": "Sorry."}}\nsubmit by "Keep"\nexpect contact.email shows "Taken."\nexpect line[1] is marked\nexpect form shows "Sorry."',
-    'type name "Ivo"\nleave\nreturn\nexpect name = ""\nreload\nexpect line[0] = "one"',
-    'expect button "Keep" is enabled, visible\nexpect submit is enabled',
-    'submit\nexpect errors includes {"contact.email": any, "name": like /missing/}\nanswer submit with 422 {"errors": {"line[0]": "No."}}\nsubmit by "Keep"\nexpect errors includes {"line[0]": "No."}',
-    'type count "1e"\nexpect count breaks only badInput\nexpect count reads "1e"\nset count 4\nexpect count = 4',
-])  # fmt: skip
-def test_a_page_is_played(fox: Fox, body: str) -> None:
-    holds(fox, body)
-
-
-@pytest.mark.parametrize("body, reason", [
-    ('type shelf "x"', "the fieldset 'Office' around it is disabled"),
-    ('type kept "x"', "it has the attribute readonly"),
-    ('type unseen "x"', "the input is hidden"),
-    ("reset", "the form has no reset button"),
-])  # fmt: skip
-def test_a_step_that_the_page_does_not_let_a_person_take(fox: Fox, body: str, reason: str) -> None:
-    (scenario,) = play(fox, body).scenarios
-    assert scenario.verdict == "fail"
-    assert reason in reason_text(scenario.failures[0])
-
-
 @pytest.mark.parametrize("body, cause", [
     ('type nam "x"', "the form has no field 'nam'"),
     ('type line "x"', "the name 'line' repeats in this page"),

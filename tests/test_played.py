@@ -1,8 +1,9 @@
 """Cases played through the whole of the core: `played/*.txt` hold sheets and steps, in one form.
 
-A case begins with ``=== TITLE``; then stands its sheet (without its ``form:``; none: the file's own, under ``=== sheet``),
-``---``, and the steps and checks of one scenario, or whole scenarios. A last line ``cannot: TEXT`` says that the last step
-cannot be taken, ``fails: TEXT`` that the last check does not hold, and what the failure says of it.
+A case begins with ``=== TITLE``; then stands its sheet (without its ``form:``; none: the file's own, under ``=== sheet``, or its
+HTML page, under ``=== page``), ``---``, and the steps and checks of one scenario, or a whole script. A last line ``cannot: TEXT`` says
+that the last step cannot be taken, ``fails: TEXT`` that the last check does not hold, ``unreadable: TEXT`` that nothing is played,
+and what is said of it.
 """
 
 from __future__ import annotations
@@ -21,27 +22,33 @@ FOLDER = Path(__file__).parent / "played"
 
 def cases() -> Iterator[Any]:
     for file in sorted(FOLDER.glob("*.txt")):
-        shared = ""
+        shared, page = "", ""
         for part in file.read_text("utf-8").split("=== ")[1:]:
             title, _, text = part.partition("\n")
             if title == "sheet":
                 shared = text
-                continue
-            sheet, _, body = text.partition("---\n")
-            yield pytest.param(f"form: f\n{sheet or shared}", body.strip("\n"), id=f"{file.stem}: {title}")
+            elif title == "page":
+                page = text
+            else:
+                sheet, _, body = text.partition("---\n")
+                yield pytest.param("" if page else f"form: f\n{sheet or shared}", page, body.strip("\n"), id=f"{file.stem}: {title}")
 
 
-@pytest.mark.parametrize(("sheet", "body"), list(cases()))
-def test_it_plays_as_written(fox: Fox, sheet: str, body: str) -> None:
-    fox.write(codes__csv="code\nK1\nK2\n")
+@pytest.mark.parametrize(("sheet", "page", "body"), list(cases()))
+def test_it_plays_as_written(fox: Fox, sheet: str, page: str, body: str) -> None:
+    fox.write(codes__csv="code\nK1\nK2\n", page__html=page)
     last = body.rpartition("\n")[2]
     fate, _, says = last.partition(": ")
-    if fate in ("cannot", "fails"):
+    if fate in ("cannot", "fails", "unreadable"):
         body = body.removesuffix(last).rstrip("\n")
-    if not body.startswith(("scenario", "routine")):
+    if not body.startswith(("scenario", "routine", "use")):
         indented = "\n".join("    " + line if line else "" for line in body.split("\n"))
         body = f'scenario "it"\n{indented}\n'
-    result = fox.play(sheet, body)
+    result = fox.play(sheet, body, subject="page.html" if page else "form.form.yaml")
+    if fate == "unreadable":
+        assert not result.scenarios
+        assert says in " ".join(p.cause + p.remedy for p in result.errors), result.errors
+        return
     assert not result.errors, [(p.place.line - 3, p.cause, p.remedy) for p in result.errors]
     failures = [f for s in result.scenarios for f in s.failures]
     if fate in ("cannot", "fails"):

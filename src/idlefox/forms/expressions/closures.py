@@ -54,7 +54,7 @@ def rfc3339(milliseconds: int) -> str:
     return f"{year:04d}-{month:02d}-{day:02d}T{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}{fraction}Z"
 
 
-def moment(text: Any) -> int | None:
+def instant(text: Any) -> int | None:
     """A date, local date and time or RFC 3339 text as milliseconds (UTC), or None."""
     if not isinstance(text, str):
         return None
@@ -225,7 +225,7 @@ class _Compiler:
                 if dates:
                     if not a or not b:
                         return UNKNOWN
-                    first, second = moment(a), moment(b)
+                    first, second = instant(a), instant(b)
                     if first is not None and second is not None:
                         return test(first, second)
                 return test(a, b)
@@ -346,12 +346,12 @@ def _empty(value: Any) -> Any:
 
 
 def _days(a: Any, b: Any) -> Any:
-    first, second = moment(a), moment(b)
+    first, second = instant(a), instant(b)
     return UNKNOWN if first is None or second is None else int((second - first) / 86_400_000)
 
 
 def _years(a: Any, b: Any) -> Any:
-    first, second = moment(a), moment(b)
+    first, second = instant(a), instant(b)
     if first is None or second is None:
         return UNKNOWN
     sign = 1
