@@ -231,3 +231,13 @@ def test_a_name_in_an_expression_is_marked_where_it_stands(sheet: str, line: int
     with pytest.raises(Unreadable) as caught:
         read_sheet_text(sheet, "f")
     assert (caught.value.problems[0].place.line, caught.value.problems[0].place.column) == (line, column)
+
+
+@pytest.mark.parametrize(("line", "now"), [
+    ("dirty: sticky", "ever"), ("reveal: not pristine", "clean"), ("submit: {enabled: not form.pending}", "asking"),
+    ("submit: {enabled: form.pristine}", "clean"),
+])  # fmt: skip
+def test_a_former_word_is_an_error_that_names_the_word_of_today(line: str, now: str) -> None:
+    with pytest.raises(Unreadable) as caught:
+        read_sheet_text(f"form: f\nfields: {{a: {{}}}}\n{line}\n", "f")
+    assert caught.value.problems[0].remedy == f"did you mean {now!r}?"

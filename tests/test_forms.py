@@ -17,16 +17,16 @@ def test_a_hidden_group_or_list_may_forget_all_that_is_in_it(fox: Any) -> None:
         "  r: {type: rows, visible: k, when_hidden: forget, start: 1, fields: {a: {}, q: {type: rows, fields: {b: {}}}}}\n"
     )
     fox.holds(sheet, 'turn k on\ntype g.a "x"\nadd r with {"a": "y", "q": [{"b": "z"}]}\ntype r[0].a "w"\nturn k off\n'
-              'expect values = {"k": false, "g": {"a": "i"}, "r": [{"a": "", "q": []}]}\nexpect form is pristine\nexpect touched = k')  # fmt: skip
+              'expect values = {"k": false, "g": {"a": "i"}, "r": [{"a": "", "q": []}]}\nexpect form is clean\nexpect touched = k')  # fmt: skip
 
 
 def test_a_draft_is_dropped_unless_the_sheet_keeps_it(fox: Any) -> None:
-    fox.holds(one("{}"), 'type f "x"\nleave\nreturn\nexpect f is empty, pristine')
+    fox.holds(one("{}"), 'type f "x"\nleave\nreturn\nexpect f is empty, clean')
 
 
 def test_dirty_may_be_sticky(fox: Any) -> None:
-    fox.holds("form: f\ndirty: sticky\nfields: {a: {}, r: {type: rows, fields: {b: {}}}}",
-              'type a "x"\nerase a\nexpect a is dirty\nadd r\nremove r[0]\nexpect dirty = a, r\nreset\nexpect form is pristine')  # fmt: skip
+    fox.holds("form: f\ndirty: ever\nfields: {a: {}, r: {type: rows, fields: {b: {}}}}",
+              'type a "x"\nerase a\nexpect a is dirty\nadd r\nremove r[0]\nexpect dirty = a, r\nreset\nexpect form is clean')  # fmt: skip
 
 
 def test_python_rules_run_only_where_they_are_trusted(fox: Any) -> None:

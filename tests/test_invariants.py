@@ -58,7 +58,7 @@ def sheets(draw: st.DrawFn) -> str:
     return f"""
 form: f
 report: {{first: {first}, again: {again}}}
-dirty: {draw(st.sampled_from(["compare", "sticky"]))}
+dirty: {draw(st.sampled_from(["compare", "ever"]))}
 messages: {draw(st.sampled_from(["one", "all"]))}
 fields:
   a: {field(CONDITIONS, "text", *text)}
@@ -161,7 +161,7 @@ def computed_anew(live: Live) -> None:
         shows = (*shows, *((-1, text) for text in cell.server)) if cell.visible else ()
         assert cell.shows == (shows if plan.messages_all else shows[:1]), name
         if isinstance(cell, FieldCell):
-            if not live.sticky:
+            if not live.ever:
                 changed = cell.raw != cell.initial_raw if cell.bad_input else not equal(cell.value, cell.initial)
                 assert cell.dirty is changed, (name, cell.value, cell.initial)
         else:
@@ -171,7 +171,7 @@ def computed_anew(live: Live) -> None:
             assert cell.marked_count == sum(bool(c.shows) for c in inside), name
             for state in (1, 2, 3):
                 assert cell.tally[state] == sum(c.status == state for c in inside), (name, state)
-        if isinstance(cell, ListCell) and not live.sticky:
+        if isinstance(cell, ListCell) and not live.ever:
             same = len(cell.parts) == len(cell.initial_parts) and all(map(lambda a, b: a is b, cell.parts, cell.initial_parts))
             assert cell.dirty is (not same and not equal(value_of(cell), cell.initial_value)), name
         if plan.unique:

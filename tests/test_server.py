@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.judge.questions import Answered
 from idlefox.engine.session.session import Session, Stage
-from idlefox.engine.state.cells import PENDING, leaves, shown_texts, validity_of
+from idlefox.engine.state.cells import ASKING, leaves, shown_texts, validity_of
 from idlefox.engine.state.queue import EndlessChain, Queue
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.report.wording import reason_text
@@ -172,7 +172,7 @@ server: {takes: 300ms}
             assert shown_texts(each) in ([], [f"Not {each.value}."], [stock])
     session.advance(30_000)
     assert live.queue.under_way == 0
-    assert validity_of(live.root) != PENDING
+    assert validity_of(live.root) != ASKING
     assert not live.root.busy
 
 

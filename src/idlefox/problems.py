@@ -46,11 +46,18 @@ class Unreadable(Exception):
         super().__init__("; ".join(p.cause for p in self.problems[:3]))
 
 
+# Words that were called otherwise before 0.1: not taken any more, but known for what they meant.
+FORMER: dict[str, tuple[str, ...]] = {"pristine": ("clean",), "pending": ("asking",), "sticky": ("lasting", "ever")}
+
+
 def nearest(word: str, known: Iterable[str]) -> str | None:
     """The known word that *word* was probably meant to be, or None."""
     from difflib import get_close_matches
 
     words = [k for k in known if k]
+    now = next((new for new in FORMER.get(word, ()) if new in words), None)
+    if now is not None:
+        return now
     near = get_close_matches(word, words, n=1, cutoff=0.6)
     if near:
         return near[0]

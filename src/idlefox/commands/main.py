@@ -105,7 +105,7 @@ def _internal_fault(fault: Exception) -> int:
         handle.write(f"idlefox {__version__}, Python {sys.version}\n{' '.join(sys.argv)}\n\n")
         handle.write("".join(traceback.format_exception(fault)))
     click.echo(f"idlefox: an internal fault ({type(fault).__name__}): this is our mistake, not yours", err=True)
-    click.echo(f"help: please report it, with the details in {handle.name}", err=True)
+    click.echo(f"→ please report it, with the details in {handle.name}", err=True)
     return 3
 
 

@@ -14,8 +14,8 @@ _STEPS: dict[type, str] = {
     tree.Reload: "pages", tree.Wait: "virtual time", tree.Settle: "virtual time",
 }  # fmt: skip
 _STATES = {
-    **dict.fromkeys(("valid", "invalid", "pending", "unasked"), "own validity"),
-    **dict.fromkeys(("pristine", "dirty"), "changed fields"),
+    **dict.fromkeys(("valid", "invalid", "asking", "unasked"), "own validity"),
+    **dict.fromkeys(("clean", "dirty"), "changed fields"),
     **dict.fromkeys(("touched", "untouched"), "left fields"),
 }
 _NOUNS = {"dirty": "changed fields", "touched": "left fields", "record": "stored record"}

@@ -17,7 +17,7 @@ from .subject import Subject, Unseen
 _ADDRESSES = frozenset({"dirty", "touched", "focus"})
 # States that exclude each other: what is the case where one of them is not.
 _GROUPS = (
-    ("valid", "invalid", "pending", "unasked"), ("pristine", "dirty"), ("touched", "untouched"),
+    ("valid", "invalid", "asking", "unasked"), ("clean", "dirty"), ("touched", "untouched"),
     ("enabled", "disabled"), ("visible", "hidden"), ("required", "optional"), ("empty", "filled"), ("on", "off"),
     ("busy", "idle"), ("none", "refused", "waiting", "accepted", "rejected", "lost"), ("success", "error", "info"),
 )  # fmt: skip

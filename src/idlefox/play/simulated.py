@@ -156,7 +156,7 @@ def _notice_is(session: Session, noun: Noun, word: str) -> bool:
     notice = session.live.notice
     if notice is None:
         return False
-    return notice.lasts is None if word == "sticky" else notice.kind == word
+    return notice.lasts is None if word == "lasting" else notice.kind == word
 
 
 _IS: dict[str, Callable[[Session, Noun, str], bool]] = {

@@ -9,7 +9,7 @@ from .wording import expected_text, found_text, reason_text, state_lines
 
 
 def problem_lines(problem: Problem, width: int) -> list[Line]:
-    """``FILE:LINE:COL: cause``, the line with a marker under the place, ``help:`` with the remedy."""
+    """``FILE:LINE:COL: cause``, the line with a marker under the place, ``→`` with the remedy."""
     place = problem.place
     head = f"{place.file}:{place.line}:{place.column}: "
     words = wrap(plain(problem.cause), width - columns(plain(head)))
@@ -23,7 +23,7 @@ def problem_lines(problem: Problem, width: int) -> list[Line]:
         lines += marked(place.line, problem.source, place.column, place.length, width, gutter)
     lines += [[("  " + plain(call), "dim")] for call in problem.called_from]
     if problem.remedy:
-        lines += [[("help: ", "strong"), (part, "")] for part in wrap(plain(problem.remedy), width - 6)]
+        lines += hanging("→ ", plain(problem.remedy), width, "")
     return lines
 
 

@@ -27,7 +27,7 @@ _KEYED = _TYPED - {"color", "range"}
 _CONTAINERS = frozenset({"group", "rows", "form"})
 _OUTCOMES = ("none", "refused", "waiting", "accepted", "rejected", "lost")
 _BUTTON_STATES = ("enabled", "disabled", "visible", "hidden")
-_NOTICE_STATES = ("success", "error", "info", "sticky")
+_NOTICE_STATES = ("success", "error", "info", "lasting")
 _FIELD_PREDICATES: dict[str, tuple[frozenset[str] | None, str]] = {
     "reads": (None, "a field that holds text"),
     "has rows": (frozenset({"rows"}), "a list of rows"),

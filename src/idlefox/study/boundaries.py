@@ -293,7 +293,7 @@ class _Maker:
 
     # the whole form
     def _at_load(self) -> _Scenario:
-        lines = ["expect form is pristine, untouched", "expect errors nothing"]
+        lines = ["expect form is clean, untouched", "expect errors nothing"]
         subject = SimulatedForm(self.stage, ".")
         subject.load(DEFAULT_CLOCK)
         for field in self.form.fields:

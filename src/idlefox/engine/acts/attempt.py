@@ -15,7 +15,7 @@ from ..judge.questions import ask
 from ..judge.spread import cut
 from ..judge.timing import at_moment, drop_server, first_report, report
 from ..plan.plans import NEVER, SUBMIT, ButtonPlan
-from ..state.cells import INVALID, PENDING, FormCell, ListCell, everything, form_of, leaves, validity_of
+from ..state.cells import ASKING, INVALID, FormCell, ListCell, everything, form_of, leaves, validity_of
 from ..state.live import Live
 from .focus import focus_first_invalid
 from .species import species_of
@@ -103,7 +103,7 @@ def _decide(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
         live.put_form(form, "busy", False)
         live.put("outcome", "refused")
         focus_first_invalid(live, form)
-    elif validity == PENDING:
+    elif validity == ASKING:
         live.deciding = (form, button)
         live.put_form(form, "busy", True)
         live.put("outcome", "waiting")
@@ -118,13 +118,13 @@ def decide_waiting(live: Live) -> None:
         return
     form, button = live.deciding
     validity = validity_of(form)
-    if validity == PENDING:
+    if validity == ASKING:
         return
     if validity != INVALID:
         for cell in leaves(form):
             if cell.plan.lookups:
                 ask(live, cell, SUBMIT)
-        if validity_of(form) == PENDING:
+        if validity_of(form) == ASKING:
             return
     live.deciding = None
     _decide(live, form, button)

@@ -92,7 +92,7 @@ def _new_initial_rows(live: Live, rows: ListCell) -> None:
 
 
 def keep_as_initial(live: Live, form: FormCell) -> None:
-    """The values there are become the initial ones: the form is pristine again."""
+    """The values there are become the initial ones: the form is clean again."""
     for cell in everything(form):
         if isinstance(cell, FieldCell):
             if not cell.bad_input:

@@ -9,7 +9,7 @@ from typing import Any
 
 from ...forms.values.values import is_empty
 from ..plan.plans import CheckPlan
-from ..state.cells import INVALID, PENDING, UNASKED, VALID, Cell, Container, FieldCell, ListCell, judged_value, validity_of
+from ..state.cells import ASKING, INVALID, UNASKED, VALID, Cell, Container, FieldCell, ListCell, judged_value, validity_of
 from ..state.live import Live
 from ..state.ways import reach
 from .rules import twin_key
@@ -113,8 +113,8 @@ def lookup_status(cell: FieldCell) -> int:
         question = cell.questions.get(check.index) if cell.questions else None
         if question is None or question.state == "unasked":
             status = max(status, UNASKED)
-        elif question.state == "pending":
-            return PENDING
+        elif question.state == "asking":
+            return ASKING
     return status
 
 

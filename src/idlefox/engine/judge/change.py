@@ -40,7 +40,7 @@ def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool, *
         cell.value = value
         if plan.lookups:
             end_questions(live, cell)
-    dirty = is_changed(live, cell) or (by_person and live.sticky) or (live.sticky and cell.dirty)
+    dirty = is_changed(live, cell) or (by_person and live.ever) or (live.ever and cell.dirty)
     if dirty is not cell.dirty:
         set_dirty(live, cell, dirty)
     if plan.unique:
@@ -54,8 +54,8 @@ def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool, *
 
 
 def is_changed(live: Live, cell: FieldCell) -> bool:
-    """Whether *cell* differs from its initial value; with `sticky` only a person's doing counts."""
-    if live.sticky:
+    """Whether *cell* differs from its initial value; with `ever` only a person's doing counts."""
+    if live.ever:
         return False
     if cell.bad_input:
         return cell.raw != cell.initial_raw
@@ -64,7 +64,7 @@ def is_changed(live: Live, cell: FieldCell) -> bool:
 
 
 def set_dirty(live: Live, cell: Cell, dirty: bool) -> None:
-    """Marks *cell* (a field, or a list's own structure) dirty or pristine, and counts it in its containers."""
+    """Marks *cell* (a field, or a list's own structure) dirty or clean, and counts it in its containers."""
     live.trace.append((live.step, live.now, cell, "dirty", cell.dirty, dirty))
     cell.dirty = dirty
     live.count("dirty", cell, 1 if dirty else -1)
@@ -79,7 +79,7 @@ def set_touched(live: Live, cell: FieldCell, touched: bool = True) -> None:
 
 
 def compare_lists(live: Live, cell: Cell | None) -> None:
-    """The lists around *cell* whose rows were added, removed or moved: set back, they are pristine."""
+    """The lists around *cell* whose rows were added, removed or moved: set back, they are clean."""
     while cell is not None:
         if isinstance(cell, ListCell) and cell in live.restructured:
             compare_list(live, cell)
@@ -93,12 +93,12 @@ def compare_list(live: Live, rows: ListCell) -> None:
     if same_rows:
         live.restructured.pop(rows, None)
         dirty = False
-    elif live.sticky:
+    elif live.ever:
         dirty = True
     else:
         live.restructured[rows] = None
         dirty = len(parts) != len(initial) or not _matches(rows, initial)
-    if live.sticky and rows.dirty:
+    if live.ever and rows.dirty:
         dirty = True
     if dirty is not rows.dirty:
         set_dirty(live, rows, dirty)

@@ -49,7 +49,7 @@ def _begin(live: Live, cell: FieldCell, check: CheckPlan, value: Any, insist: bo
         question = cell.questions[check.index] = Question(value)
     if question.state != "unasked" or question.lost or (question.failures and not insist):
         return
-    question.state = "pending"
+    question.state = "asking"
     question.insisted = insist
     live.note(cell, "asks", "", check.lookup)
     if check.debounce and not insist:

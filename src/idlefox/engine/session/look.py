@@ -81,7 +81,7 @@ def touched_fields(live: Live) -> list[str]:
 def words_of(live: Live, cell: Cell) -> list[str]:
     """The states that tell most of *cell*, for a failure."""
     words = [
-        "dirty" if is_dirty(cell) else "pristine",
+        "dirty" if is_dirty(cell) else "clean",
         "touched" if is_touched(cell) else "untouched",
         VALIDITY[validity_of(cell)],
     ]

@@ -12,8 +12,8 @@ from typing import Any, Protocol
 from ..plan.plans import FieldPlan, Plan
 from .queue import Event
 
-VALID, UNASKED, PENDING, INVALID = range(4)
-VALIDITY = ("valid", "unasked", "pending", "invalid")
+VALID, UNASKED, ASKING, INVALID = range(4)
+VALIDITY = ("valid", "unasked", "asking", "invalid")
 
 # A message taken into *reported*: the check's index and its text; a text with a row's number in it is a tuple
 # of parts, filled when shown, for the row may have moved by then.
@@ -37,7 +37,7 @@ class Around(Protocol):
 
 
 class Question:
-    """One question to a lookup about one value. *state*: unasked, pending, accepted, refused.
+    """One question to a lookup about one value. *state*: unasked, asking, accepted, refused.
 
     *lost*: an attempt to submit has asked once more and was left without an answer, which its *message* says.
     """
@@ -229,7 +229,7 @@ def validity_of(cell: Cell) -> int:
     """A cell's validity, summed up for a container."""
     if isinstance(cell, Container):
         tally = cell.tally
-        return INVALID if tally[INVALID] else PENDING if tally[PENDING] else UNASKED if tally[UNASKED] else VALID
+        return INVALID if tally[INVALID] else ASKING if tally[ASKING] else UNASKED if tally[UNASKED] else VALID
     return cell.status
 
 

@@ -25,7 +25,7 @@ class Live:
     def __init__(self, plan: Plan, now: int) -> None:
         self.plan = plan
         self.form = plan.form
-        self.sticky = plan.form.dirty == "sticky"
+        self.ever = plan.form.dirty == "ever"  # dirty once a person has changed it
         self.start = now
         self.now = now
         self.step = 0

@@ -5,8 +5,8 @@ from __future__ import annotations
 # word -> (property, what the property must be)
 FIELD_STATES: dict[str, tuple[str, object]] = {
     "valid": ("validity", "valid"), "invalid": ("validity", "invalid"),
-    "pending": ("validity", "pending"), "unasked": ("validity", "unasked"),
-    "pristine": ("dirty", False), "dirty": ("dirty", True),
+    "asking": ("validity", "asking"), "unasked": ("validity", "unasked"),
+    "clean": ("dirty", False), "dirty": ("dirty", True),
     "touched": ("touched", True), "untouched": ("touched", False),
     "focused": ("focused", True),
     "enabled": ("enabled", True), "disabled": ("enabled", False),
@@ -22,7 +22,7 @@ FORM_ONLY: dict[str, tuple[str, object]] = {
 }  # fmt: skip
 FORM_STATES: dict[str, tuple[str, object]] = {
     **{w: FIELD_STATES[w] for w in (
-        "valid", "invalid", "pending", "unasked", "pristine", "dirty", "touched", "untouched", "focused", "marked",
+        "valid", "invalid", "asking", "unasked", "clean", "dirty", "touched", "untouched", "focused", "marked",
         "enabled", "disabled", "visible", "hidden", "empty", "filled",
     )},
     **FORM_ONLY,
