@@ -25,6 +25,9 @@ def needs(act: object) -> Iterator[str]:
     """The abilities that a step or check takes."""
     if isinstance(act, tree.Check):
         yield from _of_check(act)
+    elif isinstance(act, tree.Cannot):
+        yield "trials"
+        yield from needs(act.step)
     elif isinstance(act, tree.Submit) and act.past_checks:
         yield "unchecked requests"
     elif isinstance(act, tree.Type) and act.every is not None:

@@ -15,7 +15,7 @@ from ..refusals import Refusal
 from ..script.against import check_ops
 from ..script.expand import Op, Scenario, expand, lines_of
 from ..script.reader import read_script_anyway
-from ..script.tree import Address, Check, Header, Noun, Script
+from ..script.tree import Address, Cannot, Check, Header, Noun, Script
 from .abilities import unable
 from .checks import judge_check
 from .results import Failure, ScenarioResult, ScriptResult, Touched
@@ -111,6 +111,8 @@ def _bound(scenarios: list[Scenario], loaded: Loaded) -> list[Problem]:
 
 
 def _address(act: Any) -> Address | None:
+    if isinstance(act, Cannot):
+        act = act.step
     return act.noun.address if isinstance(act, Check) else getattr(act, "address", None)
 
 
@@ -156,9 +158,9 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -
     if broken is not None and ops:
         failures.append(_failure(subject, "fault", ops[0], ops, refusal=broken))
     for number, op in enumerate(ops, 1) if broken is None else ():
-        if isinstance(op.act, Check):
+        if isinstance(op.act, Check | Cannot):
             checks += 1
-            failures += _check(subject, op, ops)
+            failures += (_check if isinstance(op.act, Check) else _cannot)(subject, op, ops)
             continue
         if failures:
             break
@@ -199,6 +201,17 @@ def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
         place=place, noun=check.noun.kind, predicate=check.predicate, negated=check.negated, expected=finding.expected,
         found=finding.found, differences=finding.differences, limit=finding.limit,
     )]  # fmt: skip
+
+
+def _cannot(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
+    """`expect cannot STEP`: the step is tried where nothing of it shows."""
+    if take_step(subject.trial(), op.act.step, 0) is not None:
+        return []
+    step = op.act.step
+    about = Noun("address", step.address) if getattr(step, "address", None) is not None else None
+    failure = _failure(subject, "check", op, ops, about)
+    place = lines_of(op.source).place(op.source.file, op.act.offset, op.act.length)
+    return [failure._replace(place=place, noun="step", predicate="cannot")]
 
 
 def _failure(

@@ -59,6 +59,11 @@ class SimulatedForm:
         field = form.find((name,)) if name is not None else None
         return field.address if field is not None else address
 
+    def trial(self) -> SimulatedForm:
+        other = SimulatedForm(self.session.stage, self.folder)
+        other.session = self.session.copy()
+        return other
+
     # steps that are more than a call
     def upload(self, act: tree.Upload) -> Refusal | None:
         files: list[dict[str, Any]] = []
@@ -182,6 +187,11 @@ def _request(session: Session) -> str | None:
     return f"{requests[-1].method} {requests[-1].target}" if requests else None
 
 
+def _status(session: Session) -> int | None:
+    """The status of the last answer that came; a connection that was lost has none."""
+    return next((status for _, _, _, status in reversed(session.live.answers) if isinstance(status, int)), None)
+
+
 _VALUES: dict[str, Callable[[Session], Any]] = {
     "values": lambda session: value_of(session.live.root),
     "errors": lambda session: sight.errors(session.live),
@@ -191,6 +201,7 @@ _VALUES: dict[str, Callable[[Session], Any]] = {
     "body": _last("body"),
     "location": lambda session: session.live.location,
     "record": lambda session: session.live.record,
+    "status": _status,
     "notice": lambda session: session.live.notice.text if session.live.notice is not None else None,
     "focus": lambda session: [session.live.focus.address()] if session.live.focus is not None else [],
     "dirty": lambda session: sight.dirty_fields(session.live),

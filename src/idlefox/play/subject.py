@@ -24,6 +24,7 @@ ABILITIES: dict[str, str] = {
     "unchecked requests": "send past the form's own checks",
     "panels": "open and close panels",
     "pages": "leave the page, come back, and load it again",
+    "trials": "tell whether a step can be taken without taking it",
 }
 UNDER_WAY = Noun("under way")  # asked "is": whether anything is; asked "value": its names
 
@@ -66,6 +67,9 @@ class Subject(Protocol):
 
     def perform(self, step: Any, number: int) -> Refusal | None:
         """Takes *step* (a step of the tree that lets no time pass), the *number*-th of its scenario; or why it cannot be taken."""
+
+    def trial(self) -> Subject:
+        """Another subject that is as this one is now, to try a step on: nothing of it shows here."""
 
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
         """What is *asked* of what *noun* names, as it is now, or `Unseen`.

@@ -7,7 +7,7 @@ from pathlib import Path
 from ..engine.state.journal import Changed, Journal
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
-from ..script.tree import Check
+from ..script.tree import Cannot, Check
 from .player import Wishes, play_scenario, prepare, text_of
 from .results import ScenarioResult
 from .select import Chosen
@@ -47,6 +47,6 @@ def trace_scenario(chosen: Chosen, subject: str, *, trust_python: bool = False) 
     steps = tuple(
         Step(number, op.source.file, op.line, text_of(op))
         for number, op in enumerate(scenario.ops, 1)
-        if not isinstance(op.act, Check)
+        if not isinstance(op.act, Check | Cannot)
     )
     return Traced(scenario.title, steps, result, begun.journal())

@@ -78,6 +78,7 @@ _EXPECTED: dict[str, Callable[[Failure], str]] = {
     "like": lambda f: shown(f.expected),
     "nothing": lambda f: "nothing",
     "omits": lambda f: f"without {', '.join(f.expected)}",
+    "cannot": lambda f: "that this step cannot be taken",
 }
 
 
@@ -127,6 +128,7 @@ _FOUND: dict[str, Callable[[Failure], str]] = {
     "has options": lambda f: f"{f.found} options",
     "allows": lambda f: f"{f.expected} is {'' if f.found else 'not '}allowed",
     "nothing": _found_nothing,
+    "cannot": lambda f: "it can be taken",
     "omits": _found_omitted,
 }
 

@@ -79,6 +79,7 @@ class _Checker:
             tree.Submit: self.submit,
             tree.Answer: self.answer,
             Check: self.check,
+            tree.Cannot: lambda op, a: self._steps[type(a.step)](op, a.step) if type(a.step) in self._steps else None,
         }
 
     def op(self, op: Op) -> None:

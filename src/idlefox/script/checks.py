@@ -25,6 +25,7 @@ NOUNS: dict[str, frozenset[str]] = {
     "payload": frozenset({"=", "!=", "includes", "omits"}),
     "body": frozenset({"=", "!=", "like", "contains"}),
     "location": frozenset({"=", "!=", "like", "contains"}),
+    "status": frozenset({"=", "!=", "nothing"}),
     "record": frozenset({"=", "!=", "includes"}),
     "notice": frozenset({"=", "!=", "like", "contains", "nothing", "is"}),
     "view": frozenset({"is"}),

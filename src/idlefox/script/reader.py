@@ -14,13 +14,14 @@ from ..problems import Place, Problem, Unreadable, read_text, suggestion
 from .checks import read_check
 from .scan import Scanner, Slip
 from .steps import STEPS
-from .tree import Act, Block, Body, Fill, FillLine, Header, Inside, Row, Script, Statement, With
+from .tree import Act, Block, Body, Cannot, Fill, FillLine, Header, Inside, Row, Script, Statement, With
 
 _LINE = re.compile(r"( *)([A-Za-z_][A-Za-z0-9_-]*|[^\n]?)")
 _REST = re.compile(r" *(#[^\n]*)?\r?(?:\n|\Z)")
 _BLOCKS = ("prelude", "routine", "scenario")
 _HEADERS = ("subject", "use", "clock")
 _DEEPEST = 50
+_NOBODYS = frozenset({"do", "note", "answer"})  # steps that no person takes
 _VERBS = (*STEPS, "expect", "inside", "fill")
 
 
@@ -339,7 +340,7 @@ class _Reader:
         s.at += len(word)
         act: Act
         if word == "expect":
-            act = read_check(s)
+            act = self._cannot(s) or read_check(s)
         elif word in STEPS:
             act = STEPS[word](s)
         elif word == "inside":
@@ -356,6 +357,19 @@ class _Reader:
         tail = self.finish()
         self.trivia.clear()
         return Statement(act, lead, tail, s.templated, line, start, end - start)
+
+    def _cannot(self, s: Scanner) -> Act | None:
+        """`expect cannot STEP`, where a step a person takes follows; else nothing is read (a field may be called so)."""
+        before = s.at
+        if s.take_word("cannot"):
+            verb = s.peek_word()
+            if verb in STEPS and verb not in _NOBODYS:
+                s.space()
+                start = s.at
+                s.at += len(verb)
+                return Cannot(STEPS[verb](s), start, s.at - start)
+        s.at = before
+        return None
 
     def _inside(self, indent: int, lead: tuple[str, ...], line: int, start: int) -> Statement:
         s = self.s

@@ -268,10 +268,18 @@ class Check(typing.NamedTuple):
     length: int = 0
 
 
+class Cannot(typing.NamedTuple):
+    """`expect cannot STEP`. *offset* and *length* mark the step."""
+
+    step: Any
+    offset: int = 0
+    length: int = 0
+
+
 Act = (
     Type | Retype | Paste | Erase | Clear | Set | Pick | Toggle | Turn | Upload | Focus | Blur | Press | Fill | Add | Remove
     | Move | Open | Close | Submit | Reset | Dismiss | Leave | Return | Reload | Wait | Settle | Answer | Do | Note | Inside
-    | Check
+    | Check | Cannot
 )  # fmt: skip
 
 

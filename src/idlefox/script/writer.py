@@ -16,6 +16,7 @@ from .tree import (
     Address,
     Block,
     Body,
+    Cannot,
     Check,
     Collection,
     Duration,
@@ -99,7 +100,7 @@ def _body(lines: list[str], body: Body, indent: int) -> None:
                 lines.extend(_tailed(inner + text, line.tail).split("\n"))
             _lead(lines, act.end, indent + _STEP)
         else:
-            text = _check(act, indent) if isinstance(act, Check) else _step(act, indent)
+            text = _check(act, indent) if isinstance(act, Check | Cannot) else _step(act, indent)
             lines.extend(_tailed(pad + text, statement.tail).split("\n"))
     _lead(lines, body.end, indent)
 
@@ -282,7 +283,9 @@ _STEPS: dict[type, Any] = {
 
 
 # checks
-def _check(check: Check, indent: int) -> str:
+def _check(check: Check | Cannot, indent: int) -> str:
+    if isinstance(check, Cannot):
+        return f"expect cannot {_step(check.step, indent)}"
     noun = check.noun
     if noun.kind == "address":
         assert noun.address is not None

@@ -114,8 +114,8 @@ def _entries(cell: FieldCell) -> list[str | File]:
         return ["on"] if value else []
     if isinstance(value, list):
         return [reads_as(v) for v in value]
-    if value is None:
-        return []
+    if value is None:  # of a choice nothing is chosen; an empty number is an empty text (HTML, "Constructing the entry list")
+        return [""] if cell.plan.kind in ("number", "range") else []
     return [reads_as(value)]
 
 
