@@ -70,7 +70,7 @@ def test_the_json_report_is_the_same_but_for_the_seconds(small: Any) -> None:
     data = report()
     assert data == report()
     assert data["format"] == 1
-    assert data["summary"] == {"scenarios": 5, "passed": 3, "failed": 2, "errors": 0}
+    assert data["summary"] == {"scenarios": 5, "passed": 3, "failed": 2, "known": 0, "aside": 0, "errors": 0}
     scenario = data["scripts"][0]["scenarios"][1]
     assert (scenario["line"], scenario["row_line"], scenario["title"], scenario["tags"]) == (7, None, "fails", ["bad", "slow"])
     failure = scenario["failures"][0]
@@ -234,3 +234,35 @@ rules: [{holds: 'a = 1'}, 7]
 """)
     told = [line for line in fox("outline", "f.form.yaml").stderr.split("\n") if line.startswith("f.form.yaml:")]
     assert [int(line.split(":")[1]) for line in told] == [2, 4, 4, 4, 5, 6, 7, 7, 8, 8]
+
+
+def test_known_and_aside_count_apart(fox: Any) -> None:
+    fox.write(f__form__yaml="form: f\nfields: {a: {}}\n", a__fox="""\
+subject "f.form.yaml"
+
+scenario "is known" [x] known "ticket 12"
+    with state
+        "dirty"
+        "touched"
+    expect a is $state
+
+scenario "not yet" aside "waits"
+    type a "x"
+    expect a is dirty
+""")
+    done = fox("run", "-v", "a.fox")
+    assert done.returncode == 0, done.stdout
+    assert "3 scenarios, 0 held, 2 known, 1 aside" in done.stdout
+    assert "is known: ticket 12" in done.stdout
+    assert "FAILED" not in done.stdout
+    report = json.loads(fox("run", "a.fox", "--report", "json=-").stdout)
+    assert (report["summary"]["known"], report["summary"]["aside"], report["summary"]["failed"]) == (2, 1, 0)
+    assert [(s["verdict"], s["why"], len(s["failures"])) for s in report["scripts"][0]["scenarios"]] == [
+        ("known", "ticket 12", 1), ("known", "ticket 12", 1), ("aside", "waits", 0),
+    ]  # fmt: skip
+    fox.write(a__fox='subject "f.form.yaml"\nscenario "mended" known "ticket 12"\n    expect a is clean\nscenario "n" aside "x"\n    turn a on\n')
+    assert "turn needs a checkbox" in fox("run", "a.fox").stderr
+    fox.write(a__fox='subject "f.form.yaml"\nscenario "mended" known "ticket 12"\n    expect a is clean\n')
+    done = fox("run", "a.fox")
+    assert done.returncode == 1
+    assert "it holds now" in done.stdout

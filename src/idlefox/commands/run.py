@@ -133,7 +133,7 @@ def play(paths: tuple[str, ...], wishes: Wishes, console: Console, *, quiet: boo
         if current:
             results.append(ScriptResult(current[0].file, tuple(current)))
             printer.script(results[-1])
-    stopped = wishes.stop_first and any(r.errors or any(s.verdict != "pass" for s in r.scenarios) for r in results)
+    stopped = wishes.stop_first and any(r.errors or any(s.fell for s in r.scenarios) for r in results)
     run = Run(tuple(results), tuple(_with_nothing(results, wishes, problems)), perf_counter() - started, stopped, interrupted)
     printer.end(run, len(problems))
     return run
@@ -169,7 +169,7 @@ class _Printer:
         for scenario in result.scenarios:
             if self.verbose and not self.quiet:
                 console.lines(scenario_line(scenario, width))
-            if scenario.failures:
+            if scenario.fell:
                 console.lines([[], *scenario_failures(scenario, width), []])
             if not self.quiet:
                 console.lines(warning_lines(scenario, width))

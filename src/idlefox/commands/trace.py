@@ -44,4 +44,4 @@ def command(scenario: str, as_json: bool, subject: str | None, color: str, trust
             console.text(json.dumps(change.as_json(), ensure_ascii=True))
     else:
         console.lines(trace_lines(traced, console.width()))
-    raise SystemExit(0 if traced.result.verdict == "pass" else 1)
+    raise SystemExit(1 if traced.result.fell else 0)

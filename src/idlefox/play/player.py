@@ -142,7 +142,7 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
         results.append(result)
         if tell is not None:
             tell(result)
-        if wishes.stop_first and result.verdict != "pass":
+        if wishes.stop_first and result.fell:
             break
     warnings = loaded.warnings if loaded is not None else ()
     return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, warnings)
@@ -150,6 +150,8 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
 
 def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -> ScenarioResult:
     """Plays *scenario* on a fresh form of *subject*."""
+    if scenario.fate == "aside":
+        return _result(scenario, file, "aside", (), (), 0.0, 0, 0)
     started = perf_counter()
     failures: list[Failure] = []
     ops = scenario.ops
@@ -173,10 +175,29 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -
     if not checks and not failures:
         warnings.append("this scenario checks nothing")
     subject.close()
+    verdict = "fail" if failures else "pass"
+    if scenario.fate == "known":
+        verdict = "known" if failures else "fail"
+        failures = failures or [_holds_now(scenario)]
+    return _result(scenario, file, verdict, tuple(failures), tuple(warnings), perf_counter() - started, steps, checks)
+
+
+def _result(
+    scenario: Scenario, file: str, verdict: str, failures: tuple[Failure, ...], warnings: tuple[str, ...], seconds: float,
+    steps: int, checks: int,
+) -> ScenarioResult:  # fmt: skip
     return ScenarioResult(
-        file, scenario.line, scenario.row_line, scenario.title, scenario.tags, "fail" if failures else "pass", tuple(failures),
-        tuple(warnings), perf_counter() - started, steps, checks,
+        file, scenario.line, scenario.row_line, scenario.title, scenario.tags, verdict, failures, warnings, seconds, steps, checks,
+        scenario.why,
     )  # fmt: skip
+
+
+def _holds_now(scenario: Scenario) -> Failure:
+    """A scenario that is known not to hold, and does."""
+    source = scenario.source
+    line = lines_of(source).line(scenario.line)
+    place = Place(source.file, scenario.line, line.rfind(" known ") + 2, len("known"))
+    return Failure("known", place, line, "", "known")
 
 
 def _kind(refusal: Refusal) -> str:
@@ -259,7 +280,7 @@ def play_files(
     for each in chosen:
         result = play_script(each, wishes, subjects, tell)
         yield result
-        if wishes.stop_first and (result.errors or any(s.verdict != "pass" for s in result.scenarios)):
+        if wishes.stop_first and (result.errors or any(s.fell for s in result.scenarios)):
             return
 
 

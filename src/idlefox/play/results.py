@@ -19,7 +19,8 @@ class Touched(NamedTuple):
 
 
 class Failure(NamedTuple):
-    """A check that did not hold, a step that could not be taken, or a fault of the form (*kind*: check, step, fault).
+    """A check that did not hold, a step that could not be taken, or a fault of the form (*kind*: check, step, fault),
+    or a scenario that holds although it was known not to (known).
 
     *place* marks what failed in *source*; *text* is the check or step as written. Of a check, *expected* are its
     arguments and *found* what was there, by *noun* and *predicate*; *limit* is ``within`` or ``for`` with its
@@ -45,7 +46,10 @@ class Failure(NamedTuple):
 
 
 class ScenarioResult(NamedTuple):
-    """*verdict*: pass, fail or error. *steps* and *checks* are how many were taken and made."""
+    """*verdict*: pass, fail, known (did not hold, as was known), aside (not played) or error.
+
+    *steps* and *checks* are how many were taken and made; *why* is what the script says of known and aside.
+    """
 
     file: str
     line: int
@@ -58,6 +62,12 @@ class ScenarioResult(NamedTuple):
     seconds: float = 0.0
     steps: int = 0
     checks: int = 0
+    why: str = ""
+
+    @property
+    def fell(self) -> bool:
+        """Whether it counts against the run."""
+        return self.verdict in ("fail", "error")
 
     @property
     def at(self) -> int:

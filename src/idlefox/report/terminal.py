@@ -30,10 +30,11 @@ def problem_lines(problem: Problem, width: int) -> list[Line]:
 def script_line(result: ScriptResult, width: int) -> Line:
     """How many scenarios of a script held."""
     held = sum(s.verdict == "pass" for s in result.scenarios)
-    failed = sum(s.verdict == "fail" for s in result.scenarios)
     counts: Line = [(f"{held:>4} held", "good" if held else "dim")]
-    if failed:
-        counts.append((f"{failed:>4} failed", "bad"))
+    for verdict, word, style in (("fail", "failed", "bad"), ("known", "known", "dim"), ("aside", "aside", "dim")):
+        count = sum(s.verdict == verdict for s in result.scenarios)
+        if count:
+            counts.append((f"{count:>4} {word}", style))
     if result.errors:
         count = len(result.errors)
         counts = [(f"     cannot be played: {count} error{'s' if count > 1 else ''}", "bad")]
@@ -47,11 +48,17 @@ def script_line(result: ScriptResult, width: int) -> Line:
     return [(" " + name + " " * max(1, min(room, 48) - columns(name)), ""), *counts]
 
 
+_VERDICTS = {
+    "pass": ("held  ", "good"), "fail": ("FAILED", "bad"), "error": ("ERROR ", "bad"), "known": ("known ", "dim"),
+    "aside": ("aside ", "dim"),
+}  # fmt: skip
+
+
 def scenario_line(result: ScenarioResult, width: int) -> list[Line]:
     """One scenario with its line and verdict (`--verbose`)."""
-    word, style = {"pass": ("held  ", "good"), "fail": ("FAILED", "bad"), "error": ("ERROR ", "bad")}[result.verdict]
+    word, style = _VERDICTS[result.verdict]
     head = f"   {word} {result.at:>5}  "
-    lines = wrap(plain(result.title), width - len(head))
+    lines = wrap(plain(result.title + (f": {result.why}" if result.why else "")), width - len(head))
     found: list[Line] = [[(f"   {word}", style), (f" {result.at:>5}  ", "dim"), (lines[0], "")]]
     return found + [[(" " * len(head) + line, "")] for line in lines[1:]]
 
@@ -119,11 +126,11 @@ def script_warnings(result: ScriptResult, width: int) -> list[Line]:
 
 def summary_line(run: Run) -> Line:
     """``15 scenarios, 14 held, 1 failed in 0.02 s``."""
-    held, failed = run.tally("pass"), run.tally("fail")
-    total = held + failed + run.tally("error")
-    parts = [f"{total} scenario{'s' if total != 1 else ''}", f"{held} held"]
-    if failed:
-        parts.append(f"{failed} failed")
+    total = sum(run.tally(verdict) for verdict in _VERDICTS)
+    parts = [f"{total} scenario{'s' if total != 1 else ''}", f"{run.tally('pass')} held"]
+    for verdict, word in (("fail", "failed"), ("known", "known"), ("aside", "aside")):
+        if run.tally(verdict):
+            parts.append(f"{run.tally(verdict)} {word}")
     if run.error_count:
         parts.append(f"{run.error_count} error{'s' if run.error_count != 1 else ''}")
     left_out = sum(s.left_out for s in run.scripts)

@@ -136,6 +136,8 @@ _FOUND: dict[str, Callable[[Failure], str]] = {
 # why, and where
 def reason_text(failure: Failure) -> str:
     """What else there is to say: why a step could not be taken, where values differ, that time ran out; "" for nothing."""
+    if failure.kind == "known":
+        return "it holds now: it is known no longer, take `known` away"
     if failure.limit is not None:
         kind, ms = failure.limit
         span = write_duration(ms)

@@ -60,7 +60,10 @@ class Op(NamedTuple):
 
 
 class Scenario(NamedTuple):
-    """A scenario to play: *row_line* is the line of the table's row it is played for, or 0."""
+    """A scenario to play: *row_line* is the line of the table's row it is played for, or 0.
+
+    *fate*: `known` not to hold, or left `aside`, and *why*.
+    """
 
     title: str
     tags: tuple[str, ...]
@@ -69,6 +72,9 @@ class Scenario(NamedTuple):
     row_line: int
     ops: tuple[Op, ...]
     clock: int | None = None
+    fate: str = ""
+    why: str = ""
+    source: Any = None  # the script it stands in
 
 
 _LINES: dict[int, tuple[str, Lines]] = {}
@@ -147,7 +153,7 @@ class _Expander:
         for env, row_line in self._rows(block):
             ops: list[Op] = []
             try:
-                title = as_text(_value(block.title, env))
+                title, why = as_text(_value(block.title, env)), as_text(_value(block.why, env))
             except _Wrong as fault:
                 self.report(self.script, block.offset, len("scenario"), fault.cause, fault.remedy)
                 continue
@@ -156,7 +162,8 @@ class _Expander:
             calls = (f"row at line {row_line}",) if row_line else ()
             self._body(block.body, env, (), self.script, calls, ops, ())
             clock = block.body.clock.ms if block.body.clock is not None else None
-            found.append(Scenario(title, block.tags, block.line, block.last_line, row_line, tuple(ops), clock))
+            lines = (block.line, block.last_line, row_line)
+            found.append(Scenario(title, block.tags, *lines, tuple(ops), clock, block.fate, why, self.script))
         return found
 
     def _rows(self, block: Block) -> list[tuple[Env, int]]:

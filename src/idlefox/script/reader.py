@@ -249,6 +249,7 @@ class _Reader:
         lead, line, start = self.lead(), self.line, s.at
         s.at += len(word)
         name, parameters, title, tags = "", (), "", ()  # type: str, tuple[str, ...], Any, tuple[str, ...]
+        fate, why = "", ""  # type: str, Any
         if word == "routine":
             name = s.name("the routine's name").text
             parameters = self._parameters()
@@ -258,9 +259,11 @@ class _Reader:
                 raise s.expected("the scenario's title in double quotes")
             title = s.quoted()
             tags = self._tags()
+            fate = s.take_word("known", "aside")
+            why = s.string(f"why it is {fate}, in double quotes") if fate else ""
         tail = self.finish()
         body = self.body(0, f"the {word}'s statements", start, word == "scenario")
-        return Block(word, body, name, parameters, title, tags, lead, tail, line, self.line - 1 - len(self.trivia), start)
+        return Block(word, body, name, parameters, title, tags, lead, tail, line, self.line - 1 - len(self.trivia), start, fate, why)
 
     def _parameters(self) -> tuple[str, ...]:
         s = self.s

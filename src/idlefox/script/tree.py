@@ -334,7 +334,7 @@ class Header(NamedTuple):
 
 
 class Block(NamedTuple):
-    """`prelude`, `routine` or `scenario`."""
+    """`prelude`, `routine` or `scenario`. *fate* is `known` or `aside` with its *why*, "" for a scenario that is to hold."""
 
     kind: str
     body: "Body"
@@ -347,6 +347,8 @@ class Block(NamedTuple):
     line: int = 0
     last_line: int = 0
     offset: int = 0
+    fate: str = ""
+    why: Any = ""
 
 
 class Script(NamedTuple):

@@ -74,7 +74,8 @@ def _block_head(block: Block) -> str:
     if block.kind == "routine":
         return f"routine {block.name}" + (f"({', '.join(block.parameters)})" if block.parameters else "")
     if block.kind == "scenario":
-        return f"scenario {_value(block.title)}" + (f" [{', '.join(block.tags)}]" if block.tags else "")
+        fate = f" {block.fate} {_value(block.why)}" if block.fate else ""
+        return f"scenario {_value(block.title)}" + (f" [{', '.join(block.tags)}]" if block.tags else "") + fate
     return block.kind
 
 
