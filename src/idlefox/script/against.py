@@ -159,6 +159,9 @@ class _Checker:
         name = write_address(act.address.segments)
         if target.shape.kind == "checkbox" and not target.shape.many:
             self.report(op, act.address.offset, act.address.length, f"pick needs a choice; {name} is one checkbox", "use turn … on or off")
+        elif not target.shape.many and not act.values:
+            cause = f"{name} is a single choice: what is chosen cannot be taken back"
+            self.report(op, act.address.offset, act.address.length, cause, "pick another value")
         elif not target.shape.many and (act.mode or len(act.values) > 1):
             what = f"pick … {act.mode}" if act.mode else "several values"
             self.report(op, act.address.offset, act.address.length, f"{name} is a single choice: it takes no {what}", "pick one value")

@@ -29,7 +29,9 @@ from .tree import (
     Inside,
     Like,
     Not,
+    Nothing,
     Parameter,
+    Pick,
     Row,
     Script,
     Statement,
@@ -300,12 +302,22 @@ def _value(value: Any, env: Env) -> Any:
     if isinstance(value, Parameter):
         return _parameter(value, env)
     if isinstance(value, Template):
-        return "".join(p if isinstance(p, str) else as_text(_parameter(p, env)) for p in value.parts)
+        return "".join(p if isinstance(p, str) else _text_of(_parameter(p, env)) for p in value.parts)
     if isinstance(value, Collection):
         if value.kind == "list":
-            return [_value(m.value, env) for m in value.members]
-        return {as_text(_value(m.key, env)): _value(m.value, env) for m in value.members}
+            return [_inner(m.value, env) for m in value.members]
+        return {as_text(_value(m.key, env)): _inner(m.value, env) for m in value.members}
     return value
+
+
+def _inner(value: Any, env: Env) -> Any:
+    """A member of a list or object, which cannot be `nothing`."""
+    found = _value(value, env)
+    return _fitting(found, "", value) if isinstance(found, Nothing) else found
+
+
+def _text_of(value: Any) -> str:
+    return "nothing" if isinstance(value, Nothing) else as_text(value)
 
 
 def _parameter(parameter: Parameter, env: Env) -> Any:
@@ -359,7 +371,11 @@ def _resolve(thing: Any, env: Env, prefix: tuple[Any, ...], name: str = "") -> A
 
 
 def _resolve_slots(act: Any, env: Env, prefix: tuple[Any, ...]) -> Any:
-    changes = {}
+    if isinstance(act, Check) and _takes_several(act):
+        act = _with_several(act, env, prefix)
+    elif isinstance(act, Pick):
+        act = act._replace(values=tuple(v for each in act.values for v in _spread(each, env, prefix)))
+    changes: dict[str, Any] = {}
     words = isinstance(act, Not) or (isinstance(act, Check) and _of_words(act))
     for each, old in zip(act._fields, act, strict=True):
         new = _resolve(old, env, prefix, "word" if words and each in ("arguments", "word") else each)
@@ -368,13 +384,59 @@ def _resolve_slots(act: Any, env: Env, prefix: tuple[Any, ...]) -> Any:
     return act._replace(**changes) if changes else act
 
 
+def _takes_several(check: Check) -> bool:
+    """Whether a comma list stands there, in which a parameter that is a list stands for several."""
+    addresses = check.noun.kind in ("dirty", "touched") and check.predicate in ("=", "!=")
+    return addresses or check.predicate in ("is", "breaks", "breaks only", "shows", "omits")
+
+
+def _with_several(check: Check, env: Env, prefix: tuple[Any, ...]) -> Check:
+    """*check* with each parameter that is a list in the place of several; an empty list means *nothing*."""
+    arguments = tuple(v for each in check.arguments for v in _spread(each, env, prefix))
+    if _of_words(check):
+        arguments = tuple(map(_as_word, arguments))
+    if arguments or not check.arguments:
+        return check._replace(arguments=arguments)
+    none = {"breaks": "breaks nothing", "breaks only": "breaks nothing", "shows": "shows nothing", "=": "nothing", "!=": "nothing"}
+    if check.predicate not in none:
+        raise _Wrong(f"there is none to stand behind `{check.predicate}`", "give at least one", check.offset, check.length)
+    negated = check.negated is not (check.predicate == "!=")
+    return check._replace(predicate=none[check.predicate], arguments=(), negated=negated)
+
+
+def _spread(thing: Any, env: Env, prefix: tuple[Any, ...]) -> tuple[Any, ...]:
+    """What one element of a comma list stands for: itself, or all that its parameter's list holds."""
+    inner = thing.word if isinstance(thing, Not) else thing
+    lone = isinstance(inner, Address) and len(inner.segments) == 1 and isinstance(inner.segments[0], Parameter)
+    parameter = inner.segments[0] if lone else inner
+    if not isinstance(parameter, Parameter):
+        return (thing,)
+    value = _parameter(parameter, env)
+    if isinstance(value, Nothing):
+        return ()
+    if not isinstance(value, list):
+        return (thing,)
+    if lone:
+        return tuple(_address(inner, {parameter.name: each}, prefix) for each in value)
+    if isinstance(thing, Not):
+        return tuple(Not(Word(as_text(each), parameter.offset)) for each in value)
+    return tuple(value)
+
+
 def _of_words(check: Check) -> bool:
     return check.predicate in ("is", "breaks", "breaks only")
+
+
+def _as_word(each: Any) -> Any:
+    return each if isinstance(each, tuple) else Word(as_text(each))
 
 
 def _fitting(value: Any, name: str, parameter: Parameter) -> Any:
     """A parameter's value as the slot *name* wants it."""
     where = (parameter.offset, len(parameter.name) + 1)
+    if isinstance(value, Nothing):
+        remedy = "`nothing` stands for no rule, message, option or field: breaks only $x, shows $x, pick R $x"
+        raise _Wrong(f"${parameter.name} is nothing, and a value must stand here", remedy, *where)
     if name == "word":
         return Word(as_text(value), parameter.offset)
     if name in _DURATIONS:

@@ -437,9 +437,9 @@ class _Reader:
         lead, line, start = self.lead(), self.line, s.at
         s.table = True
         try:
-            values = [s.value(pattern=True)]
+            values = [s.cell(pattern=True)]
             while s.take(","):
-                values.append(s.value(pattern=True))
+                values.append(s.cell(pattern=True))
             length = s.at - start
             tail = self.finish()
         finally:

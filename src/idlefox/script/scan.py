@@ -15,7 +15,7 @@ from ..forms.names.addresses import NAME, SEGMENT
 from ..forms.values.durations import DURATION, milliseconds
 from ..forms.values.patterns import PatternError, finds
 from ..problems import suggestion
-from .tree import Address, Anything, Collection, Duration, Like, Member, Not, Parameter, Template, Word
+from .tree import Address, Anything, Collection, Duration, Like, Member, Not, Nothing, Parameter, Template, Word
 
 _SPACE = re.compile(r" *")
 _NAME = re.compile(NAME)
@@ -274,6 +274,10 @@ class Scanner:
             raise Slip(f"this is no ECMAScript pattern: {fault}", self.at, "", len(found[0])) from None
         self.at = found.end()
         return Like(found[1], found[2], found.start())
+
+    def cell(self, *, pattern: bool = False) -> Any:
+        """What stands in a table or is handed to a routine: a value, or `nothing`."""
+        return Nothing() if self.take_word("nothing") else self.value(pattern=pattern)
 
     def value(self, *, pattern: bool = False, depth: int = 0) -> Any:
         """A JSON value, with parameters; with *pattern* also `any` and `like /…/`."""

@@ -181,7 +181,10 @@ def _do(s: Scanner) -> Act:
     name = s.name("the name of a routine")
     values: tuple[Any, ...] = ()
     if s.take("(") and not s.take(")"):
-        values = _values(s)
+        cells = [s.cell()]
+        while s.take(","):
+            cells.append(s.cell())
+        values = tuple(cells)
         s.need(")", "after the values")
     return Do(name, values)
 

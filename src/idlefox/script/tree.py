@@ -23,6 +23,10 @@ class Template(NamedTuple):
     source: str
 
 
+class Nothing(NamedTuple):
+    """The cell `nothing`: where several may stand (messages, rules, options), none."""
+
+
 class Anything(NamedTuple):
     """The pattern `any`."""
 

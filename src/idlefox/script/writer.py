@@ -147,8 +147,8 @@ def _value(value: Any, indent: int | None = None, taken: int = 0) -> str:
         return _string(value.source)
     if isinstance(value, Like):
         return f"like /{value.pattern}/{value.flags}"
-    if isinstance(value, tree.Anything):
-        return "any"
+    if isinstance(value, tree.Anything | tree.Nothing):
+        return "any" if isinstance(value, tree.Anything) else "nothing"
     if isinstance(value, Word):
         return value.text
     if isinstance(value, Duration):
