@@ -11,6 +11,7 @@ from pathlib import Path
 from types import FrameType
 from typing import Any
 
+import idlefox
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.session import Stage
 from idlefox.forms.sheet.read import read_sheet
@@ -18,7 +19,7 @@ from idlefox.play.simulated import SimulatedForm
 from idlefox.play.steps import take_step
 from idlefox.script.tree import Address, Type
 
-PACKAGE = Path(__file__).resolve().parent.parent / "src" / "idlefox"
+PACKAGE = Path(idlefox.__file__).parent
 HOUSE = ("play", "session", "compile", "acts", "world", "judge", "state", "plan", "forms")  # the top first
 
 
