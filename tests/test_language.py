@@ -232,3 +232,71 @@ def test_a_slip_stands_where_it_is(fox: Fox, script: str, place: tuple[int, int]
     (problem,) = result.errors
     assert cause in problem.cause
     assert (problem.place.line - 3, problem.place.column) == place
+
+
+WALKS = """\
+subject "f.form.yaml"
+
+routine grows(key, state)
+    type a $key
+    expect a is $state
+
+scenario "a walk"
+    do grows with
+        "a",  "invalid"
+        "b",  "invalid"  # still
+        # the end of the rows
+    do grows with state, key
+        "valid",  "c"
+
+scenario "$n wants $want"
+    with json "cases.json"
+    set n $n
+    expect n = $want
+
+scenario "typed $t"
+    with csv "cases.csv"
+    type a $t
+    expect a is valid
+
+scenario "a walk of another file"
+    do grows with csv "walk.csv"
+"""
+
+
+def test_walks_and_tables_of_other_files(fox: Fox) -> None:
+    assert write_script(read_script_text(WALKS, "a.fox")) == WALKS
+    fox.write(
+        f__form__yaml="form: f\nfields: {a: {rules: [{minlength: 3}]}, n: {type: number}}\n", a__fox=WALKS,
+        cases__json='[\n  {"n": 1, "want": 1},\n  {"n": 2,\n   "want": 3},\n  {"n": null, "want": null}\n]\n',
+        cases__csv='t\nabc\n"a\nb"\nabcd\nx\n', walk__csv="state,key\ninvalid,a\nvalid,bc\n",
+    )  # fmt: skip
+    done = fox("run", "a.fox")
+    assert "8 held" not in done.stdout
+    assert {line.split()[1] for line in done.stdout.splitlines() if line.startswith(" FAILED")} == {"cases.json:3", "cases.csv:3", "cases.csv:6"}
+    # A line of the script is the script's own, whatever line a table elsewhere has.
+    for asked, says in (
+        ("a.fox:3", "there is no scenario at line 3"), ("a.fox:8", "1 scenario, 1 held"), ("cases.csv:2", "1 scenario, 1 held"),
+        ("cases.csv:3", "1 scenario, 0 held, 1 failed"), ("cases.json:5", "1 scenario, 1 held"), ("a.fox:16", "3 scenarios, 2 held, 1 failed"),
+        ("cases.csv:4", "no script here is played for the row at this line"), ("none.csv:2", "no script here"),
+    ):  # fmt: skip
+        done = fox("run", asked)
+        assert says in done.stdout + done.stderr, (asked, done.stdout, done.stderr)
+
+
+@pytest.mark.parametrize(("body", "file", "says"), [
+    ("do grows with\n        1", "", "the row at line 8 has 1 cells; grows takes 2 (key, state)"),
+    ("do grows with key\n        1", "", "the table differs in state"),
+    ('do grows with json "t.json"', '[{"key": 1}]', "the table differs in state"),
+    ('do grows with json "t.json"', '[{"key": 1, "state": 2}, {"key": 1}]', "differ in their members: state"),
+    ('do grows with json "t.json"', '{"key": 1}', "expected an array of objects"),
+    ('do grows with json "t.json"', '[{"key": 1, "state": NaN}]', "NaN is no json value"),
+    ('do grows with json "t.json"', "[1]", "this row is no object"),
+    ('do grows with json "t.json"', "[{} {}]", "expected ',' or ']'"),
+    ('do grows with json "t.json"', "[]", "t.json has no rows"),
+    ('do grows with csv "none.csv"', "", "none.csv: there is no such file"),
+])  # fmt: skip
+def test_a_table_that_does_not_fit_is_told(fox: Fox, body: str, file: str, says: str) -> None:
+    fox.write(t__json=file)
+    result = fox.play("form: f\nfields: {a: {}}", f'routine grows(key, state)\n    type a $key\nscenario "x"\n    {body}\n    expect a is clean\n')
+    assert says.lower() in " ".join(p.cause for p in result.errors).lower(), result.errors

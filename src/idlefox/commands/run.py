@@ -10,7 +10,7 @@ import click
 
 from ..play.player import Wishes, play_files
 from ..play.results import Run, ScenarioResult, ScriptResult
-from ..play.select import choose_files
+from ..play.select import Chosen, choose_files
 from ..play.subjects import Subjects
 from ..problems import Problem, Unreadable
 from ..report.terminal import scenario_failures, scenario_line, script_line, script_warnings, summary_line, warning_lines
@@ -72,7 +72,8 @@ def command(
         trust_python=config.trust_python if trust_python is None else trust_python,
         jobs=_jobs(jobs if jobs is not None else config.jobs),
     )
-    run = play(paths or config.scripts or (".",), wishes, console, quiet=quiet, verbose=verbose)
+    otherwise = config.scripts or (".",)
+    run = play(paths or otherwise, wishes, console, otherwise, quiet=quiet, verbose=verbose)
     for kind, file in wanted:
         write_report(run, kind, file, console)
     raise SystemExit(run.exit_code)
@@ -110,10 +111,12 @@ def write_report(run: Run, kind: str, file: str, console: Console) -> None:
         raise click.UsageError(f"the report cannot be written to {file}: {(fault.strerror or 'unknown reason').lower()}") from None
 
 
-def play(paths: tuple[str, ...], wishes: Wishes, console: Console, *, quiet: bool = False, verbose: bool = False) -> Run:
+def play(
+    paths: tuple[str, ...], wishes: Wishes, console: Console, otherwise: tuple[str, ...] = (), *, quiet: bool = False, verbose: bool = False
+) -> Run:
     """Plays the scripts at *paths* and prints what came of each as it comes."""
     started = perf_counter()
-    chosen, problems = choose_files(paths)
+    chosen, problems = choose_files(paths, otherwise)
     results: list[ScriptResult] = []
     interrupted = False
     console.problems(problems)
@@ -134,16 +137,23 @@ def play(paths: tuple[str, ...], wishes: Wishes, console: Console, *, quiet: boo
             results.append(ScriptResult(current[0].file, tuple(current)))
             printer.script(results[-1])
     stopped = wishes.stop_first and any(r.errors or any(s.fell for s in r.scenarios) for r in results)
-    run = Run(tuple(results), tuple(_with_nothing(results, wishes, problems)), perf_counter() - started, stopped, interrupted)
+    run = Run(tuple(results), tuple(_with_nothing(results, wishes, problems, chosen)), perf_counter() - started, stopped, interrupted)
     printer.end(run, len(problems))
     return run
 
 
-def _with_nothing(results: list[ScriptResult], wishes: Wishes, problems: list[Problem]) -> list[Problem]:
+def _with_nothing(
+    results: list[ScriptResult], wishes: Wishes, problems: list[Problem], chosen: list[Chosen]
+) -> list[Problem]:
     """The run's own problems; that nothing fits --tag or --match is one, so that a typo is no silent pass."""
     from ..problems import Place
 
     found = list(problems)
+    asked = dict.fromkeys(row for each in chosen for row in each.rows)
+    if asked and not any(r.scenarios or r.errors for r in results):
+        file, line = next(iter(asked))
+        remedy = "name the scripts too: idlefox run SCRIPTS… FILE:LINE"
+        found.append(Problem(Place(file, line, 1), "no script here is played for the row at this line", remedy))
     narrowed = [f"--tag {t}" for t in wishes.tags] + ([f"--match {wishes.match!r}"] if wishes.match else [])
     if narrowed and not any(r.scenarios or r.errors for r in results):
         cause = f"no scenario fits {' and '.join(narrowed)}"

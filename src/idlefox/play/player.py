@@ -19,7 +19,7 @@ from ..script.tree import Address, Cannot, Check, Header, Noun, Script
 from .abilities import unable
 from .checks import judge_check
 from .results import Failure, ScenarioResult, ScriptResult, Touched
-from .select import Chosen, at_lines, wanted
+from .select import Chosen, at_lines, at_rows, wanted
 from .steps import take_step
 from .subject import FieldState, Subject
 from .subjects import Loaded, Subjects
@@ -118,6 +118,8 @@ def _address(act: Any) -> Address | None:
 
 def _kept(script: Script, scenarios: list[Scenario], chosen: Chosen, wishes: Wishes) -> list[Scenario]:
     """The scenarios to play. Raises Unreadable where there is none at a line that was asked for."""
+    if chosen.rows:
+        scenarios = at_rows(scenarios, chosen.rows, Path(chosen.file).parent)
     chosen_ones, missed = at_lines(scenarios, chosen.lines) if chosen.lines else (scenarios, [])
     if missed:
         cause = f"there is no scenario at line {missed[0]}"
@@ -188,7 +190,7 @@ def _result(
 ) -> ScenarioResult:  # fmt: skip
     return ScenarioResult(
         file, scenario.line, scenario.row_line, scenario.title, scenario.tags, verdict, failures, warnings, seconds, steps, checks,
-        scenario.why,
+        scenario.why, scenario.row_file,
     )  # fmt: skip
 
 

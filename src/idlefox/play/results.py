@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from ..problems import Place, Problem
@@ -63,6 +64,7 @@ class ScenarioResult(NamedTuple):
     steps: int = 0
     checks: int = 0
     why: str = ""
+    row_file: str = ""
 
     @property
     def fell(self) -> bool:
@@ -73,6 +75,12 @@ class ScenarioResult(NamedTuple):
     def at(self) -> int:
         """The line by which it is found: its own, or its table row's."""
         return self.row_line or self.line
+
+    @property
+    def address(self) -> str:
+        """What plays it again: ``FILE:LINE`` of the scenario or its row."""
+        file = str(Path(self.file).parent / self.row_file) if self.row_file else self.file
+        return f"{file}:{self.at}"
 
 
 class ScriptResult(NamedTuple):

@@ -10,21 +10,32 @@ from ..problems import Place, Problem
 from ..records import NamedTuple
 from ..script.expand import Scenario
 
+_WITH_ROW = re.compile(r"(.+\.(?:csv|json)):(\d+)(?::\d+)?")
 _WITH_LINE = re.compile(r"(.+\.fox):(\d+)(?::\d+)?")
 
 
 class Chosen(NamedTuple):
-    """A script file, and the lines asked for in it (empty: all of it)."""
+    """A script file, and the lines asked for in it (empty: all of it).
+
+    *rows* are rows asked for by the file and line of their tables: then only what is played for one of them.
+    """
 
     file: str
     lines: tuple[int, ...] = ()
+    rows: tuple[tuple[str, int], ...] = ()
 
 
-def choose_files(paths: Iterable[str]) -> tuple[list[Chosen], list[Problem]]:
-    """The script files that *paths* name, folders searched through, in order; and what names none."""
+def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[list[Chosen], list[Problem]]:
+    """The script files that *paths* name, folders searched through, in order; and what names none.
+
+    Rows of tables (``cases.csv:3``) are looked for in these scripts; in those of *otherwise* where there are no others.
+    """
     found: dict[str, list[int]] = {}
     problems: list[Problem] = []
-    for path in paths:
+    paths = list(paths)
+    rows = [m for path in paths if not Path(path).exists() and (m := _WITH_ROW.fullmatch(path))]
+    scripts = [path for path in paths if Path(path).exists() or not _WITH_ROW.fullmatch(path)]
+    for path in scripts or (otherwise if rows else ()):
         with_line = _WITH_LINE.fullmatch(path) if not Path(path).exists() else None
         file = Path(with_line[1] if with_line else path)
         if file.is_dir():
@@ -41,7 +52,8 @@ def choose_files(paths: Iterable[str]) -> tuple[list[Chosen], list[Problem]]:
                 known.append(int(with_line[2]))
         else:
             found[str(file)] = []
-    return [Chosen(file, tuple(lines)) for file, lines in found.items()], problems
+    wanted_rows = tuple((str(Path(m[1]).resolve()), int(m[2])) for m in rows)
+    return [Chosen(file, tuple(lines), wanted_rows) for file, lines in found.items()], problems
 
 
 def _hidden(path: Path) -> bool:
@@ -53,13 +65,18 @@ def at_lines(scenarios: list[Scenario], lines: tuple[int, ...]) -> tuple[list[Sc
     chosen: list[Scenario] = []
     missed: list[int] = []
     for line in lines:
-        rows = [s for s in scenarios if s.row_line == line]
+        rows = [s for s in scenarios if s.row_line == line and not s.row_file]
         found = rows or [s for s in scenarios if s.line <= line <= s.last_line]
         chosen += [s for s in found if s not in chosen]
         if not found:
             missed.append(line)
     order = {id(s): i for i, s in enumerate(scenarios)}
     return sorted(chosen, key=lambda s: order[id(s)]), missed
+
+
+def at_rows(scenarios: list[Scenario], rows: tuple[tuple[str, int], ...], folder: Path) -> list[Scenario]:
+    """The scenarios that are played for one of *rows* (a table's file, its line)."""
+    return [s for s in scenarios if s.row_file and (str((folder / s.row_file).resolve()), s.row_line) in rows]
 
 
 def wanted(tags: tuple[str, ...], match: str) -> Callable[[Scenario], bool]:

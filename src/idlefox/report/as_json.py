@@ -49,6 +49,7 @@ def _scenario(result: ScenarioResult) -> dict[str, Any]:
     return {
         "line": result.line,
         "row_line": result.row_line or None,
+        **({"row_file": result.row_file} if result.row_file else {}),
         "title": result.title,
         "tags": list(result.tags),
         "verdict": result.verdict,

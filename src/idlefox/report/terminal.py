@@ -57,15 +57,16 @@ _VERDICTS = {
 def scenario_line(result: ScenarioResult, width: int) -> list[Line]:
     """One scenario with its line and verdict (`--verbose`)."""
     word, style = _VERDICTS[result.verdict]
-    head = f"   {word} {result.at:>5}  "
+    at = f"{result.row_file}:{result.at}" if result.row_file else str(result.at)
+    head = f"   {word} {at:>5}  "
     lines = wrap(plain(result.title + (f": {result.why}" if result.why else "")), width - len(head))
-    found: list[Line] = [[(f"   {word}", style), (f" {result.at:>5}  ", "dim"), (lines[0], "")]]
+    found: list[Line] = [[(f"   {word}", style), (f" {at:>5}  ", "dim"), (lines[0], "")]]
     return found + [[(" " * len(head) + line, "")] for line in lines[1:]]
 
 
 def scenario_failures(result: ScenarioResult, width: int) -> list[Line]:
     """Everything that failed in a scenario, under its title."""
-    head = f" FAILED  {plain(result.file)}:{result.at}  "
+    head = f" FAILED  {plain(result.address)}  "
     title = plain(result.title)
     if columns(head) + columns(title) <= width:
         lines: list[Line] = [[(" FAILED  ", "bad"), (head[9:], "strong"), (title, "")]]
@@ -115,7 +116,7 @@ def warning_lines(result: ScenarioResult, width: int) -> list[Line]:
     """What the person should know of a scenario although it did not fail."""
     found: list[Line] = []
     for text in result.warnings:
-        found += hanging(f" warning {plain(result.file)}:{result.at}  ", plain(text), width)
+        found += hanging(f" warning {plain(result.address)}  ", plain(text), width)
     return found
 
 

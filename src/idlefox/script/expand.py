@@ -6,16 +6,17 @@ values and absolute addresses. Every fault on the way is noted with its place; n
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
 
 from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_duration
 from ..forms.values.values import as_text
-from ..problems import Place, Problem, Unreadable, read_text, suggestion
+from ..problems import NO_FILE, Place, Problem, Unreadable, suggestion
 from ..records import NamedTuple
 from .reader import Lines, read_script
+from .tables import TableRow, read_table
 from .tree import (
     Address,
     Anything,
@@ -36,6 +37,7 @@ from .tree import (
     Script,
     Statement,
     Template,
+    With,
     Word,
 )  # fmt: skip
 
@@ -77,6 +79,7 @@ class Scenario(NamedTuple):
     fate: str = ""
     why: str = ""
     source: Any = None  # the script it stands in
+    row_file: str = ""  # the file of its row, as the script names it; "" where the row stands in the script
 
 
 _LINES: dict[int, tuple[str, Lines]] = {}
@@ -90,6 +93,11 @@ def lines_of(script: Script) -> Lines:
             _LINES.clear()
         known = _LINES[id(script)] = (script.text, Lines(script.text))
     return known[1]
+
+
+def _row_at(file: str, line: int) -> str:
+    """How a failure names the row that led to it."""
+    return f"row at {file}:{line}" if file else f"row at line {line}"
 
 
 class _Wrong(Exception):
@@ -152,7 +160,7 @@ class _Expander:
     # scenarios
     def scenarios(self, block: Block) -> list[Scenario]:
         found: list[Scenario] = []
-        for env, row_line in self._rows(block):
+        for env, row_line, row_file in self._rows(block):
             ops: list[Op] = []
             try:
                 title, why = as_text(_value(block.title, env)), as_text(_value(block.why, env))
@@ -161,53 +169,39 @@ class _Expander:
                 continue
             if self.prelude is not None:
                 self._body(self.prelude.body, {}, (), self.script, (), ops, ())
-            calls = (f"row at line {row_line}",) if row_line else ()
+            calls = (_row_at(row_file, row_line),) if row_line else ()
             self._body(block.body, env, (), self.script, calls, ops, ())
             clock = block.body.clock.ms if block.body.clock is not None else None
             lines = (block.line, block.last_line, row_line)
-            found.append(Scenario(title, block.tags, *lines, tuple(ops), clock, block.fate, why, self.script))
+            found.append(Scenario(title, block.tags, *lines, tuple(ops), clock, block.fate, why, self.script, row_file))
         return found
 
-    def _rows(self, block: Block) -> list[tuple[Env, int]]:
+    def _rows(self, block: Block) -> list[tuple[Env, int, str]]:
+        """What each row of the block's table stands for, its line, and the file it stands in ("": this one)."""
         table = block.body.table
         if table is None:
-            return [({}, 0)]
-        if table.csv is not None:
-            return self._csv(block, table.csv)
-        return [(dict(zip(table.names, self._cells(row), strict=False)), row.line) for row in table.rows]  # lengths: the reader's business
+            return [({}, 0, "")]
+        offset = lines_of(self.script).starts[table.line - 1]
+        if table.file:
+            return [(row.cells, row.line, table.file) for row in self._file(table, self.script, offset)]
+        # That every row has a cell for each name is the reader's business.
+        return [(dict(zip(table.names, self._cells(row, {}), strict=False)), row.line, "") for row in table.rows]
 
-    def _cells(self, row: Row) -> list[Any]:
-        return [_value(value, {}) for value in row.values]
+    def _cells(self, row: Row, env: Env) -> list[Any]:
+        return [_value(value, env) for value in row.values]
 
-    def _csv(self, block: Block, name: str) -> list[tuple[Env, int]]:
-        """The rows of an RFC 4180 file whose header names the parameters; its cells are strings."""
-        path = str(Path(self.script.file).parent / name)
-        offset = lines_of(self.script).starts[(block.body.table.line if block.body.table else block.line) - 1]
+    def _file(self, table: With, script: Script, offset: int) -> list[TableRow]:
+        """The rows of a table in a file of its own, a path relative to *script*."""
         try:
-            text = read_text(path)
+            rows = read_table(table.kind, str(Path(script.file).parent / table.file))
         except Unreadable as fault:
-            self.report(self.script, offset, 1, f"{name}: {fault.problems[0].cause}", fault.problems[0].remedy)
+            if any(p.code == NO_FILE or (p.place.line == 1 and not p.source and len(fault.problems) == 1) for p in fault.problems):
+                self.report(script, offset, 1, f"{table.file}: {fault.problems[0].cause}", fault.problems[0].remedy)
+            else:
+                self.problems.extend(fault.problems)
             return []
-        import csv
-        import io
-
-        reader = csv.reader(io.StringIO(text, newline=""), strict=True)
-        rows: list[tuple[Env, int]] = []
-        try:
-            header = next(reader, [])
-            for cells in reader:
-                if not cells:
-                    continue
-                if len(cells) != len(header):
-                    place = Place(path, reader.line_num, 1)
-                    cause = f"this row has {len(cells)} cells, the header {len(header)}"
-                    self.problems.append(Problem(place, cause, "give one cell for each parameter"))
-                    continue
-                rows.append((dict(zip(header, cells, strict=True)), reader.line_num))
-        except csv.Error as fault:
-            self.problems.append(Problem(Place(path, reader.line_num, 1), f"this is no CSV: {fault}", "see RFC 4180"))
-        if not rows and not self.problems:
-            self.report(self.script, offset, 1, f"{name} has no rows", "put a header and at least one row in it")
+        if not rows:
+            self.report(script, offset, 1, f"{table.file} has no rows", "put at least one row in it")
         return rows
 
     # bodies
@@ -263,14 +257,35 @@ class _Expander:
             raise _Wrong(f"routines nested deeper than {_DEEPEST}", "", act.routine.offset, len(name))
         self.played.add(name)
         block, origin = known
-        if len(act.values) != len(block.parameters):
-            wanted = ", ".join(block.parameters) or "nothing"
-            cause = f"{name} takes {len(block.parameters)} values ({wanted}), not {len(act.values)}"
-            raise _Wrong(cause, "", act.routine.offset, len(name))
-        values = dict(zip(block.parameters, [_value(v, env) for v in act.values], strict=True))
         where = f"line {statement.line}" if source is self.script else f"{source.file}:{statement.line}"
-        self._body(block.body, values, prefix, origin, (f"called from {where}", *calls), ops, (*trail, name))
+        for values, row in self._arguments(act, block, env, source):
+            path = (*((row,) if row else ()), f"called from {where}", *calls)
+            self._body(block.body, values, prefix, origin, path, ops, (*trail, name))
 
+    def _arguments(self, act: Do, block: Block, env: Env, source: Script) -> Iterator[tuple[Env, str]]:
+        """What the routine's parameters stand for, each time it is played, and which row of a table says so."""
+        name, wanted = act.routine.text, ", ".join(block.parameters) or "nothing"
+        table = act.table
+        if table is None:
+            if len(act.values) != len(block.parameters):
+                cause = f"{name} takes {len(block.parameters)} values ({wanted}), not {len(act.values)}"
+                raise _Wrong(cause, "", act.routine.offset, len(name))
+            yield dict(zip(block.parameters, [_value(v, env) for v in act.values], strict=True)), ""
+            return
+        if table.file:
+            rows = [(row.cells, row.line) for row in self._file(table, source, act.routine.offset)]
+        else:
+            names = table.names or block.parameters
+            rows = [(dict(zip(names, self._cells(row, env), strict=False)), row.line) for row in table.rows]
+            odd = next((row for row in table.rows if len(row.values) != len(names)), None)
+            if odd is not None:
+                cause = f"the row at line {odd.line} has {len(odd.values)} cells; {name} takes {len(block.parameters)} ({wanted})"
+                raise _Wrong(cause, "", act.routine.offset, len(name))
+        for cells, line in rows:
+            if set(cells) != set(block.parameters):
+                odd_names = ", ".join(sorted(set(cells) ^ set(block.parameters)))
+                raise _Wrong(f"{name} takes {wanted}; the table differs in {odd_names}", "", act.routine.offset, len(name))
+            yield cells, _row_at(table.file, line)
 
     def uncalled(self) -> None:
         """Looks through the routines that no scenario plays: a ring or a missing routine in them is a fault too."""

@@ -14,7 +14,7 @@ from ..problems import Place, Problem, Unreadable, read_text, suggestion
 from .checks import read_check
 from .scan import Scanner, Slip
 from .steps import STEPS
-from .tree import Act, Block, Body, Cannot, Fill, FillLine, Header, Inside, Row, Script, Statement, With
+from .tree import Act, Block, Body, Cannot, Do, Fill, FillLine, Header, Inside, Row, Script, Statement, With
 
 _LINE = re.compile(r"( *)([A-Za-z_][A-Za-z0-9_-]*|[^\n]?)")
 _REST = re.compile(r" *(#[^\n]*)?\r?(?:\n|\Z)")
@@ -344,6 +344,8 @@ class _Reader:
         act: Act
         if word == "expect":
             act = self._cannot(s) or read_check(s)
+        elif word == "do" and (walk := self._do_with(indent, lead, line, start)) is not None:
+            return walk
         elif word in STEPS:
             act = STEPS[word](s)
         elif word == "inside":
@@ -409,11 +411,17 @@ class _Reader:
         lead, line = self.lead(), self.line
         start = s.at
         s.at += len("with")
-        if s.take_word("csv"):
+        return self._with(indent, lead, line, start)
+
+    def _with(self, indent: int, lead: tuple[str, ...], line: int, start: int, *, named: bool = True) -> With:
+        """What follows `with`: a file, or names (needed where *named*) and rows."""
+        s = self.s
+        kind = s.take_word("csv", "json")
+        if kind:
             path = s.plain_string("a path in double quotes")
-            return With((), (), path, lead, self.finish(), (), line)
+            return With((), (), kind, path, lead, self.finish(), (), line)
         names: list[str] = []
-        while True:
+        while named or not s.at_end():
             word = s.name("a parameter's name")
             if word.text in names:
                 raise Slip(f"the parameter {word.text!r} stands here twice", word.offset, "", len(word.text))
@@ -421,6 +429,7 @@ class _Reader:
             if not s.take(","):
                 break
         tail = self.finish()
+        self.trivia.clear()
         inner = self.peek()
         rows: list[Row] = []
         if inner <= indent:
@@ -430,7 +439,19 @@ class _Reader:
             if row is not None:
                 rows.append(row)
         end = self.left_over(inner) if inner > indent else ()
-        return With(tuple(names), tuple(rows), None, lead, tail, end, line)
+        return With(tuple(names), tuple(rows), "", "", lead, tail, end, line)
+
+    def _do_with(self, indent: int, lead: tuple[str, ...], line: int, start: int) -> Statement | None:
+        """`do ROUTINE with …`: the routine once for each row; None (and nothing read) for a `do` without a table."""
+        s = self.s
+        before = s.at
+        name = s.name("the name of a routine")
+        if not s.take_word("with"):
+            s.at = before
+            return None
+        length = s.at - start
+        table = self._with(indent, (), line, start, named=False)
+        return Statement(Do(name, (), table), lead, table.tail, s.templated, line, start, length)
 
     def _row(self, width: int) -> Row:
         s = self.s
@@ -444,7 +465,7 @@ class _Reader:
             tail = self.finish()
         finally:
             s.table = False
-        if len(values) != width:
+        if width and len(values) != width:
             self.slip(Slip(f"this row has {len(values)} values, the table {width} parameters", start, "give one value for each", length))
         return Row(tuple(values), lead, tail, line)
 

@@ -239,6 +239,7 @@ class Answer(NamedTuple):
 class Do(NamedTuple):
     routine: Word
     values: tuple[Any, ...]
+    table: "With | None" = None
 
 
 class Note(NamedTuple):
@@ -307,11 +308,15 @@ class Row(NamedTuple):
 
 
 class With(NamedTuple):
-    """A table: its parameter names and rows, or the *csv* file to take them from."""
+    """A table: its parameter names and rows, or the *file* (*kind*: csv or json) to take them from.
+
+    Under `do` the names may be left out: the cells are the routine's parameters in their order.
+    """
 
     names: tuple[str, ...]
     rows: tuple[Row, ...]
-    csv: str | None = None
+    kind: str = ""
+    file: str = ""
     lead: tuple[str, ...] = ()
     tail: str = ""
     end: tuple[str, ...] = ()

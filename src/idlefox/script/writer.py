@@ -19,6 +19,7 @@ from .tree import (
     Cannot,
     Check,
     Collection,
+    Do,
     Duration,
     Fill,
     Header,
@@ -100,6 +101,8 @@ def _body(lines: list[str], body: Body, indent: int) -> None:
                 text = f"{_address(line.address)} {_value(line.value, indent + _STEP, len(_address(line.address)) + 1)}"
                 lines.extend(_tailed(inner + text, line.tail).split("\n"))
             _lead(lines, act.end, indent + _STEP)
+        elif isinstance(act, Do) and act.table is not None:
+            _with(lines, f"{pad}do {act.routine.text} with", act.table, indent)
         else:
             text = _check(act, indent) if isinstance(act, Check | Cannot) else _step(act, indent)
             lines.extend(_tailed(pad + text, statement.tail).split("\n"))
@@ -109,12 +112,17 @@ def _body(lines: list[str], body: Body, indent: int) -> None:
 def _table(lines: list[str], table: With, indent: int) -> None:
     pad = " " * indent
     _lead(lines, table.lead, indent)
-    if table.csv is not None:
-        lines.append(_tailed(f"{pad}with csv {_string(table.csv)}", table.tail))
+    _with(lines, f"{pad}with", table, indent)
+
+
+def _with(lines: list[str], head: str, table: With, indent: int) -> None:
+    """*head* with what follows it: a file, or names and rows in columns."""
+    if table.file:
+        lines.append(_tailed(f"{head} {table.kind} {_string(table.file)}", table.tail))
         return
-    lines.append(_tailed(f"{pad}with {', '.join(table.names)}", table.tail))
+    lines.append(_tailed(f"{head} {', '.join(table.names)}".rstrip(), table.tail))
     cells = [[_cell(v) for v in row.values] for row in table.rows]
-    widths = [max((len(row[i]) for row in cells), default=0) for i in range(len(table.names))]
+    widths = [max((len(row[i]) for row in cells if i < len(row)), default=0) for i in range(max(map(len, cells), default=0))]
     inner = " " * (indent + _STEP)
     for row, texts in zip(table.rows, cells, strict=True):
         _lead(lines, row.lead, indent + _STEP)

@@ -13,6 +13,7 @@ from ..judge.spread import forget
 from ..judge.timing import drop_server, first_report, set_reported
 from ..state.cells import Cell, FieldCell, FormCell, ListCell, everything, leaves, value_of
 from ..state.live import Live
+from ..state.ways import is_there
 
 
 def press_reset(live: Live, form: FormCell) -> None:
@@ -56,7 +57,8 @@ def _back(live: Live, cell: Any) -> None:
 def set_back(live: Live, cell: Cell) -> None:
     """`forget`: sets one field (or all in a group or list) back to initial."""
     for each in [c for c in everything(cell) if isinstance(c, ListCell)]:
-        restore_rows(live, each)
+        if is_there(each):  # else its row has gone with the rows of a list around it
+            restore_rows(live, each)
     for field in list(leaves(cell)):
         end_questions(live, field)
         forget(live, field)
@@ -66,7 +68,7 @@ def set_back(live: Live, cell: Cell) -> None:
 def blank_form(live: Live, form: FormCell) -> None:
     """Empties every field; the empty form is the new initial one."""
     for cell in list(everything(form)):
-        if isinstance(cell, ListCell):
+        if isinstance(cell, ListCell) and is_there(cell):
             while len(cell.parts) > cell.plan.field.least:
                 take_out(live, cell, cell.parts[-1])
             _new_initial_rows(live, cell)
