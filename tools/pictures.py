@@ -1,0 +1,87 @@
+"""Takes the pictures of the terminal in docs/screenshots: `python tools/pictures.py [NAME …]` (needs Chromium).
+
+Each is what a command prints on the demo's files, with its colours, drawn by a browser at 1280x800.
+"""
+
+from __future__ import annotations
+
+import html
+import os
+import re
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+HERE = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+BAD_SCRIPT = """subject "lost-property.html#lost"
+
+scenario "slips"
+    type reportr "Ivo Lind"
+    expct errors nothing
+    expect form is pristine
+"""
+BAD_SHEET = """form: claims-desk
+page: lost-property.html#lost
+report: {first: blur, again: change}
+fields:
+  reporter: {rules: [
+      {requird: true, say: Who are you?}]}
+  worht: {label: Worth}
+"""
+# name -> the commands whose output it shows
+PICTURES: dict[str, tuple[tuple[str, ...], ...]] = {
+    "errors": (("run", "bad.fox"), ("outline", "bad.form.yaml")),
+    "trace": (("trace", "messages.fox:12"),),
+    "failure": (("run", "aside.fox", "booking.fox"),),
+}
+STYLES = {"1": "font-weight:bold", "2": "color:#8b949e", "31": "color:#ff7b72", "32": "color:#7ee787", "90": "color:#8b949e", "91": "color:#ff7b72"}
+
+
+def painted(text: str) -> str:
+    """What a terminal prints, as HTML."""
+    found, open_ = "", 0
+    for part in re.split(r"(\x1b\[[0-9;]*m)", text):
+        if not part.startswith("\x1b["):
+            found += html.escape(part)
+            continue
+        codes = [c for c in part[2:-1].split(";") if c not in ("", "0")]
+        if not codes:
+            found, open_ = found + "</span>" * open_, 0
+        else:
+            found += f'<span style="{";".join(STYLES.get(c, "") for c in codes)}">'
+            open_ += 1
+    return found + "</span>" * open_
+
+
+def take(name: str, folder: Path) -> None:
+    body = ""
+    for command in PICTURES[name]:
+        env = {**os.environ, "COLUMNS": "100"}
+        done = subprocess.run(
+            [sys.executable, "-m", "idlefox", *command, "--color", "always"], cwd=folder, env=env, text=True, check=False,
+            stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+        )  # fmt: skip
+        body += f'<span style="color:#8b949e">$ idlefox {" ".join(command)}</span>\n{painted(done.stdout)}\n'
+    page = folder / f"{name}.html"
+    style = "margin:0;background:#0d1117;color:#f0f6fc;font:15px/20.4px 'DejaVu Sans Mono',monospace;padding:18px 24px"
+    page.write_text(f'<meta charset=utf-8><body style="{style}"><pre style="margin:0;font:inherit">{body}</pre>', encoding="utf-8")
+    subprocess.run(
+        ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync", f"--user-data-dir={folder}/browser", "--window-size=1280,800",
+         f"--screenshot={HERE / (name + '.png')}", page.as_uri()], check=True, capture_output=True, timeout=60,
+    )  # fmt: skip
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch)
+        subprocess.run([sys.executable, "-m", "idlefox", "demo", str(folder), "--with-failure", "--quiet"], capture_output=True, check=False)
+        (folder / "bad.fox").write_text(BAD_SCRIPT, encoding="utf-8")
+        (folder / "bad.form.yaml").write_text(BAD_SHEET, encoding="utf-8")
+        for name in sys.argv[1:] or PICTURES:
+            take(name, folder)
+
+
+if __name__ == "__main__":
+    main()
