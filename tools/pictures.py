@@ -35,7 +35,8 @@ PICTURES: dict[str, tuple[tuple[str, ...], ...]] = {
     "trace": (("trace", "messages.fox:12"),),
     "failure": (("run", "aside.fox", "booking.fox"),),
 }
-STYLES = {"1": "font-weight:bold", "2": "color:#8b949e", "31": "color:#ff7b72", "32": "color:#7ee787", "90": "color:#8b949e", "91": "color:#ff7b72"}
+GREY, RED, GREEN = "color:#8b949e", "color:#ff7b72", "color:#7ee787"
+STYLES = {"1": "font-weight:bold", "2": GREY, "31": RED, "32": GREEN, "90": GREY, "91": RED}
 
 
 def painted(text: str) -> str:
@@ -76,7 +77,8 @@ def take(name: str, folder: Path) -> None:
 def main() -> None:
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(scratch)
-        subprocess.run([sys.executable, "-m", "idlefox", "demo", str(folder), "--with-failure", "--quiet"], capture_output=True, check=False)
+        command = [sys.executable, "-m", "idlefox", "demo", str(folder), "--with-failure", "--quiet"]
+        subprocess.run(command, capture_output=True, check=False)
         (folder / "bad.fox").write_text(BAD_SCRIPT, encoding="utf-8")
         (folder / "bad.form.yaml").write_text(BAD_SHEET, encoding="utf-8")
         for name in sys.argv[1:] or PICTURES:
