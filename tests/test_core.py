@@ -14,6 +14,7 @@ from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, com
 from idlefox.forms.expressions.parse import parse
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values import whatwg
+from idlefox.forms.values.durations import parse_instant
 from idlefox.play.abilities import unable
 from idlefox.play.simulated import SimulatedForm
 from idlefox.problems import Unreadable
@@ -241,3 +242,12 @@ def test_a_former_word_is_an_error_that_names_the_word_of_today(line: str, now: 
     with pytest.raises(Unreadable) as caught:
         read_sheet_text(f"form: f\nfields: {{a: {{}}}}\n{line}\n", "f")
     assert caught.value.problems[0].remedy == f"did you mean {now!r}?"
+
+
+@pytest.mark.parametrize(("text", "ms"), [
+    ("1970-01-01T00:00:00Z", 0), ("1970-01-01T01:30:00+01:30", 0), ("1969-12-31T22:15:00-01:45", 0), ("1970-01-01T00:00:00.25Z", 250),
+    ("2000-02-29T00:00:00Z", 951_782_400_000), ("2100-02-29T00:00:00Z", None), ("2031-02-29T00:00:00Z", None),
+    ("2032-02-29T12:00:00Z", 1_961_668_800_000), ("2031-05-02T24:00:00Z", None), ("2031-05-02", None), ("2031-05-02T09:00:00", None),
+])  # fmt: skip
+def test_an_instant_is_rfc_3339(text: str, ms: int | None) -> None:
+    assert parse_instant(text) == ms

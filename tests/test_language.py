@@ -206,7 +206,8 @@ routine r
 
 scenario "x"
     with a, b
-        1,  "x"
+        # before a row
+        1,  "x"  # behind it
         # the end of the table
     do r
     expect payload = {
