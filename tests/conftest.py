@@ -44,11 +44,11 @@ class Fox:
             (self.folder / name.replace("__", ".")).write_text(text, encoding="utf-8")
         return self
 
-    def __call__(self, *args: str, **env: str) -> subprocess.CompletedProcess[str]:
+    def __call__(self, *args: str, piped: str | None = None, **env: str) -> subprocess.CompletedProcess[str]:
         clean = {k: v for k, v in os.environ.items() if k not in ("COLUMNS", "NO_COLOR")}
         return subprocess.run(
             [sys.executable, "-m", "idlefox", *args], cwd=self.folder, capture_output=True, text=True, encoding="utf-8",
-            env={**clean, "PYTHONIOENCODING": "utf-8", **env}, timeout=120, check=False,
+            input=piped, env={**clean, "PYTHONIOENCODING": "utf-8", **env}, timeout=120, check=False,
         )  # fmt: skip
 
     def play(self, sheet: str, script: str, subject: str = "form.form.yaml", **wishes: bool) -> ScriptResult:

@@ -266,3 +266,21 @@ scenario "not yet" aside "waits"
     done = fox("run", "a.fox")
     assert done.returncode == 1
     assert "it holds now" in done.stdout
+
+
+def test_scripts_from_a_pipe_and_a_first_script_for_a_sheet_of_ones_own(small: Any) -> None:
+    script = 'scenario "x"\n  expect code is clean  # so\n'
+    done = small("run", "-", "--subject", "f.form.yaml", piped=script)
+    assert (done.returncode, "1 scenario, 1 held" in done.stdout) == (0, True), done.stderr
+    done = small("run", "-", piped='subject "f.form.yaml"\nscenario "x"\n  expect code is cleen\n')
+    assert (done.returncode, "-:3:18: 'cleen'" in done.stderr) == (2, True)
+    assert small("format", "-", piped=script).stdout == 'scenario "x"\n    expect code is clean  # so\n'
+    assert small("format", "-", "--check", piped=script).returncode == 1
+    assert "-:1:1" in small("format", "-", piped="scenaro").stderr
+    before = (small.folder / "f.form.yaml").read_text()
+    done = small("scaffold", "f.form.yaml", "--into", "first")
+    assert done.returncode == 0, done.stderr
+    assert [p.name for p in (small.folder / "first").iterdir()] == ["f.fox"]
+    assert small("run", "first").returncode == 0
+    assert (small.folder / "f.form.yaml").read_text() == before
+

@@ -102,7 +102,11 @@ def read_text(path: str) -> str:
 
     Raises Unreadable, with the place of the first bad byte where the file is not UTF-8.
     """
-    data = read_bytes(path)
+    return decode_text(read_bytes(path), path)
+
+
+def decode_text(data: bytes, path: str) -> str:
+    """*data* as UTF-8 text; *path* is its name in messages. Raises Unreadable as `read_text` does."""
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as fault:

@@ -10,7 +10,7 @@ from typing import Any
 
 import click
 
-from ..problems import Problem
+from ..problems import Problem, decode_text
 from ..report.styled import Line
 
 _STYLES: dict[str, dict[str, Any]] = {
@@ -60,6 +60,10 @@ class Console:
         stream = sys.stderr if err else sys.stdout
         encoding = stream.encoding or "utf-8"
         click.echo(text.encode(encoding, "backslashreplace").decode(encoding), nl=newline, err=err, color=True)
+
+    def piped(self, name: str) -> str:
+        """The text that comes in at standard input, called *name* in messages. Raises Unreadable where it is no text."""
+        return decode_text(sys.stdin.buffer.read(), name)
 
     def problems(self, problems: Iterable[Problem]) -> None:
         """Prints *problems* to standard error."""

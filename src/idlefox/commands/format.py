@@ -6,7 +6,7 @@ import click
 
 from ..play.select import choose_files
 from ..problems import Unreadable
-from ..script.reader import read_script
+from ..script.reader import read_script, read_script_text
 from ..script.writer import write_script
 from .console import Console
 
@@ -21,8 +21,11 @@ def command(paths: tuple[str, ...], check: bool) -> None:
     Example:
       idlefox format booking.fox
       idlefox format --check forms/
+      idlefox format - < booking.fox
     """
     console = Console()
+    if paths == ("-",):
+        raise SystemExit(_format_piped(console, check))
     chosen, problems = choose_files(paths or (".",))
     console.problems(problems)
     code = 2 if problems else 0
@@ -46,3 +49,16 @@ def command(paths: tuple[str, ...], check: bool) -> None:
                 handle.write(text)
             console.text(f"{each.file} laid out")
     raise SystemExit(code)
+
+
+def _format_piped(console: Console, check: bool) -> int:
+    """A script from standard input, laid out on standard output."""
+    try:
+        text = console.piped("-")
+        laid_out = write_script(read_script_text(text, "-"))
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        return 2
+    if not check:
+        console.text(laid_out, newline=False)
+    return int(check and laid_out != text)

@@ -56,6 +56,7 @@ def command(
       idlefox run booking.fox
       idlefox run forms/ --tag voucher --report json=report.json
       idlefox run booking.fox:41 --subject other.form.yaml
+      idlefox run - --subject booking.form.yaml < first.fox
     """
     try:
         config = read_config(".")
@@ -116,7 +117,7 @@ def play(
 ) -> Run:
     """Plays the scripts at *paths* and prints what came of each as it comes."""
     started = perf_counter()
-    chosen, problems = choose_files(paths, otherwise)
+    chosen, problems = _from_pipe(console) if paths == ("-",) else choose_files(paths, otherwise)
     results: list[ScriptResult] = []
     interrupted = False
     console.problems(problems)
@@ -140,6 +141,14 @@ def play(
     run = Run(tuple(results), tuple(_with_nothing(results, wishes, problems, chosen)), perf_counter() - started, stopped, interrupted)
     printer.end(run, len(problems))
     return run
+
+
+def _from_pipe(console: Console) -> tuple[list[Chosen], list[Problem]]:
+    """The script that comes in at standard input."""
+    try:
+        return [Chosen("-", text=console.piped("-"))], []
+    except Unreadable as fault:
+        return [], list(fault.problems)
 
 
 def _with_nothing(

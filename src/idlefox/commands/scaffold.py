@@ -22,7 +22,8 @@ from .console import Console
 def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     """Write a first sheet and a first script, ready to play, from a page or a JSON Schema (2020-12).
 
-    PAGE is page.html, page.html#form-id, or a schema of what is sent: order.json.
+    PAGE is page.html, page.html#form-id, a schema of what is sent (order.json), or a sheet of your own
+    (order.form.yaml), which is left as it is: then the script alone is written.
 
     \b
     Example:
@@ -32,7 +33,7 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     console = Console(color)
     if name and not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_-]*", name):
         raise click.UsageError(f"--name takes letters, digits, _ and -, and begins with a letter, not {name!r}")
-    from ..study.first_files import from_page, from_schema
+    from ..study.first_files import from_page, from_schema, from_sheet
 
     try:
         if is_page(page):
@@ -41,6 +42,8 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
             file, mark, form_id = page.partition("#")
             path = os.path.relpath(file, into).replace(os.sep, "/")
             made = from_page(read_page(page), f"{path}{mark}{form_id}", into, name)
+        elif page.endswith((".yaml", ".yml")):
+            made = from_sheet(page, os.path.relpath(page, into).replace(os.sep, "/"), name or _name_of(page))
         else:
             from ..forms.schema.read import read_schema
 
@@ -49,7 +52,8 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
         console.problems(fault.problems)
         raise SystemExit(2) from None
     folder = Path(into)
-    targets = {folder / f"{made.name}.form.yaml": made.sheet, folder / f"{made.name}.fox": made.script}
+    targets = {folder / f"{made.name}.form.yaml": made.sheet} if made.sheet else {}
+    targets[folder / f"{made.name}.fox"] = made.script
     there = [str(t) for t in targets if t.exists()]
     if there and not replace:
         raise click.UsageError(f"{' and '.join(there)} {'is' if len(there) == 1 else 'are'} there already: say --name NAME, or --replace")
@@ -59,7 +63,8 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
             target.write_text(text, encoding="utf-8")
     except OSError as fault:
         raise click.UsageError(f"{into} cannot be written to: {(fault.strerror or 'unknown reason').lower()}") from None
-    sheet, script = map(str, targets)
+    script = str(folder / f"{made.name}.fox")
+    sheet = str(folder / f"{made.name}.form.yaml") if made.sheet else page
     console.text(f" {sheet}   {made.fields} field{'s' if made.fields != 1 else ''}")
     console.text(f" {script}   {made.scenarios} scenario{'s' if made.scenarios != 1 else ''}, each played and held")
     for text in made.left_out:

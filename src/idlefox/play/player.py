@@ -50,7 +50,7 @@ class Ready(NamedTuple):
 
 def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
     """Reads *chosen* and its subject and binds one to the other. Raises Unreadable with every fault."""
-    script, slips = read_script_anyway(chosen.file)
+    script, slips = read_script_anyway(chosen.file, chosen.text)
     if not slips and not any(b.kind in ("scenario", "routine") for b in script.blocks):
         cause = f"no scenario in {script.file}"
         raise Unreadable([Problem(Place(script.file, 1, 1), cause, 'begin one with: scenario "what should hold"')])

@@ -17,12 +17,14 @@ _WITH_LINE = re.compile(r"(.+\.fox):(\d+)(?::\d+)?")
 class Chosen(NamedTuple):
     """A script file, and the lines asked for in it (empty: all of it).
 
-    *rows* are rows asked for by the file and line of their tables: then only what is played for one of them.
+    *rows* are rows asked for by the file and line of their tables: then only what is played for one of them. *text* is a
+    script that stands in no file.
     """
 
     file: str
     lines: tuple[int, ...] = ()
     rows: tuple[tuple[str, int], ...] = ()
+    text: str | None = None
 
 
 def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[list[Chosen], list[Problem]]:

@@ -38,9 +38,12 @@ def read_script_text(text: str, file: str) -> Script:
     return script
 
 
-def read_script_anyway(file: str) -> tuple[Script, list[Problem]]:
-    """What can be read of the script *file*, and everything in it that cannot. Raises Unreadable where there is no text."""
-    return _read(read_text(file), file)
+def read_script_anyway(file: str, text: str | None = None) -> tuple[Script, list[Problem]]:
+    """What can be read of the script *file* (of *text*, where given), and everything in it that cannot.
+
+    Raises Unreadable where there is no text.
+    """
+    return _read(read_text(file) if text is None else text, file)
 
 
 def _read(text: str, file: str) -> tuple[Script, list[Problem]]:

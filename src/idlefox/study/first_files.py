@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..forms.model.form import Form
 from ..forms.schema.read import SchemaForm
-from ..forms.sheet.read import read_sheet_text
+from ..forms.sheet.read import read_sheet, read_sheet_text
 from ..records import NamedTuple
 from .boundaries import first_script
 from .first_sheet import name_of, sheet_of_page, sheet_text
@@ -41,6 +41,14 @@ def from_schema(schema: SchemaForm, name: str, folder: str) -> FirstFiles:
     if notes:
         comment += ["", "What the schema says and this form does not:", *(f"  {note}" for note in notes)]
     return _with_script(name, sheet_text(data, comment), folder, notes)
+
+
+def from_sheet(file: str, subject: str, name: str) -> FirstFiles:
+    """A script alone, for the sheet *file* of one's own; *subject* is how the script names it. Raises Unreadable."""
+    form = read_sheet(file)
+    script = first_script(form, subject)
+    fields = sum(f.kind not in ("group", "rows") for f in form.walk())
+    return FirstFiles(name, "", script.text, fields, script.scenarios, script.left_out)
 
 
 def _with_script(name: str, sheet: str, folder: str, notes: tuple[str, ...]) -> FirstFiles:
