@@ -284,3 +284,23 @@ def test_scripts_from_a_pipe_and_a_first_script_for_a_sheet_of_ones_own(small: A
     assert small("run", "first").returncode == 0
     assert (small.folder / "f.form.yaml").read_text() == before
 
+
+
+def test_a_failure_tells_every_place_and_the_end_lists_what_fell(fox: Any) -> None:
+    many = ", ".join(f'"f{n}": "x"' for n in range(14))
+    fields = ", ".join(f"f{n}: {{}}" for n in range(14))
+    fox.write(
+        f__form__yaml=f"form: f\nfields: {{{fields}}}\n",
+        a__fox='subject "f.form.yaml"\nroutine r(v)\n    expect f0 = $v\nscenario "one"\n    expect values = {' + many + '}\nscenario "two"\n'
+        '    do r("x")\nscenario "three"\n    expect f0 is dirty\n',
+    )  # fmt: skip
+    done = fox("run", "a.fox")
+    assert '      where     f0 is "", not "x"\n                f1 is "", not "x"\n' in done.stdout
+    assert "                and 4 more\n" in done.stdout
+    assert "   a.fox:3:15\n" in done.stdout
+    assert " a.fox:4  one\n a.fox:6  two\n a.fox:8  three\n\n 3 scenarios" in done.stdout
+    report = json.loads(fox("run", "a.fox", "--report", "json=-").stdout)
+    failure = report["scripts"][0]["scenarios"][1]["failures"][0]
+    assert (failure["line"], failure["column"], failure["kind"], failure["calls"]) == (3, 15, "check", ["called from line 7"])
+    assert report["scripts"][0]["scenarios"][0]["failures"][0]["reason"].count("; ") == 10
+    assert "a.fox:4  one\n" not in fox("run", "a.fox:4").stdout.replace(" FAILED  a.fox:4  one\n", "")

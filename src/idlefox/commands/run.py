@@ -13,7 +13,7 @@ from ..play.results import Run, ScenarioResult, ScriptResult
 from ..play.select import Chosen, choose_files
 from ..play.subjects import Subjects
 from ..problems import Problem, Unreadable
-from ..report.terminal import scenario_failures, scenario_line, script_line, script_warnings, summary_line, warning_lines
+from ..report.terminal import fallen_lines, scenario_failures, scenario_line, script_line, script_warnings, summary_line, warning_lines
 from .config import read_config
 from .console import Console
 
@@ -196,4 +196,6 @@ class _Printer:
     def end(self, run: Run, told: int) -> None:
         self.console.problems(run.problems[told:])
         if not self.quiet:
-            self.console.lines([[], summary_line(run)] if run.scripts else [summary_line(run)])
+            fallen = fallen_lines(run, self.console.width())
+            lines = [*([[]] if run.scripts else []), *fallen, *([[]] if fallen else []), summary_line(run)]
+            self.console.lines(lines)

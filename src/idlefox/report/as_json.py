@@ -7,7 +7,7 @@ from typing import Any
 
 from ..play.results import Failure, Run, ScenarioResult, ScriptResult
 from ..problems import Problem
-from .wording import expected_text, found_text, reason_text
+from .wording import expected_text, found_text, reason_texts
 
 
 def json_report(run: Run) -> str:
@@ -64,8 +64,11 @@ def _failure(failure: Failure) -> dict[str, Any]:
     return {
         "file": failure.place.file,
         "line": failure.place.line,
+        "column": failure.place.column,
+        "kind": failure.kind,
+        "calls": list(failure.calls),
         "check": failure.text,
         "expected": expected_text(failure),
         "found": found_text(failure),
-        "reason": reason_text(failure),
+        "reason": "; ".join(reason_texts(failure)),
     }

@@ -5,7 +5,7 @@ from __future__ import annotations
 from ..play.results import Failure, Run, ScenarioResult, ScriptResult
 from ..problems import Problem
 from .styled import Line, columns, hanging, marked, plain, wrap
-from .wording import expected_text, found_text, reason_text, state_lines
+from .wording import expected_text, found_text, reason_texts, state_lines
 
 
 def problem_lines(problem: Problem, width: int) -> list[Line]:
@@ -76,33 +76,31 @@ def scenario_failures(result: ScenarioResult, width: int) -> list[Line]:
     last: Failure | None = None
     for failure in result.failures:
         lines.append([])
-        lines += failure_lines(failure, width, result.file, last)
+        lines += failure_lines(failure, width, last)
         last = failure
     return lines
 
 
-def failure_lines(failure: Failure, width: int, file: str, last: Failure | None = None) -> list[Line]:
+def failure_lines(failure: Failure, width: int, last: Failure | None = None) -> list[Line]:
     """One failure: the lines around, expected and found, the state of what it is about.
 
     What the failure before (*last*) has told already is not told again.
     """
     place = failure.place
     gutter = max(5, len(str(place.line)) + 2)
-    lines: list[Line] = []
-    if place.file != file:
-        lines.append([(f"   in {plain(place.file)}", "dim")])
+    lines: list[Line] = [[(f"   {plain(place.file)}:{place.line}:{place.column}", "dim")]]
     told = last is not None and last.place.file == place.file and last.place.line == place.line - 1
     if failure.before.strip() and not failure.before.lstrip().startswith("#") and not told:
         before = plain(failure.before.rstrip())
         room = max(width - gutter - 3, 20)
         lines.append([(f"{place.line - 1:>{gutter}} │ ", "dim"), (before if columns(before) <= room else before[: room - 1] + "…", "dim")])
     lines += marked(place.line, failure.source, place.column, place.length, width, gutter)
-    expected, reason, state = expected_text(failure), reason_text(failure), state_lines(failure)
+    expected, reasons, state = expected_text(failure), reason_texts(failure), state_lines(failure)
     if expected:
         lines += hanging("      expected  ", plain(expected), width, "good")
         lines += hanging("      found     ", plain(found_text(failure)), width, "bad")
-    if reason:
-        head, style = ("      where     ", "") if expected else ("      ", "bad")
+    for number, reason in enumerate(reasons):
+        head, style = ("      where     " if number == 0 else " " * 16, "") if expected else ("      ", "bad")
         lines += hanging(head, plain(reason), width, style)
     if state and not (last is not None and state_lines(last) == state):
         lines.append([])
@@ -123,6 +121,17 @@ def warning_lines(result: ScenarioResult, width: int) -> list[Line]:
 def script_warnings(result: ScriptResult, width: int) -> list[Line]:
     """What the person should know of a script's subject."""
     return [line for text in result.warnings for line in hanging(f" warning {plain(result.file)}  ", plain(text), width)]
+
+
+_MANY = 3  # so many places are told again at the end: what they are has scrolled away
+
+
+def fallen_lines(run: Run, width: int) -> list[Line]:
+    """The places that did not hold, from three on."""
+    fallen = [s for script in run.scripts for s in script.scenarios if s.fell]
+    if len(fallen) < _MANY:
+        return []
+    return [line for s in fallen for line in hanging(f" {plain(s.address)}  ", plain(s.title), width)]
 
 
 def summary_line(run: Run) -> Line:

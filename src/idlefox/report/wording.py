@@ -134,8 +134,21 @@ _FOUND: dict[str, Callable[[Failure], str]] = {
 
 
 # why, and where
+MOST_DIFFERENCES = 10
+
+
+def reason_texts(failure: Failure) -> list[str]:
+    """What else there is to say, a line each: of values that differ every place, up to ten, and how many more."""
+    if failure.limit is None and failure.refusal is None and failure.kind != "known" and failure.differences:
+        texts = [difference_text(each) for each in failure.differences[:MOST_DIFFERENCES]]
+        more = len(failure.differences) - len(texts)
+        return [*texts, f"and {more} more"] if more else texts
+    text = reason_text(failure)
+    return [text] if text else []
+
+
 def reason_text(failure: Failure) -> str:
-    """What else there is to say: why a step could not be taken, where values differ, that time ran out; "" for nothing."""
+    """The first of it in one line: why a step could not be taken, where values differ, that time ran out; "" for nothing."""
     if failure.kind == "known":
         return "it holds now: it is known no longer, take `known` away"
     if failure.limit is not None:
