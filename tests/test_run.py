@@ -304,3 +304,15 @@ def test_a_failure_tells_every_place_and_the_end_lists_what_fell(fox: Any) -> No
     assert (failure["line"], failure["column"], failure["kind"], failure["calls"]) == (3, 15, "check", ["called from line 7"])
     assert report["scripts"][0]["scenarios"][0]["failures"][0]["reason"].count("; ") == 10
     assert "a.fox:4  one\n" not in fox("run", "a.fox:4").stdout.replace(" FAILED  a.fox:4  one\n", "")
+
+
+def test_a_form_that_is_not_valid_says_which_fields_keep_it_so(fox: Any) -> None:
+    fields = ", ".join(f"f{n}: {{rules: [{{required: true}}]}}" for n in range(5))
+    fox.write(
+        f__form__yaml=f"form: f\nfields: {{{fields}, l: {{rules: [{{lookup: b}}]}}}}\nlookups: {{b: {{takes: 1s}}}}\n",
+        a__fox='subject "f.form.yaml"\nscenario "one"\n    submit\n    expect outcome is accepted\nscenario "two"\n    fill\n'
+        + "".join(f'        f{n} "x"\n' for n in range(5)) + '    type l "x"\n    expect form is valid\n    blur\n    expect form is valid\n',
+    )  # fmt: skip
+    told = fox("run", "a.fox").stdout
+    assert "      f0 breaks valueMissing\n      f1 breaks valueMissing\n      f2 breaks valueMissing\n      and 2 more\n" in told
+    assert "      l is unasked\n" in told

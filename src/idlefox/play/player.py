@@ -252,9 +252,11 @@ def _failure(
 def _state(
     subject: Subject, about: Noun | None, refusal: Refusal | None, ops: tuple[Op, ...]
 ) -> tuple[FieldState | None, Touched | None]:
-    if refusal is not None and refusal.see:
-        segments = parse_address(subject.written(refusal.see))
-        about = Noun("address", Address(segments)) if segments else about  # type: ignore[arg-type]
+    if refusal is not None and refusal.see is not None:
+        segments = parse_address(subject.written(refusal.see)) if refusal.see else ()
+        about = Noun("address", Address(segments)) if segments else Noun("form")
+    elif about is not None and about.kind in _OF_FORM:
+        about = Noun("form")
     if about is None or about.kind not in ("address", "form") or (refusal is not None and refusal.kind == "endless"):
         return None, None
     state = subject.look(about, "state")
@@ -264,6 +266,10 @@ def _state(
         return state, None
     op = ops[state.last_step - 1]
     return state, Touched(op.line, text_of(op))
+
+
+# What became of the whole form, or hangs on it: its state explains them.
+_OF_FORM = frozenset({"outcome", "submit", "button", "requests"})
 
 
 def text_of(op: Op) -> str:

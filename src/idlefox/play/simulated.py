@@ -136,6 +136,7 @@ class SimulatedForm:
             tuple(sight.messages(live, cell)),
             live.now - live.start,
             sight.last_touch(live, cell),
+            tuple(sight.trouble_inside(cell)) if not isinstance(cell, FieldCell) else (),
         )
 
 

@@ -42,7 +42,8 @@ class FieldState(NamedTuple):
     """What a person would want to know of a field (or row, list, form) where something failed.
 
     *reads* is its raw text where that stands for no value; *ms* is how long after load; *last_step* is the number of
-    the step that changed it last, 0 where none has.
+    the step that changed it last, 0 where none has. *inside* are, of a container, the parts that keep it from being valid,
+    each with what it breaks.
     """
 
     address: str
@@ -55,6 +56,7 @@ class FieldState(NamedTuple):
     shows: tuple[str, ...]
     ms: int
     last_step: int
+    inside: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 class Subject(Protocol):

@@ -274,12 +274,23 @@ def state_lines(failure: Failure) -> list[str]:
     if state is None:
         return []
     lines = [_state_line(state)]
+    inside = [(address, names) for address, names in state.inside if address != state.address]
+    lines += [f"{address} {_trouble(names)}" for address, names in inside[:MOST_INSIDE]]
+    if len(inside) > MOST_INSIDE:
+        lines.append(f"and {len(inside) - MOST_INSIDE} more")
     if state.shows:
         lines.append("shows " + _quoted(state.shows))
     when = f"at {state.ms / 1000:.3f} s, "
     touched = failure.touched
     lines.append(when + (f"last changed by line {touched.line}: {touched.text}" if touched is not None else "not changed since load"))
     return lines
+
+
+MOST_INSIDE = 3
+
+
+def _trouble(names: tuple[str, ...]) -> str:
+    return f"is {names[0]}" if names in (("asking",), ("unasked",)) else f"breaks {', '.join(names)}"
 
 
 def _state_line(state: FieldState) -> str:

@@ -10,6 +10,7 @@ from ..acts.sight import is_enabled, is_visible
 from ..judge.choices import offered
 from ..state.access import property_value, state_test
 from ..state.cells import (
+    VALID,
     VALIDITY,
     Cell,
     FieldCell,
@@ -95,6 +96,21 @@ def words_of(live: Live, cell: Cell) -> list[str]:
     if is_marked(cell):
         words.append("marked")
     return words
+
+
+def trouble_inside(top: Cell) -> list[tuple[str, tuple[str, ...]]]:
+    """What keeps the form or container *top* from being valid: each part's address with the rules it breaks.
+
+    Where nothing is broken: with `asking` or `unasked`, if a lookup's answer is still owed.
+    """
+    wanted = validity_of(top)
+    if wanted == VALID:
+        return []
+    return [
+        (cell.address(), tuple(c.name for c in cell.plan.checks if cell.broken & c.bit) or (VALIDITY[cell.status],))
+        for cell in everything(top)
+        if cell.status == wanted
+    ]
 
 
 def last_touch(live: Live, cell: Cell) -> int:
