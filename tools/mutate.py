@@ -1,8 +1,9 @@
 """How much of what one plants in the code the tests catch: `python tools/mutate.py [--sample N] [--seed S]`.
 
 A random, seeded sample of mutants of `engine`, `forms`, `script` and `play` is made by a mutation tester
-(`pip install cosmic-ray`), each is planted in a copy of the repository and the tests are run against it, those that
-catch most first, until one fails. Not part of CI: a sample of 300 takes the better part of an hour on two cores.
+(`pip install cosmic-ray`), each is planted in a copy of the repository, and the tests that come by its line (coverage
+knows which) are run against it, then those that run the built program, until one fails. Not part of CI: a sample of 300
+takes the better part of an hour on two cores. `--from` and `--to` try a part of the sample.
 
 Left out of the sample are mutants that cannot show: those in annotations, which nothing evaluates, and in docstrings.
 What survives is printed with its line, to be explained or caught.
@@ -12,6 +13,7 @@ from __future__ import annotations
 
 import argparse
 import ast
+import json
 import os
 import random
 import shutil
@@ -25,8 +27,20 @@ from typing import Any, NamedTuple
 
 ROOT = Path(__file__).resolve().parent.parent
 ROOMS = ("engine", "forms", "script", "play")
-TESTS = ("core", "played", "timing", "server", "forms", "pages", "invariants", "run", "language", "rooms")
+NAMES = ("core", "played", "timing", "server", "forms", "pages", "invariants", "language", "rooms", "run")
+FILES = tuple(f"tests/test_{name}.py" for name in NAMES)
 SECONDS = 300  # a mutant that never ends is caught
+# Leaves of what was collected what the file named in the environment lists, and the tests of the built program: which lines
+# that comes by in processes of its own no context tells.
+CHOOSER = """
+import json, os
+
+def pytest_collection_modifyitems(items):
+    with open(os.environ["MUTANT_TESTS"], encoding="utf-8") as handle:
+        wanted = set(json.load(handle))
+    items[:] = [item for item in items if item.nodeid in wanted or item.nodeid.startswith("tests/test_run.py")]
+"""
+Covering = dict[tuple[str, int], set[str]]
 
 
 class Mutant(NamedTuple):
@@ -67,23 +81,48 @@ def _unevaluated(tree: ast.AST) -> list[tuple[tuple[int, int], tuple[int, int]]]
     return [((n.lineno, n.col_offset), (n.end_lineno, n.end_col_offset)) for n in found]
 
 
-def caught(mutant: Mutant, folder: Path) -> bool:
+def environment(folder: Path, **more: str) -> dict[str, str]:
+    path = os.pathsep.join((str(folder / "src"), str(folder)))
+    return {**os.environ, "PYTHONPATH": path, "CI": "true", "PYTHONDONTWRITEBYTECODE": "1", **more}
+
+
+def covering(folder: Path) -> Covering:
+    """Which tests come by each line, by module and line."""
+    from coverage import CoverageData
+
+    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "--cov", "--cov-context=test", "--cov-report=", *FILES]
+    done = subprocess.run(command, cwd=folder, env=environment(folder), capture_output=True, text=True, check=False)
+    if done.returncode:
+        raise SystemExit(f"the tests fail without a mutant:\n{done.stdout[-2000:]}")
+    data = CoverageData(str(folder / ".coverage"))
+    data.read()
+    found: Covering = {}
+    for file in data.measured_files():
+        for line, contexts in data.contexts_by_lineno(file).items():
+            tests = {context.partition("|")[0] for context in contexts if context}
+            if tests:
+                found[str(Path(file).relative_to(folder)), line] = tests
+    return found
+
+
+def caught(mutant: Mutant, folder: Path, known: Covering) -> bool:
     """Whether a test fails with *mutant* planted in the copy of the repository at *folder*."""
     from cosmic_ray.mutating import mutate_code
     from cosmic_ray.plugins import get_operator
 
-    target = folder / mutant.path.relative_to(ROOT)
+    name = str(mutant.path.relative_to(ROOT))
+    target = folder / name
     original = target.read_text(encoding="utf-8")
     changed = mutate_code(original, get_operator(mutant.operator)(), mutant.occurrence)
     if changed is None:
         return True
+    chosen = folder / "chosen.json"
+    chosen.write_text(json.dumps(sorted(_near(known, name, mutant.line))), encoding="utf-8")
     try:
         target.write_text(changed, encoding="utf-8")
-        tests = [f"tests/test_{name}.py" for name in TESTS]
-        env = {**os.environ, "PYTHONPATH": str(folder / "src"), "CI": "true", "PYTHONDONTWRITEBYTECODE": "1"}
         done = subprocess.run(
-            [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests], cwd=folder, env=env,
-            capture_output=True, timeout=SECONDS, check=False,
+            [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-p", "mutant_chooser", *FILES], cwd=folder,
+            env=environment(folder, MUTANT_TESTS=str(chosen)), capture_output=True, timeout=SECONDS, check=False,
         )  # fmt: skip
     except subprocess.TimeoutExpired:
         return True
@@ -92,15 +131,26 @@ def caught(mutant: Mutant, folder: Path) -> bool:
     return done.returncode != 0
 
 
+def _near(known: Covering, name: str, line: int) -> set[str]:
+    """The tests that come by *line*; of a statement over several lines its first one is what was noted."""
+    for before in range(6):
+        tests = known.get((name, line - before))
+        if tests:
+            return tests
+    return set()
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--sample", type=int, default=300)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--from", type=int, default=0, dest="first")
+    parser.add_argument("--to", type=int, default=None)
     parser.add_argument("--jobs", type=int, default=2)
     asked = parser.parse_args()
     modules = sorted(path for room in ROOMS for path in (ROOT / "src" / "idlefox" / room).rglob("*.py"))
     everything = [mutant for path in modules for mutant in mutants(path)]
-    sample = random.Random(asked.seed).sample(everything, min(asked.sample, len(everything)))
+    sample = random.Random(asked.seed).sample(everything, min(asked.sample, len(everything)))[asked.first : asked.to]
     print(f"{len(everything)} mutants, {len(sample)} of them tried (seed {asked.seed})", flush=True)
     survivors = 0
     with tempfile.TemporaryDirectory() as scratch:
@@ -108,18 +158,22 @@ def main() -> None:
         for number in range(asked.jobs):
             folder = Path(scratch) / str(number)
             shutil.copytree(ROOT, folder, ignore=shutil.ignore_patterns(".git", ".venv*", "*.egg-info", "__pycache__", ".*cache"))
+            (folder / "mutant_chooser.py").write_text(CHOOSER, encoding="utf-8")
             folders.append(folder)
+        known = covering(folders[0])
         with ThreadPoolExecutor(asked.jobs) as pool:
-            lanes = [pool.submit(_lane, sample[i :: asked.jobs], folder) for i, folder in enumerate(folders)]
+            lanes = [pool.submit(_lane, sample[i :: asked.jobs], folder, known) for i, folder in enumerate(folders)]
             for lane in lanes:
                 survivors += lane.result()
     print(f"{len(sample) - survivors} of {len(sample)} caught: {(len(sample) - survivors) / max(len(sample), 1):.0%}")
 
 
-def _lane(sample: list[Mutant], folder: Path) -> int:
+def _lane(sample: list[Mutant], folder: Path, known: Covering) -> int:
     survivors = 0
-    for mutant in sample:
-        if not caught(mutant, folder):
+    for tried, mutant in enumerate(sample, 1):
+        if tried % 10 == 0:
+            print(f"{tried} of {len(sample)} tried in {folder.name}, {survivors} survived", flush=True)
+        if not caught(mutant, folder, known):
             survivors += 1
             source = mutant.path.read_text(encoding="utf-8").split("\n")[mutant.line - 1].strip()
             where = f"{mutant.path.relative_to(ROOT)}:{mutant.line}"
