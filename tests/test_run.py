@@ -316,3 +316,33 @@ def test_a_form_that_is_not_valid_says_which_fields_keep_it_so(fox: Any) -> None
     told = fox("run", "a.fox").stdout
     assert "      f0 breaks valueMissing\n      f1 breaks valueMissing\n      f2 breaks valueMissing\n      and 2 more\n" in told
     assert "      l is unasked\n" in told
+
+
+@pytest.mark.parametrize(("line", "nearest"), [(6, 3), (8, 11), (9, 11), (99, 11), (1, 3)])
+def test_a_line_without_a_scenario_names_the_nearest(fox: Any, line: int, nearest: int) -> None:
+    fox.write(f__form__yaml="form: f\nfields: {a: {}}\n", a__fox="""\
+subject "f.form.yaml"
+
+scenario "one"
+    expect a is clean
+
+routine r
+    blur
+    blur
+    blur
+
+scenario "two"
+    do r
+    expect a is clean
+""")
+    done = fox("run", f"a.fox:{line}")
+    assert f"a.fox:{line}:1: there is no scenario at line {line}\n→ the nearest begins at line {nearest}\n" in done.stderr
+
+
+def test_what_is_missing_at_the_head_of_a_script(fox: Any) -> None:
+    fox.write(a__fox='\n\nscenario "x"\n    blur\n', b__fox='subject "none.form.yaml"\nscenario "x"\n    blur\n', c__fox="# nothing\n")
+    assert "a.fox:1:1: the script names no subject" in fox("run", "a.fox").stderr
+    assert "b.fox:1:1: there is no file 'none.form.yaml' beside the script\n   1 │ subject" in fox("run", "b.fox").stderr
+    done = fox("run", "c.fox")
+    assert (done.returncode, "c.fox:1:1: no scenario in c.fox" in done.stderr) == (2, True)
+    assert "a.fox:1:1" in fox("run", "a.fox", "c.fox", "--jobs", "2").stderr
