@@ -58,6 +58,18 @@ def state_test(word: str, whole: bool) -> tuple[str, object]:
     return table[word]
 
 
+def follow(value: Any, steps: tuple[str | int, ...]) -> Any:
+    """What *steps* lead to in plain data; None where they lead nowhere."""
+    for step in steps:
+        if isinstance(value, dict):
+            value = value.get(step)
+        elif isinstance(value, list) and isinstance(step, int) and -len(value) <= step < len(value):
+            value = value[step]
+        else:
+            return None
+    return value
+
+
 class LiveAccess:
     """Reads references from cells. One for a plan."""
 
@@ -104,19 +116,7 @@ class LiveAccess:
     def _item(self, reference: Reference) -> Closure:
         """A part of a list's item that is plain data (a chosen file's size)."""
         name, steps = reference.variable, reference.steps
-
-        def item(cell: Any, rows: Variables) -> Any:
-            value: Any = rows[name] if rows else None
-            for step in steps:
-                if isinstance(value, dict):
-                    value = value.get(step)
-                elif isinstance(value, list) and isinstance(step, int) and -len(value) <= step < len(value):
-                    value = value[step]
-                else:
-                    return None
-            return value
-
-        return item
+        return lambda cell, rows: follow(rows[name] if rows else None, steps)
 
     def rows(self, reference: Reference) -> Closure:
         find = self.finder(reference)

@@ -10,6 +10,7 @@ from typing import Any
 from ...forms.expressions import Closure, Reference
 from ...forms.expressions.closures import Variables
 from ..plan.plans import FieldPlan
+from ..state.access import follow
 from ..state.cells import FieldCell
 from ..state.live import Live
 
@@ -91,15 +92,3 @@ class LookupAccess(PayloadAccess):
 
     def mixed(self, place: Any, what: str) -> None:
         place.live.warn(None, f"a lookup compared values of different types: {what}")
-
-
-def follow(value: Any, steps: tuple[str | int, ...]) -> Any:
-    """What *steps* lead to in plain data; None where they lead nowhere."""
-    for step in steps:
-        if isinstance(value, dict):
-            value = value.get(step)
-        elif isinstance(value, list) and isinstance(step, int) and -len(value) <= step < len(value):
-            value = value[step]
-        else:
-            return None
-    return value
