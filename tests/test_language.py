@@ -10,7 +10,9 @@ from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
 from idlefox.problems import Unreadable
+from idlefox.script.plain_english import MEANT
 from idlefox.script.reader import read_script_text
+from idlefox.script.steps import STEPS
 from idlefox.script.tree import same
 from idlefox.script.writer import write_script
 
@@ -301,3 +303,18 @@ def test_a_table_that_does_not_fit_is_told(fox: Fox, body: str, file: str, says:
     fox.write(t__json=file)
     result = fox.play("form: f\nfields: {a: {}}", f'routine grows(key, state)\n    type a $key\nscenario "x"\n    {body}\n    expect a is clean\n')
     assert says.lower() in " ".join(p.cause for p in result.errors).lower(), result.errors
+
+
+@pytest.mark.parametrize(("line", "says"), [
+    ("click send", "`submit`"), ('enter a "x"', 'type FIELD "text"'), ("check k", "turn FIELD on"), ('select k "x"', "pick FIELD VALUE"),
+    ("choose k 1", "pick FIELD VALUE"), ("press submit", "with `submit`"), ("sleep 3s", "wait 3s"), ("assert a", "expect FIELD"),
+    ('Click "x"', "`submit`"), ('tpye a "x"', "did you mean 'type'?"),
+])  # fmt: skip
+def test_plain_english_is_understood_by_what_it_means(line: str, says: str) -> None:
+    with pytest.raises(Unreadable) as caught:
+        read_script_text(f'scenario "x"\n    {line}\n', "a.fox")
+    assert says in caught.value.problems[0].remedy
+
+
+def test_no_word_of_plain_english_is_one_of_the_language() -> None:
+    assert not MEANT.keys() & {*STEPS, "expect", "inside", "fill", "with", "scenario", "routine", "prelude", "subject", "use", "clock"}

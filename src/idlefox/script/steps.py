@@ -119,6 +119,9 @@ def _press(s: Scanner) -> Act:
     if s.text.startswith("+", s.at):
         s.at += 1
         key += "+" + s.name("the name of a key").text
+    if key.lower() in ("submit", "button", "save", "send"):
+        remedy = "press the form's button with `submit`, another with: submit by \"NAME\""
+        raise Slip(f"there is no key {key!r} to press", start, remedy, len(key))
     if key not in KEYS:
         from ..problems import listed, suggestion
 
