@@ -138,9 +138,9 @@ def test_a_bad_file_gives_a_located_error_and_the_others_are_played(small: Any, 
     (small.folder / name).write_bytes(content)
     done = small("run", ".")
     assert done.returncode == 2
-    assert says in done.stderr
-    assert "Traceback" not in done.stderr
-    assert len(done.stderr) < 20_000
+    assert says in done.stdout
+    assert "Traceback" not in done.stdout + done.stderr
+    assert len(done.stdout) < 20_000
     assert "good.fox" in done.stdout
     assert "1 held" in done.stdout
 
@@ -261,7 +261,7 @@ scenario "not yet" aside "waits"
         ("known", "ticket 12", 1), ("known", "ticket 12", 1), ("aside", "waits", 0),
     ]  # fmt: skip
     fox.write(a__fox='subject "f.form.yaml"\nscenario "mended" known "ticket 12"\n    expect a is clean\nscenario "n" aside "x"\n    turn a on\n')
-    assert "turn needs a checkbox" in fox("run", "a.fox").stderr
+    assert "turn needs a checkbox" in fox("run", "a.fox").stdout
     fox.write(a__fox='subject "f.form.yaml"\nscenario "mended" known "ticket 12"\n    expect a is clean\n')
     done = fox("run", "a.fox")
     assert done.returncode == 1
@@ -273,7 +273,7 @@ def test_scripts_from_a_pipe_and_a_first_script_for_a_sheet_of_ones_own(small: A
     done = small("run", "-", "--subject", "f.form.yaml", piped=script)
     assert (done.returncode, "1 scenario, 1 held" in done.stdout) == (0, True), done.stderr
     done = small("run", "-", piped='subject "f.form.yaml"\nscenario "x"\n  expect code is cleen\n')
-    assert (done.returncode, "-:3:18: 'cleen'" in done.stderr) == (2, True)
+    assert (done.returncode, "-:3:18: 'cleen'" in done.stdout) == (2, True)
     assert small("format", "-", piped=script).stdout == 'scenario "x"\n    expect code is clean  # so\n'
     assert small("format", "-", "--check", piped=script).returncode == 1
     assert "-:1:1" in small("format", "-", piped="scenaro").stderr
@@ -336,13 +336,13 @@ scenario "two"
     expect a is clean
 """)
     done = fox("run", f"a.fox:{line}")
-    assert f"a.fox:{line}:1: there is no scenario at line {line}\n→ the nearest begins at line {nearest}\n" in done.stderr
+    assert f"a.fox:{line}:1: there is no scenario at line {line}\n→ the nearest begins at line {nearest}\n" in done.stdout
 
 
 def test_what_is_missing_at_the_head_of_a_script(fox: Any) -> None:
     fox.write(a__fox='\n\nscenario "x"\n    blur\n', b__fox='subject "none.form.yaml"\nscenario "x"\n    blur\n', c__fox="# nothing\n")
-    assert "a.fox:1:1: the script names no subject" in fox("run", "a.fox").stderr
-    assert "b.fox:1:1: there is no file 'none.form.yaml' beside the script\n   1 │ subject" in fox("run", "b.fox").stderr
+    assert "a.fox:1:1: the script names no subject" in fox("run", "a.fox").stdout
+    assert "b.fox:1:1: there is no file 'none.form.yaml' beside the script\n   1 │ subject" in fox("run", "b.fox").stdout
     done = fox("run", "c.fox")
-    assert (done.returncode, "c.fox:1:1: no scenario in c.fox" in done.stderr) == (2, True)
-    assert "a.fox:1:1" in fox("run", "a.fox", "c.fox", "--jobs", "2").stderr
+    assert (done.returncode, "c.fox:1:1: no scenario in c.fox" in done.stdout) == (2, True)
+    assert "a.fox:1:1" in fox("run", "a.fox", "c.fox", "--jobs", "2").stdout

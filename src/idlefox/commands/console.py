@@ -65,9 +65,9 @@ class Console:
         """The text that comes in at standard input, called *name* in messages. Raises Unreadable where it is no text."""
         return decode_text(sys.stdin.buffer.read(), name)
 
-    def problems(self, problems: Iterable[Problem]) -> None:
-        """Prints *problems* to standard error."""
+    def problems(self, problems: Iterable[Problem], *, err: bool = True) -> None:
+        """Prints *problems* to standard error; those that are part of a run's story where the story goes (*err* False)."""
         from ..report.terminal import problem_lines
 
         for problem in problems:
-            self.lines([*problem_lines(problem, self.width()), []], err=True)
+            self.lines([*problem_lines(problem, self.width()), []], err=err)

@@ -184,7 +184,9 @@ class _Printer:
             console.lines([script_line(result, width)])
             console.lines(script_warnings(result, width))
         sys.stdout.flush()
-        console.problems(result.errors)
+        if result.errors:
+            console.lines([[]])
+        console.problems(result.errors, err=False)
         for scenario in result.scenarios:
             if self.verbose and not self.quiet:
                 console.lines(scenario_line(scenario, width))
