@@ -1,6 +1,6 @@
 """The one table of what the state of a form in play consists of.
 
-Recording, taking a snapshot, rebuilding, JSON and the trace all go by it: a property is known by its name here, a
+Noting changes, taking a snapshot, rebuilding, JSON and the trace all go by it: a property is known by its name here, a
 cell (or the page itself) keeps it under *attribute*, and *plain* makes data of it that any process can read.
 """
 
