@@ -199,5 +199,14 @@ class _Printer:
         self.console.problems(run.problems[told:])
         if not self.quiet:
             fallen = fallen_lines(run, self.console.width())
-            lines = [*([[]] if run.scripts else []), *fallen, *([[]] if fallen else []), summary_line(run)]
+            apart = bool(run.scripts) and not _ends_open(run.scripts[-1])
+            lines = [*([[]] if apart else []), *fallen, *([[]] if fallen else []), summary_line(run)]
             self.console.lines(lines)
+
+
+def _ends_open(result: ScriptResult) -> bool:
+    """Whether what was printed of *result* ends with an empty line already."""
+    if result.errors or not result.scenarios:
+        return bool(result.errors)
+    last = result.scenarios[-1]
+    return last.fell and not last.warnings

@@ -56,7 +56,6 @@ class Watches:
         around = reference.level if reference.base in ("row", "var") else 0
         common = target.level if own and target.parts else around
         asked = property_of(reference.member)
-        asked = "value" if asked in ("empty", "on") else asked
         for plan, name in self.signals(source, asked):
             alone = own and plan is target and not target.parts
             self.add(plan, name, target, unit, check, SAME if alone else common)

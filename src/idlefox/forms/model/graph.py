@@ -13,8 +13,9 @@ INHERITED = ("visible", "enabled", "readonly")
 
 
 def property_of(member: str) -> str:
-    """The property a reference's member asks about: states by their property, `value` itself."""
-    return (FIELD_STATES.get(member) or FORM_STATES.get(member) or ("value", True))[0] if member != "value" else "value"
+    """The property a reference's member is judged from: a state's own; whether it is empty or on, from the value."""
+    asked, _ = FIELD_STATES.get(member) or FORM_STATES.get(member) or ("value", True)
+    return "value" if asked in ("empty", "on") else asked
 
 
 class Graph:
@@ -42,7 +43,6 @@ class Graph:
             if reference.target is None or reference.base == "index":
                 continue
             asked = property_of(reference.member)
-            asked = "value" if asked in ("empty", "on") else asked
             if asked in ("touched", "focused", "busy", "submitted"):
                 continue  # a person's doing, judged from nothing
             self._add(unit, (reference.target, asked))
