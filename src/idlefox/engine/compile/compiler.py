@@ -59,8 +59,9 @@ class _Compiler:
         self.texts = dict(form.texts)
         self.plan = plan = Plan(form, python)
         self.access = LiveAccess(plan)
-        plan.ranks = {(path, _UNITS[name]): rank for (path, name), rank in form.order.items() if name in _UNITS}
-        self.watches = Watches(plan, form.order)
+        order = form.graph.order if form.graph is not None else {}
+        plan.ranks = {(path, _UNITS[name]): rank for (path, name), rank in order.items() if name in _UNITS}
+        self.watches = Watches(plan, form.graph)
         self.count = 0
         plan.lookups = compile_lookups(form)
         plan.main = self._skeleton(form)

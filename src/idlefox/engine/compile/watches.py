@@ -1,11 +1,9 @@
-"""Who must be judged again when what changes: the readers of every property, found from the expressions."""
+"""Who must be judged again when what changes: the form's graph turned round, with the rows in which readers stand."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from ...forms.expressions import Expression, Reference
-from ...forms.model.graph import Unit, property_of
+from ...forms.model.graph import Graph
 from ..plan.plans import CHECK, DERIVE, ENABLED, READONLY, REQUIRED, REVEAL, SAME, VISIBLE, CheckPlan, FieldPlan, Plan, Watch
 from ..state.ways import chain_between
 
@@ -16,14 +14,14 @@ UNIT_PROPERTY = {
 
 
 class Watches:
-    """Enters the units of one plan with everything they read. *order* has a rank for each."""
+    """Enters the units of one plan with everything they read, by the form's *graph*."""
 
-    def __init__(self, plan: Plan, order: Mapping[Unit, int]) -> None:
+    def __init__(self, plan: Plan, graph: Graph) -> None:
         self.plan = plan
-        self.order = order
+        self.graph = graph
 
     def rank(self, target: FieldPlan, unit: int) -> int:
-        return self.order.get((target.path, UNIT_PROPERTY[unit]), 1)
+        return self.graph.order.get((target.path, UNIT_PROPERTY[unit]), 1)
 
     def add(self, source: FieldPlan, name: str, target: FieldPlan, unit: int, check: int, common: int) -> None:
         """A change of the property *name* of *source* judges *unit* of *target*, from the row of level *common* down."""
@@ -55,8 +53,8 @@ class Watches:
         # Of a name's own row or variable the readers stand in the same row; of any other they may be anywhere.
         around = reference.level if reference.base in ("row", "var") else 0
         common = target.level if own and target.parts else around
-        asked = property_of(reference.member)
-        for plan, name in self.signals(source, asked):
+        for path, name in self.graph.sources(reference):
+            plan = self.plan.paths[path]
             alone = own and plan is target and not target.parts
             self.add(plan, name, target, unit, check, SAME if alone else common)
         self._lists(source, target, unit, check, around)
@@ -69,27 +67,11 @@ class Watches:
                 self.add(plan.parent, "rows", target, unit, check, common)
             plan = plan.parent
 
-    def signals(self, source: FieldPlan, asked: str) -> list[tuple[FieldPlan, str]]:
-        """The properties whose change may alter what *asked* of *source* comes to."""
-        if asked != "value" or not source.parts:
-            return [(source, asked)]
-        found: list[tuple[FieldPlan, str]] = []
-        stack = [source]
-        while stack:
-            plan = stack.pop()
-            if plan.kind == "rows":
-                found.append((plan, "rows"))
-            if plan.parts:
-                stack.extend(plan.parts)
-            else:
-                found.append((plan, "value"))
-        return found
-
     def everything(self, target: FieldPlan, check: CheckPlan) -> None:
         """What a Python function reads of the form nobody knows: any change of a value judges it again."""
-        for plan, name in self.signals(target.form.root, "value"):
-            if plan is not target:
-                self.add(plan, name, target, CHECK, check.index, 0)
+        for path, name in self.graph.signals(target.form.root.path, "value"):
+            if path != target.path:
+                self.add(self.plan.paths[path], name, target, CHECK, check.index, 0)
 
     def owner(self, owner: FieldPlan, target: FieldPlan, check: CheckPlan, common: int) -> None:
         """A rule that *target* carries for *owner* follows the owner's value, and whether it is there."""

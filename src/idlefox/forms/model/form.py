@@ -229,7 +229,7 @@ class Form(NamedTuple):
     texts: Mapping[str, Message] = {}
     file: str = ""
     page: Any = None  # of a page's form: `html.model.Page`
-    order: Mapping[Any, int] = {}  # of each property of each field a rank above all it is judged from (`model.graph`)
+    graph: Any = None  # `model.graph.Graph`: who reads whom; None of a page by itself, in which nothing reads anything
 
     def walk(self) -> Iterator[Field]:
         """Every field, group and list, in form order, panels not included."""

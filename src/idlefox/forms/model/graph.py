@@ -1,10 +1,13 @@
-"""The graph of what each property of each field is judged from: its rings, and an order in which to judge."""
+"""The graph of what each property of each field is judged from: its rings, and an order in which to judge.
+
+What a reference comes to is said here alone (`sources`); the engine turns the same answer round, to who is judged again.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..expressions.tree import Expression
+from ..expressions.tree import Expression, Reference
 from ..names.states import FIELD_STATES, FORM_STATES
 from .form import Field, Form, Path, walk
 
@@ -19,13 +22,15 @@ def property_of(member: str) -> str:
 
 
 class Graph:
-    """Which units each unit is judged from."""
+    """Which units each unit is judged from. *order* ranks each above all of those (rings broken anywhere)."""
 
     def __init__(self, form: Form) -> None:
         self.edges: dict[Unit, set[Unit]] = {}
         self.fields: dict[Path, Field] = {}
+        self.roots: dict[Path, Form] = {}
         for one in (form, *form.panels):
             base: Path = (one.panel,) if one.panel else ()
+            self.roots[base] = one
             for each in one.walk():
                 self.fields[each.path] = each
             for each in one.walk():
@@ -34,26 +39,35 @@ class Graph:
                 for expression in _expressions_of(rule):
                     self._reads((rule.at or base, "validity"), expression)
             self._whole(base, one.fields)
+        self.order = self._order()
+
+    def sources(self, reference: Reference) -> tuple[Unit, ...]:
+        """The units whose change may alter what *reference* comes to; none for a name that is no field's."""
+        if reference.target is None:
+            return ()
+        if reference.base == "index":
+            return ((reference.target[:-1], "rows"),)
+        return self.signals(reference.target, property_of(reference.member))
+
+    def signals(self, path: Path, asked: str) -> tuple[Unit, ...]:
+        """The units that *asked* of what stands at *path* comes from: a container's value from its parts' values and rows."""
+        field = self.fields.get(path[:-1] if path[-1:] == ("*",) else path)
+        parts = field.fields if field is not None else self.roots[path].fields
+        if asked != "value" or (field is not None and field.kind not in ("group", "rows")):
+            return ((path, asked),)
+        found: list[Unit] = [(path, "rows")] if field is not None and field.kind == "rows" and path == field.path else []
+        for each in walk(parts):
+            if each.kind != "group":
+                found.append((each.path, "rows" if each.kind == "rows" else "value"))
+        return tuple(found)
 
     def _add(self, unit: Unit, source: Unit) -> None:
         self.edges.setdefault(unit, set()).add(source)
 
     def _reads(self, unit: Unit, expression: Expression | None) -> None:
         for reference in expression.reads if expression is not None else ():
-            if reference.target is None or reference.base == "index":
-                continue
-            asked = property_of(reference.member)
-            if asked in ("touched", "focused", "busy", "submitted"):
-                continue  # a person's doing, judged from nothing
-            self._add(unit, (reference.target, asked))
-            if asked == "value":
-                self._parts(reference.target, unit)
-
-    def _parts(self, path: Path, unit: Unit) -> None:
-        """A container's value is read from its parts."""
-        found = self.fields.get(path[:-1] if path and path[-1] == "*" else path)
-        for each in walk(found.fields) if found is not None else ():
-            self._add(unit, (each.path, "value"))
+            for source in self.sources(reference):
+                self._add(unit, source)
 
     def _field(self, field: Field, base: Path) -> None:
         path = field.path
@@ -107,8 +121,7 @@ class Graph:
                     trail.append(following)
                     stack.append(iter(sorted(self.edges.get(following, ()))))
 
-    def order(self) -> dict[Unit, int]:
-        """A rank for each unit, higher than the ranks of all it is judged from (rings broken anywhere)."""
+    def _order(self) -> dict[Unit, int]:
         ranks: dict[Unit, int] = {}
         for start in list(self.edges):
             stack: list[tuple[Unit, bool]] = [(start, False)]

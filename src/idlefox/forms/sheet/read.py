@@ -82,7 +82,7 @@ class _SheetReader:
         form = self._one((), data, reading.root, None, RuleReader(reading, lookups))
         graph = Graph(form)
         report_rings(form, graph, self.document)
-        return form._replace(order=graph.order())
+        return form._replace(graph=graph)
 
     def _shapes(self, at: At, data: dict[str, Any], path: Path) -> dict[str, Shape]:
         return {name: shape_of(name, each, (*path, name)) for name, each in data.items()}
