@@ -19,21 +19,22 @@ from packaging.version import Version
 ROOT = Path(__file__).parent.parent / "src" / "idlefox"
 SHARED = {"problems", "records", "refusals"}
 ALLOWED = {
+    "words": set(),
     "forms": set(),
     "engine": {"forms"},
-    "script": {"forms"},
+    "script": {"forms", "words"},
     "play": {"script", "engine", "forms"},
     "study": {"play", "script", "engine", "forms"},
     "live": {"play", "script", "engine", "forms"},
-    "report": {"play", "script", "forms", "study"},
-    "commands": {"report", "play", "study", "live", "script", "engine", "forms", "demo", "__init__"},
+    "report": {"play", "script", "forms", "study", "words"},
+    "commands": {"report", "play", "study", "live", "script", "engine", "forms", "words", "demo", "__init__"},
 }
 # The floors of a room, lowest first: each knows those below it only.
 FLOORS = {
     "engine": ["plan", "state", "judge", "world", "acts", "compile", "session"],
     "forms": ["values", "names", "expressions", "model", "html", "schema", "sheet"],
 }
-CORE = ("forms", "engine", "script", "play", "study")
+CORE = ("words", "forms", "engine", "script", "play", "study")
 DRAWING = {"click", "rich", "matplotlib", "jinja2", "curses", "shutil"}
 
 

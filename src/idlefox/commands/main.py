@@ -23,6 +23,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "format": ("format", "Lay scripts out in the one way."),
     "scaffold": ("scaffold", "Write a first sheet and script from a page or a JSON Schema."),
     "schema": ("schema", "Print the JSON Schema of the form sheet."),
+    "words": ("words", "Show the words of scripts and sheets, with examples."),
 }
 
 

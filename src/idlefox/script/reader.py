@@ -11,8 +11,8 @@ from typing import Any
 
 from ..forms.values.durations import parse_instant
 from ..problems import Place, Problem, Unreadable, read_text, suggestion
+from ..words import table
 from .checks import read_check
-from .plain_english import MEANT
 from .scan import Scanner, Slip
 from .steps import STEPS
 from .tree import Act, Block, Body, Cannot, Do, Fill, FillLine, Header, Inside, Row, Script, Statement, With
@@ -212,7 +212,7 @@ class _Reader:
         return Script(tuple(headers), tuple(blocks), self.lead(), self.file, self.text)
 
     def _no_statement(self, word: str, known: tuple[str, ...], wanted: str) -> Slip:
-        remedy = MEANT.get(word.lower()) or (suggestion(word, known) if word else "")
+        remedy = table.said().get(word.lower()) or (suggestion(word, known) if word else "")
         if word in _VERBS and "scenario" in known:
             return Slip(f"{word!r} is a step: it belongs into a scenario", self.s.at, "indent it under a scenario", len(word))
         if word in (*_BLOCKS, *_HEADERS):

@@ -1,0 +1,45 @@
+"""`idlefox words`: the language, word by word."""
+
+from __future__ import annotations
+
+import click
+
+from ..report.words import group_lines, overview_lines, word_lines
+from ..words import table
+from .console import Console
+
+
+@click.command("words")
+@click.argument("word", nargs=-1)
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(word: tuple[str, ...], color: str) -> None:
+    """Show the words of scripts and sheets: all, a group of them, or one with its meaning and an example.
+
+    \b
+    Example:
+      idlefox words              every word
+      idlefox words steps        what a person does
+      idlefox words breaks only  one word
+    """
+    console = Console(color)
+    asked, width = " ".join(word), console.width()
+    if not asked:
+        console.lines(overview_lines(table.words(), width))
+        console.lines([[], [("one word: idlefox words WORD", "dim")]])
+        return
+    group = asked.lower()
+    if group in table.GROUPS:
+        console.lines(group_lines(group, table.in_groups(table.words())[group], width))
+        return
+    found = table.find(asked)
+    if not found:
+        raise click.ClickException(_no_word(asked))
+    for number, each in enumerate(found):
+        console.lines([*([[], []] if number else []), *word_lines(each, width)])
+
+
+def _no_word(asked: str) -> str:
+    near = table.near(asked.lower())
+    meant = table.said().get(asked.lower()) or (table.said().get(near) if near else None)
+    remedy = meant or (f"did you mean {near!r}?" if near else "see them all with: idlefox words")
+    return f"there is no word {asked!r}\n→ {remedy}"

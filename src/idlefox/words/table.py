@@ -1,0 +1,134 @@
+"""The one table of words: headers, blocks, steps, checks, states, rules, keys of the sheet, functions of its expressions.
+
+What `idlefox words` prints, the reference in the docs, the descriptions of the sheet's JSON Schema and the remedies of errors
+come from here. The words stand in TOML files beside this one, read when they are asked for.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from functools import cache
+from typing import Any
+
+from ..problems import nearest
+from ..records import NamedTuple
+
+# File -> the group of its words, where they do not say.
+_FILES = {
+    "headers": "", "steps": "steps", "checks": "", "states": "states", "rules": "rules", "keys": "keys", "functions": "functions",
+    "more": "",
+}  # fmt: skip
+# Group -> what it is, one of its words.
+GROUPS = {
+    "headers": ("headers of a script", "a header"),
+    "blocks": ("blocks of a script", "a block"),
+    "steps": ("steps: what a person does", "a step"),
+    "checks": ("checks: what must hold", "of a check"),
+    "nouns": ("nouns: what can be asked", "a noun of a check"),
+    "predicates": ("predicates: what it is asked", "a predicate of a check"),
+    "states": ("states, for `is` and in expressions", "a state"),
+    "rules": ("kinds of rules", "a kind of rule"),
+    "keys": ("keys of the sheet", "a key of the sheet"),
+    "functions": ("expressions", "of an expression"),
+    "moments": ("moments of reporting", "a moment of reporting"),
+    "placeholders": ("placeholders of messages", "a placeholder of a message"),
+    "views": ("built-in views", "a built-in view"),
+}
+# Where a key stands -> in words.
+PLACES = {
+    "form": "the form", "field": "a field", "report": "report", "derive": "derive", "option": "an option",
+    "options": "options: {from: …}", "rule": "a rule", "parameter": "a rule's parameter", "submit": "submit", "button": "a button",
+    "server": "server", "reply": "a reply", "after": "after", "outcome": "after.accepted, .rejected, .lost", "notice": "a notice",
+    "view": "a view", "panel": "a panel", "gives": "gives", "lookup": "a lookup",
+}  # fmt: skip
+_NO_DEFAULT = object()
+
+
+class Word(NamedTuple):
+    """One word. *sheet*, *python* and *csv* are what its example is played with, *on* the demo's form where there is no sheet."""
+
+    word: str
+    group: str
+    form: str
+    means: str
+    example: str
+    place: str = ""
+    sheet: str = ""
+    python: str = ""
+    csv: str = ""
+    on: str = "booking"
+    needs: str = ""
+    since: str = "0.1"
+    default: Any = _NO_DEFAULT
+
+    @property
+    def has_default(self) -> bool:
+        return self.default is not _NO_DEFAULT
+
+    @property
+    def what(self) -> str:
+        """What the word is: a step, a key of a field."""
+        return f"a key of {PLACES[self.place]}" if self.place else GROUPS[self.group][1]
+
+    @property
+    def whole_script(self) -> bool:
+        """Whether the example is a script, and not the body of a scenario."""
+        return "scenario " in self.example
+
+
+def _read(name: str) -> dict[str, Any]:
+    import tomllib
+
+    with open(os.path.join(os.path.dirname(__file__), f"{name}.toml"), "rb") as handle:
+        return tomllib.load(handle)
+
+
+@cache
+def words() -> tuple[Word, ...]:
+    """Every word, in the order of the groups."""
+    found: list[Word] = []
+    for name, group in _FILES.items():
+        for given in _read(name)["word"]:
+            word = given["word"]
+            form = {"states": f"is {word}", "keys": f"{word}:"}.get(group, word)
+            found.append(Word(**{"group": group, "form": form, **given}))
+    order = list(GROUPS)
+    return tuple(sorted(found, key=lambda word: order.index(word.group)))
+
+
+@cache
+def said() -> dict[str, str]:
+    """What people call things that the language calls otherwise -> how to say it here."""
+    return {str(word): str(text) for word, text in _read("said").items()}
+
+
+def find(asked: str) -> tuple[Word, ...]:
+    """The words called *asked*: by itself or as a part of its form; none where there is none."""
+    asked = " ".join(asked.split())
+    exact = tuple(word for word in words() if word.word == asked or word.word == asked.strip("{}"))
+    if exact:
+        return exact
+    return tuple(word for word in words() if asked in _parts(word))
+
+
+def _parts(word: Word) -> set[str]:
+    """What else a word may be asked by: `breaks only`, `submit past checks`, `and`."""
+    found = {part.strip() for part in word.word.split(",")}
+    for form in word.form.split(" · "):
+        plain = [part for part in form.removeprefix("expect ").split() if part.isalpha() and part.islower()]
+        found.update(" ".join(plain[:n]) for n in range(1, len(plain) + 1))
+    return found
+
+
+def near(asked: str) -> str | None:
+    """What is most like *asked*: a word, a group, or what people call one (`said`)."""
+    return nearest(asked, [*dict.fromkeys(word.word for word in words()), *GROUPS, *said()])
+
+
+def in_groups(chosen: Iterable[Word]) -> dict[str, list[Word]]:
+    """The words by their groups."""
+    found: dict[str, list[Word]] = {}
+    for word in chosen:
+        found.setdefault(word.group, []).append(word)
+    return found
