@@ -226,7 +226,7 @@ scenario "x"
     ('scenario "x"\n    with i\n        "one"\n    type r[$i].n "x"\n', (4, 10), "which is no row's number"),
     ('scenario "x"\n    with i\n        true\n    type r[$i].n "x"\n', (4, 10), "which is no row's number"),
     ('scenario "x"\n    erase a 12345678901234567890123\n', (2, 13), "12345678901234567…"),
-    ('use "none.fox"\nscenario "x"\n    reset\n', (1, 1), "none.fox"),
+    ('use "none.fox"\nscenario "x"\n    reset\n', (1, 5), "none.fox"),
 ])  # fmt: skip
 def test_a_slip_stands_where_it_is(fox: Fox, script: str, place: tuple[int, int], cause: str) -> None:
     result = fox.play("form: f\nfields: {a: {}, r: {type: rows, start: 2, fields: {n: {}}}}", script)

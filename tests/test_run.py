@@ -342,7 +342,7 @@ scenario "two"
 def test_what_is_missing_at_the_head_of_a_script(fox: Any) -> None:
     fox.write(a__fox='\n\nscenario "x"\n    blur\n', b__fox='subject "none.form.yaml"\nscenario "x"\n    blur\n', c__fox="# nothing\n")
     assert "a.fox:1:1: the script names no subject" in fox("run", "a.fox").stdout
-    assert "b.fox:1:1: there is no file 'none.form.yaml' beside the script\n   1 │ subject" in fox("run", "b.fox").stdout
+    assert "b.fox:1:9: there is no file 'none.form.yaml' beside the script\n   1 │ subject" in fox("run", "b.fox").stdout
     done = fox("run", "c.fox")
     assert (done.returncode, "c.fox:1:1: no scenario in c.fox" in done.stdout) == (2, True)
     assert "a.fox:1:1" in fox("run", "a.fox", "c.fox", "--jobs", "2").stdout

@@ -23,7 +23,8 @@ class Place(NamedTuple):
 class Problem(NamedTuple):
     """One thing wrong. *source* is the offending line, *called_from* the lines that led to it.
 
-    *code* tells problems apart that somebody has to tell apart: NO_FILE, UNSUPPORTED.
+    *code* tells problems apart that somebody has to tell apart: NO_FILE, KIND, CALL, UNSUPPORTED. Of the first three the place is a
+    file as a whole, or the command, whatever its line and column say.
     """
 
     place: Place
@@ -35,7 +36,7 @@ class Problem(NamedTuple):
     code: str = ""
 
 
-NO_FILE, UNSUPPORTED = "no file", "unsupported"
+NO_FILE, KIND, CALL, UNSUPPORTED = "no file", "kind", "call", "unsupported"
 
 
 class Unreadable(Exception):
@@ -89,12 +90,33 @@ def read_bytes(path: str) -> bytes:
         with open(path, "rb") as handle:
             return handle.read()
     except FileNotFoundError:
-        raise Unreadable([Problem(place, "there is no such file", "check the path", code=NO_FILE)]) from None
+        raise Unreadable([Problem(place, "there is no such file", near_file(path), code=NO_FILE)]) from None
     except IsADirectoryError:
         raise Unreadable([Problem(place, "this is a folder, not a file", "name a file in it")]) from None
     except OSError as fault:
         cause = (fault.strerror or "unknown reason").lower()
         raise Unreadable([Problem(place, f"the file cannot be read: {cause}")]) from None
+
+
+def near_file(path: str, written: str = "") -> str:
+    """A remedy for a file that is not there: the file in its folder whose name is nearest, or the folder that is missing.
+
+    *written* is the path as a person wrote it in a file, where *path* is what that comes to.
+    """
+    import os
+
+    folder, name = os.path.split(path)
+    try:
+        there = [entry.name for entry in os.scandir(folder or ".") if entry.is_file()]
+    except OSError:
+        return f"there is no folder {os.path.dirname(written or path)!r}"
+    stem, ending = os.path.splitext(name)
+    stems = {os.path.splitext(each)[0]: each for each in sorted(there, key=lambda each: each.endswith(ending))}
+    near = nearest(stem, stems)
+    if near is not None:
+        return f"did you mean {os.path.join(os.path.dirname(written or path), stems[near])!r}?"
+    alike = sorted(each for each in there if ending and each.endswith(ending))
+    return f"in that folder there {'is' if len(alike) == 1 else 'are'} {listed(alike, 'and', 5)}" if alike else "check the path"
 
 
 def read_text(path: str) -> str:

@@ -14,6 +14,34 @@ _KEYS: dict[str, tuple[type, ...]] = {
 }  # fmt: skip
 
 
+def jobs_of(text: str) -> int:
+    """How many processes *text* means: a number from 1 to 256, or auto, one a core. Raises ValueError."""
+    if text == "auto":
+        return os.cpu_count() or 1
+    if not text.isdigit() or not 1 <= int(text) <= 256:
+        raise ValueError(f"a number from 1 to 256 is needed, or auto, not {text!r}")
+    return int(text)
+
+
+def report_of(text: str) -> tuple[str, str]:
+    """The kind and the file of a report. Raises ValueError."""
+    kind, separator, file = text.partition("=")
+    if not separator or not file:
+        raise ValueError(f"KIND=FILE is needed, as in json=report.json, not {text!r}")
+    if kind not in REPORTS:
+        raise ValueError(f"there is no report of kind {kind!r}; there is {', '.join(REPORTS)}")
+    return kind, file
+
+
+def _each_report(value: Any) -> None:
+    for each in [value] if isinstance(value, str) else value:
+        report_of(each)
+
+
+REPORTS = ("json",)
+_READ = {"jobs": lambda value: jobs_of(str(value)), "report": _each_report}
+
+
 class Config(NamedTuple):
     """What the configuration says; paths are relative to the working directory."""
 
@@ -73,6 +101,11 @@ def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
             report(key, f"{key} cannot be {value!r}", "see the documentation of the configuration")
         elif isinstance(value, list) and not all(isinstance(v, str) for v in value):
             report(key, f"{key} is a list of texts", "")
+        else:
+            try:
+                _READ.get(key, str)(value)
+            except ValueError as fault:
+                report(key, f"{key}: {fault}", "")
     if problems:
         raise Unreadable(problems)
 

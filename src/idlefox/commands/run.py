@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-import os
 import sys
 from time import perf_counter
 
 import click
 
-from ..play.player import Wishes, play_files
-from ..play.results import Run, ScenarioResult, ScriptResult
+from ..play.player import Wishes, play_files, prepare
+from ..play.results import Run, ScenarioResult, ScriptResult, address_of
 from ..play.select import Chosen, choose_files
 from ..play.subjects import Subjects
-from ..problems import Problem, Unreadable
+from ..problems import CALL, Place, Problem, Unreadable
+from ..report.styled import plain
 from ..report.terminal import fallen_lines, scenario_failures, scenario_line, script_line, script_warnings, summary_line, warning_lines
-from .config import read_config
+from .config import jobs_of, read_config, report_of
 from .console import Console
-
-_KINDS = ("json",)
 
 
 @click.command("run")
@@ -28,6 +26,7 @@ _KINDS = ("json",)
 @click.option("--stop-first", is_flag=True, help="Stop at the first scenario that does not hold.")
 @click.option("--report", "reports", multiple=True, metavar="KIND=FILE", help="Write a report: json=FILE, where - is standard output.")
 @click.option("--jobs", default=None, metavar="N|auto", help="Play scripts in N processes (auto: one a core). Results keep their order.")
+@click.option("--list", "listing", is_flag=True, help="Print what would be played, a line each, and play nothing.")
 @click.option("--quiet", "-q", is_flag=True, help="Print failures and errors only.")
 @click.option("--verbose", "-v", is_flag=True, help="Print a line for every scenario.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
@@ -40,6 +39,7 @@ def command(
     stop_first: bool,
     reports: tuple[str, ...],
     jobs: str | None,
+    listing: bool,
     quiet: bool,
     verbose: bool,
     color: str,
@@ -63,7 +63,14 @@ def command(
     except Unreadable as fault:
         Console(color).problems(fault.problems)
         raise SystemExit(2) from None
-    wanted = [_report(r) for r in (reports or config.reports)]
+    try:
+        wanted = [report_of(r) for r in (reports or config.reports)]
+    except ValueError as fault:
+        raise click.UsageError(f"--report: {fault}") from None
+    try:
+        processes = jobs_of(jobs if jobs is not None else config.jobs)
+    except ValueError as fault:
+        raise click.UsageError(f"--jobs: {fault}") from None
     console = Console(color, aside=any(file == "-" for _, file in wanted))
     wishes = Wishes(
         subject=subject if subject is not None else config.subject,
@@ -71,30 +78,15 @@ def command(
         match=match,
         stop_first=stop_first,
         trust_python=config.trust_python if trust_python is None else trust_python,
-        jobs=_jobs(jobs if jobs is not None else config.jobs),
+        jobs=processes,
     )
     otherwise = config.scripts or (".",)
+    if listing:
+        raise SystemExit(list_scenarios(paths or otherwise, wishes, console, otherwise))
     run = play(paths or otherwise, wishes, console, otherwise, quiet=quiet, verbose=verbose)
     for kind, file in wanted:
         write_report(run, kind, file, console)
     raise SystemExit(run.exit_code)
-
-
-def _jobs(text: str) -> int:
-    if text == "auto":
-        return os.cpu_count() or 1
-    if not text.isdigit() or not 1 <= int(text) <= 256:
-        raise click.UsageError(f"--jobs takes a number from 1 to 256, or auto, not {text!r}")
-    return int(text)
-
-
-def _report(text: str) -> tuple[str, str]:
-    kind, separator, file = text.partition("=")
-    if not separator or not file:
-        raise click.UsageError(f"--report takes KIND=FILE, as in json=report.json, not {text!r}")
-    if kind not in _KINDS:
-        raise click.UsageError(f"there is no report of kind {kind!r}; there is {', '.join(_KINDS)}")
-    return kind, file
 
 
 def write_report(run: Run, kind: str, file: str, console: Console) -> None:
@@ -143,6 +135,24 @@ def play(
     return run
 
 
+def list_scenarios(paths: tuple[str, ...], wishes: Wishes, console: Console, otherwise: tuple[str, ...]) -> int:
+    """Prints what would be played, ``FILE:LINE  title  [tags]`` each, and plays nothing. The exit code."""
+    chosen, problems = _from_pipe(console) if paths == ("-",) else choose_files(paths, otherwise)
+    console.problems(problems)
+    subjects, code = Subjects(trust_python=wishes.trust_python), 2 if problems else 0
+    for each in chosen:
+        try:
+            ready = prepare(each, wishes, subjects)
+        except Unreadable as fault:
+            console.problems(fault.problems)
+            code = 2
+            continue
+        for scenario in ready.scenarios:
+            tags = f"  [{', '.join(scenario.tags)}]" if scenario.tags else ""
+            console.text(plain(f"{address_of(each.file, scenario)}  {scenario.title}{tags}"))
+    return code
+
+
 def _from_pipe(console: Console) -> tuple[list[Chosen], list[Problem]]:
     """The script that comes in at standard input."""
     try:
@@ -155,8 +165,6 @@ def _with_nothing(
     results: list[ScriptResult], wishes: Wishes, problems: list[Problem], chosen: list[Chosen]
 ) -> list[Problem]:
     """The run's own problems; that nothing fits --tag or --match is one, so that a typo is no silent pass."""
-    from ..problems import Place
-
     found = list(problems)
     asked = dict.fromkeys(row for each in chosen for row in each.rows)
     if asked and not any(r.scenarios or r.errors for r in results):
@@ -166,7 +174,7 @@ def _with_nothing(
     narrowed = [f"--tag {t}" for t in wishes.tags] + ([f"--match {wishes.match!r}"] if wishes.match else [])
     if narrowed and not any(r.scenarios or r.errors for r in results):
         cause = f"no scenario fits {' and '.join(narrowed)}"
-        found.append(Problem(Place("idlefox run", 1, 1), cause, "see the titles and tags with --verbose"))
+        found.append(Problem(Place("idlefox run", 1, 1), cause, "see the titles and tags with --list", code=CALL))
     return found
 
 

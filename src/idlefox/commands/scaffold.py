@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from ..play.kinds import misplaced
 from ..play.subjects import is_page
 from ..problems import Unreadable
 from .console import Console
@@ -36,6 +37,9 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     from ..study.first_files import from_page, from_schema, from_sheet
 
     try:
+        odd = misplaced(page, "page", "sheet", "schema")
+        if odd is not None:
+            raise Unreadable([odd])
         if is_page(page):
             from ..forms.html.read import read_page
 

@@ -19,7 +19,7 @@ _ADDRESSES = frozenset({"dirty", "touched", "focus"})
 _GROUPS = (
     ("valid", "invalid", "asking", "unasked"), ("clean", "dirty"), ("touched", "untouched"),
     ("enabled", "disabled"), ("visible", "hidden"), ("required", "optional"), ("empty", "filled"), ("on", "off"),
-    ("busy", "idle"), ("none", "refused", "waiting", "accepted", "rejected", "lost"), ("success", "error", "info"),
+    ("busy", "idle"), ("success", "error", "info"),
 )  # fmt: skip
 
 
@@ -33,6 +33,7 @@ class Finding(NamedTuple):
     refusal: Refusal | None = None
     limit: tuple[str, int] | None = None
     unseen: Unseen | None = None
+    because: Refusal | None = None  # why it is not visible, or not enabled
 
 
 def judge_check(subject: Subject, check: Check) -> Finding:
@@ -143,12 +144,22 @@ def _is(subject: Subject, check: Check) -> Finding:
             wrong.append(text)
     told = wrong if not check.negated else wanted
     found = [_instead(subject, check.noun, text) for text in told] if bool(wrong) is not check.negated else []
-    return Finding(not wrong, wanted, found)
+    because = _why_not(subject, check.noun, found) if wrong and not check.negated else None
+    return Finding(not wrong, wanted, found, because=because)
+
+
+def _why_not(subject: Subject, noun: Noun, found: list[str]) -> Refusal | None:
+    """Why it is hidden or disabled, where that is what was found."""
+    word = "visible" if "hidden" in found else "enabled" if "disabled" in found else ""
+    reason = subject.look(noun, "why not", word) if word else None
+    return reason if isinstance(reason, Refusal) else None
 
 
 def _instead(subject: Subject, noun: Noun, text: str) -> str:
     """What is the case where the state *text* was expected and is not."""
     word = text.removeprefix("not ")
+    if noun.kind in ("view", "outcome"):
+        return str(_look(subject, noun, "value"))
     if _look(subject, noun, "is", word):
         return word
     for group in _GROUPS:

@@ -9,11 +9,11 @@ from typing import Any
 
 from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_instant
-from ..problems import NO_FILE, UNSUPPORTED, Place, Problem, Unreadable
+from ..problems import NO_FILE, UNSUPPORTED, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
 from ..refusals import Refusal
 from ..script.against import check_ops
-from ..script.expand import Op, Scenario, expand, lines_of
+from ..script.expand import Op, Scenario, expand, lines_of, path_span
 from ..script.reader import read_script_anyway
 from ..script.tree import Address, Cannot, Check, Header, Noun, Script
 from .abilities import unable
@@ -95,9 +95,14 @@ def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Proble
     if first.source or len(fault.problems) > 1 or first.code not in (NO_FILE, UNSUPPORTED):
         return list(fault.problems)
     lines = lines_of(script)
-    place = lines.place(script.file, header.offset, len("subject"))
-    cause = f"there is no file {header.text!r} beside the script" if first.code == NO_FILE else first.cause
-    return [Problem(place, cause, first.remedy, lines.line(place.line))]
+    place = lines.place(script.file, *path_span(script.text, header.offset))
+    if first.code != NO_FILE:
+        return [Problem(place, first.cause, first.remedy, lines.line(place.line))]
+    file, mark, part = header.text.partition("#")
+    remedy = near_file(str(Path(script.file).parent / file), file)
+    if mark and remedy.startswith("did you mean"):
+        remedy = remedy.replace("'?", f"#{part}'?")
+    return [Problem(place, f"there is no file {file!r} beside the script", remedy, lines.line(place.line))]
 
 
 def _bound(scenarios: list[Scenario], loaded: Loaded) -> list[Problem]:
@@ -222,7 +227,7 @@ def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
     failure = _failure(subject, kind, op, ops, check.noun, refusal=finding.refusal)
     return [failure._replace(
         place=place, noun=check.noun.kind, predicate=check.predicate, negated=check.negated, expected=finding.expected,
-        found=finding.found, differences=finding.differences, limit=finding.limit,
+        found=finding.found, differences=finding.differences, limit=finding.limit, because=finding.because,
     )]  # fmt: skip
 
 

@@ -25,7 +25,8 @@ class Failure(NamedTuple):
 
     *place* marks what failed in *source*; *text* is the check or step as written. Of a check, *expected* are its
     arguments and *found* what was there, by *noun* and *predicate*; *limit* is ``within`` or ``for`` with its
-    milliseconds where the check waited. *refusal* says why a step could not be taken, or a thing not looked at.
+    milliseconds where the check waited. *refusal* says why a step could not be taken, or a thing not looked at; *because* why
+    something is hidden or disabled that should not be.
     """
 
     kind: str
@@ -44,6 +45,7 @@ class Failure(NamedTuple):
     state: FieldState | None = None
     touched: Touched | None = None
     calls: tuple[str, ...] = ()
+    because: Refusal | None = None
 
 
 class ScenarioResult(NamedTuple):
@@ -79,8 +81,13 @@ class ScenarioResult(NamedTuple):
     @property
     def address(self) -> str:
         """What plays it again: ``FILE:LINE`` of the scenario or its row."""
-        file = str(Path(self.file).parent / self.row_file) if self.row_file else self.file
-        return f"{file}:{self.at}"
+        return address_of(self.file, self)
+
+
+def address_of(file: str, scenario: Any) -> str:
+    """What plays *scenario* of the script *file* again (a scenario that was played, or is to be)."""
+    row_file = str(Path(file).parent / scenario.row_file) if scenario.row_file else file
+    return f"{row_file}:{scenario.row_line or scenario.line}"
 
 
 class ScriptResult(NamedTuple):

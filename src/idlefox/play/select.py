@@ -6,11 +6,13 @@ import re
 from collections.abc import Callable, Iterable
 from pathlib import Path
 
-from ..problems import Place, Problem
+from ..problems import KIND, Place, Problem
 from ..records import NamedTuple
 from ..script.expand import Scenario
+from .kinds import misplaced
 
 _WITH_ROW = re.compile(r"(.+\.(?:csv|json)):(\d+)(?::\d+)?")
+_ODD_LINE = re.compile(r"([^:]+\.(?:fox|yaml|yml|html)):([^:]*)(?::.*)?")
 _WITH_LINE = re.compile(r"(.+\.fox):(\d+)(?::\d+)?")
 
 
@@ -52,6 +54,12 @@ def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[l
                 found[str(file)] = [int(with_line[2])]
             elif known:
                 known.append(int(with_line[2]))
+        elif (odd := misplaced(path, "script")) is not None:
+            problems.append(odd)
+        elif (beside := _ODD_LINE.fullmatch(path)) is not None and Path(beside[1]).is_file():
+            cause = f"{beside[2]!r} is no line of {beside[1]}"
+            remedy = f"name a scenario by a line of it: {beside[1]}:LINE"
+            problems.append(misplaced(beside[1], "script") or Problem(Place(path, 1, 1), cause, remedy, code=KIND))
         else:
             found[str(file)] = []
     wanted_rows = tuple((str(Path(m[1]).resolve()), int(m[2])) for m in rows)

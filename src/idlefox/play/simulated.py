@@ -6,9 +6,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from ..engine.acts.buttons import button_enabled, button_visible, find_button
+from ..engine.acts.buttons import button_enabled, button_visible, find_button, why_no_press
 from ..engine.acts.enter import media_type
 from ..engine.acts.rows import why_not
+from ..engine.acts.sight import disabled_by, explained, hidden_by
 from ..engine.judge.questions import Answered
 from ..engine.session import look as sight
 from ..engine.session.session import Session, Stage
@@ -109,6 +110,8 @@ class SimulatedForm:
             return self._cell(self.session.live.root, asked, word)
         if asked == "is":
             return _IS[noun.kind](self.session, noun, word)
+        if asked == "why not":
+            return _why_no_press(self.session, noun)
         return _VALUES[noun.kind](self.session)
 
     def _cell(self, cell: Cell, asked: str, word: Any) -> Any:
@@ -121,7 +124,15 @@ class SimulatedForm:
             return sight.messages(live, cell)
         if asked == "state":
             return self._state(cell)
+        if asked == "why not":
+            return self._why_not(cell, word)
         return _ASKED[asked](cell)
+
+    def _why_not(self, cell: Cell, word: str) -> Refusal | None:
+        if isinstance(cell, FormCell):
+            return None
+        reason = hidden_by(self.session.live, cell) if word == "visible" else disabled_by(cell)
+        return explained(reason, cell) if reason is not None else None
 
     def _state(self, cell: Cell) -> FieldState:
         live = self.session.live
@@ -156,6 +167,11 @@ def _button(session: Session, noun: Noun, word: str) -> bool:
     if word in ("visible", "hidden"):
         return button_visible(live, live.root, button) is (word == "visible")
     return button_enabled(live.root, button) is (word == "enabled")
+
+
+def _why_no_press(session: Session, noun: Noun) -> Refusal | None:
+    button = find_button(session.live.root, noun.name or "") if noun.kind in ("submit", "button") else None
+    return why_no_press(session.live, session.live.root, button) if button is not None else None
 
 
 def _notice_is(session: Session, noun: Noun, word: str) -> bool:

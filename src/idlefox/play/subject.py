@@ -77,7 +77,8 @@ class Subject(Protocol):
         """What is *asked* of what *noun* names, as it is now, or `Unseen`.
 
         Asked: ``value``; ``is`` with a state; ``breaks`` (all names of each rule); ``shows``; ``reads``; ``offers``;
-        ``rows``; ``allows`` with add, remove or move (None, or the `Refusal`); ``name`` (its address); ``state`` (`FieldState`).
+        ``rows``; ``allows`` with add, remove or move (None, or the `Refusal`); ``why not`` with ``visible`` or ``enabled`` (the
+        same); ``name`` (its address); ``state`` (`FieldState`).
         """
 
     def written(self, address: str) -> str:

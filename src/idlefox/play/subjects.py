@@ -11,8 +11,9 @@ from ..engine.plan.plans import Plan
 from ..engine.session.session import Stage
 from ..forms.model.form import Form
 from ..forms.sheet.read import read_sheet
-from ..problems import UNSUPPORTED, Place, Problem, Unreadable
+from ..problems import UNSUPPORTED, Place, Problem, Unreadable, read_bytes
 from ..records import NamedTuple
+from .kinds import kind_of, misplaced
 from .simulated import SimulatedForm
 from .subject import Subject
 
@@ -47,9 +48,11 @@ class Subjects:
         path = str(Path(folder) / name)
         if is_page(path):
             return self._known_or(path, self._page)
-        if not path.endswith((".yaml", ".yml")):
-            place = Place(path, 1, 1)
-            raise Unreadable([Problem(place, f"{name} is no subject", "a subject is a form sheet, *.form.yaml")])
+        if kind_of(path) != "sheet":
+            odd = misplaced(path, "sheet", "page")
+            if odd is None:
+                read_bytes(path)
+            raise Unreadable([odd or Problem(Place(path, 1, 1), f"{name} is no subject", "a subject is a form sheet, *.form.yaml")])
         return self._known_or(path, self._sheet)
 
     def _known_or(self, path: str, read: Callable[[str], Loaded]) -> Loaded:
@@ -88,6 +91,9 @@ def read_form(name: str) -> Form:
     """The form of the subject *name*, read but not compiled. Raises Unreadable."""
     if name.startswith(("http://", "https://")):
         raise _unsupported(name, "a served page as a subject")
+    odd = misplaced(name, "sheet", "page")
+    if odd is not None:
+        raise Unreadable([odd])
     if is_page(name):
         from ..forms.html.read import read_page
 

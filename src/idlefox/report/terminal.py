@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..play.results import Failure, Run, ScenarioResult, ScriptResult
-from ..problems import Problem
+from ..problems import CALL, KIND, NO_FILE, Problem
 from .styled import Line, columns, hanging, marked, plain, wrap
 from .wording import expected_text, found_text, reason_texts, state_lines
 
@@ -11,7 +11,8 @@ from .wording import expected_text, found_text, reason_texts, state_lines
 def problem_lines(problem: Problem, width: int) -> list[Line]:
     """``FILE:LINE:COL: cause``, the line with a marker under the place, ``→`` with the remedy."""
     place = problem.place
-    head = f"{place.file}:{place.line}:{place.column}: "
+    whole = problem.code in (NO_FILE, KIND, CALL) and not problem.source
+    head = f"{place.file}: " if whole else f"{place.file}:{place.line}:{place.column}: "
     words = wrap(plain(problem.cause), width - columns(plain(head)))
     if len(words) == 1:
         lines: list[Line] = [[(plain(head), "strong"), (words[0], "bad")]]
@@ -100,7 +101,8 @@ def failure_lines(failure: Failure, width: int, last: Failure | None = None) -> 
         lines += hanging("      expected  ", plain(expected), width, "good")
         lines += hanging("      found     ", plain(found_text(failure)), width, "bad")
     for number, reason in enumerate(reasons):
-        head, style = ("      where     " if number == 0 else " " * 16, "") if expected else ("      ", "bad")
+        label = "      why       " if failure.because is not None else "      where     "
+        head, style = (label if number == 0 else " " * 16, "") if expected else ("      ", "bad")
         lines += hanging(head, plain(reason), width, style)
     if state and not (last is not None and state_lines(last) == state):
         lines.append([])

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from ..forms.expressions import UNKNOWN, Shown
 from ..forms.values.durations import write_duration
 from ..forms.values.values import written
 from ..play.matching import Difference
@@ -155,6 +156,8 @@ def reason_text(failure: Failure) -> str:
         kind, ms = failure.limit
         span = write_duration(ms)
         return f"it did not hold within {span}" if kind == "within" else f"it did not hold for all of {span}"
+    if failure.because is not None:
+        return because_text(failure.because)
     if failure.refusal is not None:
         if not failure.predicate:
             return refusal_text(failure.refusal)
@@ -178,10 +181,31 @@ def _rows(count: int) -> str:
     return f"{count} row{'s' if count != 1 else ''}"
 
 
+def parts_text(facts: Mapping[str, Any]) -> str:
+    """``: form.dirty is false``, the parts of a condition that decided; "" where nothing is known of them."""
+    told = [_part_text(shown, shown.text == facts["condition"].strip()) for shown in facts.get("parts", ())]
+    return ": " + ", ".join(told) if any(told) else ""
+
+
+def _part_text(shown: Shown, whole: bool) -> str:
+    readings = " and ".join(f"{text} is {_known(value)}" for text, value in shown.readings)
+    if not shown.readings:
+        return f"{_ticked(shown.text)} is {_known(shown.value)}"
+    return readings if whole else f"`{shown.text}` is {_known(shown.value)} ({readings})"
+
+
+def _ticked(text: str) -> str:
+    return f"`{text}`" if " " in text else text
+
+
+def _known(value: Any) -> str:
+    return "unknown" if value is UNKNOWN else written(value)
+
+
 def _condition(word: str, verb: str, holds: str) -> Callable[[Mapping[str, Any]], str]:
     def text(f: Mapping[str, Any]) -> str:
         culprit = f"{f['culprit']}, around it," if f["culprit"] else "it"
-        return f"{culprit} is {word}: its condition `{verb}: {f['condition']}` {holds}"
+        return f"{culprit} is {word}: its condition `{verb}: {f['condition']}` {holds}{parts_text(f)}"
 
     return text
 
@@ -203,7 +227,7 @@ _BECAUSE: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "most rows": lambda f: f"it has {_rows(f['count'])} already, and {f['most']} at most",
     "least rows": lambda f: f"it has {_rows(f['count'])}, and {f['least']} at least",
     "too few rows": lambda f: f"it has {_rows(f['count'])}: there is nothing to change places with",
-    "not offered": lambda f: f"its condition `{f['condition']}` does not hold",
+    "not offered": lambda f: f"its condition `{f['condition']}` does not hold{parts_text(f)}",
 }
 _DISABLED = frozenset({"disabled", "disabled by markup", "locked"})
 
@@ -214,7 +238,7 @@ def because_text(refusal: Refusal) -> str:
     if because is None:
         return _WHOLE[refusal.kind](refusal.what, refusal)
     if refusal.kind == "not offered" and refusal.doing:
-        return f"its condition `{refusal.doing}: {refusal.facts['condition']}` does not hold"
+        return f"its condition `{refusal.doing}: {refusal.facts['condition']}` does not hold{parts_text(refusal.facts)}"
     return because(refusal.facts)
 
 
@@ -234,7 +258,9 @@ def refusal_text(refusal: Refusal) -> str:
 
 
 def _of_button(refusal: Refusal) -> str:
-    return f"its condition `enabled: {refusal.facts['condition']}` does not hold" if refusal.kind == "disabled" else because_text(refusal)
+    if refusal.kind != "disabled":
+        return because_text(refusal)
+    return f"its condition `enabled: {refusal.facts['condition']}` does not hold{parts_text(refusal.facts)}"
 
 
 _WHOLE: dict[str, Callable[[str, Refusal], str]] = {

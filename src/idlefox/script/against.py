@@ -101,8 +101,20 @@ class _Checker:
         try:
             return locate(self.form.shape, address.segments, self.panels)  # type: ignore[arg-type]
         except AddressError as fault:
-            self.report(op, address.offset, address.length, fault.cause, fault.remedy)
+            self.report(op, address.offset, address.length, fault.cause, self._without_form(address) or fault.remedy)
             return None
+
+    def _without_form(self, address: Address) -> str:
+        """The remedy where an address begins with `form.`, as in an expression of a sheet."""
+        if address.segments[0] != "form" or len(address.segments) < 2:
+            return ""
+        name = write_address(address.segments[1:])
+        try:
+            locate(self.form.shape, address.segments[1:], self.panels)  # type: ignore[arg-type]
+        except AddressError:
+            state = f"; a state of it: expect form is {name}" if name in FORM_STATES else ""
+            return f"fields are addressed without `form.`: idlefox outline {self.form.file or 'FORM'} shows them{state}"
+        return f"fields are addressed without `form.`: write {name}"
 
     def kind(self, op: Op, address: Address, verb: str, kinds: frozenset[str], what: str) -> Target | None:
         """The target of *address*, which must be one of *kinds*."""
@@ -264,7 +276,7 @@ class _Checker:
             self.rule_words(op, check, self.rules.get((), set()), "the form")
 
     def _words_of(self, noun: str) -> tuple[Iterable[str], str]:
-        views = ["editing", "waiting", *self.form.views, *(a.view for a in self.form.after.values() if a.view)]
+        views = ["editing", "waiting", "done", *self.form.views, *(a.view for a in self.form.after.values() if a.view)]
         return {
             "form": (FORM_STATES, "a state of a form"),
             "submit": (_BUTTON_STATES, "a state of a button"),
@@ -279,6 +291,8 @@ class _Checker:
             word = given.word if isinstance(given, tree.Not) else given
             if word.text not in known:
                 remedy = suggestion(word.text, known, f"there are {listed(known, 'and', 40)}")
+                if check.noun.kind == "outcome" and word.text in ("done", "editing"):
+                    remedy = f"that is a view (expect view is {word.text}); outcomes are {listed(known, 'and')}"
                 self.report(op, word.offset, len(word.text), f"{word.text!r} is not {what}", remedy)
 
     def errors(self, op: Op, check: Check) -> None:

@@ -6,6 +6,7 @@ values and absolute addresses. Every fault on the way is noted with its place; n
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,7 @@ from typing import Any
 from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_duration
 from ..forms.values.values import as_text
-from ..problems import NO_FILE, Place, Problem, Unreadable, suggestion
+from ..problems import NO_FILE, Place, Problem, Unreadable, near_file, suggestion
 from ..records import NamedTuple
 from .reader import Lines, read_script
 from .tables import TableRow, read_table
@@ -42,6 +43,7 @@ from .tree import (
 )  # fmt: skip
 
 _DEEPEST = 40
+_QUOTED = re.compile(r'[^"\n]*("(?:[^"\\\n]|\\.)*")')
 _DURATIONS = frozenset({"every", "within", "lasting", "duration", "after"})
 _NUMBERS = frozenset({"times", "to", "at", "status", "size"})
 _TEXTS = frozenset({"text", "name", "button", "type"})
@@ -83,6 +85,12 @@ class Scenario(NamedTuple):
 
 
 _LINES: dict[int, tuple[str, Lines]] = {}
+
+
+def path_span(text: str, offset: int) -> tuple[int, int]:
+    """Where the first quoted text behind *offset* stands on its line, quotes and all; of a line without one, its word."""
+    found = _QUOTED.match(text, offset)
+    return (found.start(1), len(found[1])) if found is not None else (offset, 1)
 
 
 def lines_of(script: Script) -> Lines:
@@ -145,7 +153,8 @@ class _Expander:
             path = str(Path(script.file).parent / header.text)
             here = str(Path(path).resolve())
             if here in trail or here == str(Path(script.file).resolve()):
-                self.report(script, header.offset, 3, f"{header.text} is used in a ring", "let one of the files not use the other")
+                span = path_span(script.text, header.offset)
+                self.report(script, *span, f"{header.text} is used in a ring", "let one of the files not use the other")
                 continue
             try:
                 used = read_script(path)
@@ -153,7 +162,8 @@ class _Expander:
                 if any(p.place.line > 1 or p.source for p in fault.problems):
                     self.problems.extend(fault.problems)
                 else:
-                    self.report(script, header.offset, 3, f"{header.text}: {fault.problems[0].cause}", fault.problems[0].remedy)
+                    remedy = near_file(path, header.text) if fault.problems[0].code == NO_FILE else fault.problems[0].remedy
+                    self.report(script, *path_span(script.text, header.offset), f"{header.text}: {fault.problems[0].cause}", remedy)
                 continue
             self._collect(used, (*trail, str(Path(script.file).resolve())))
 
@@ -192,16 +202,19 @@ class _Expander:
 
     def _file(self, table: With, script: Script, offset: int) -> list[TableRow]:
         """The rows of a table in a file of its own, a path relative to *script*."""
+        path, span = str(Path(script.file).parent / table.file), path_span(script.text, offset)
         try:
-            rows = read_table(table.kind, str(Path(script.file).parent / table.file))
+            rows = read_table(table.kind, path)
         except Unreadable as fault:
+            first = fault.problems[0]
             if any(p.code == NO_FILE or (p.place.line == 1 and not p.source and len(fault.problems) == 1) for p in fault.problems):
-                self.report(script, offset, 1, f"{table.file}: {fault.problems[0].cause}", fault.problems[0].remedy)
+                remedy = near_file(path, table.file) if first.code == NO_FILE else first.remedy
+                self.report(script, *span, f"{table.file}: {first.cause}", remedy)
             else:
                 self.problems.extend(fault.problems)
             return []
         if not rows:
-            self.report(script, offset, 1, f"{table.file} has no rows", "put at least one row in it")
+            self.report(script, *span, f"{table.file} has no rows", "put at least one row in it")
         return rows
 
     # bodies

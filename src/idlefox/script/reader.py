@@ -215,6 +215,9 @@ class _Reader:
         remedy = table.said().get(word.lower()) or (suggestion(word, known) if word else "")
         if word in _VERBS and "scenario" in known:
             return Slip(f"{word!r} is a step: it belongs into a scenario", self.s.at, "indent it under a scenario", len(word))
+        if word == "clock" and "scenario" not in known:
+            remedy = "put it there, or at the head of the file for all of its scenarios"
+            return Slip("`clock` stands first in a scenario, before its steps", self.s.at, remedy, len(word))
         if word in (*_BLOCKS, *_HEADERS):
             return Slip(f"{word!r} begins at the margin", self.s.at, "remove the spaces before it", len(word))
         return self.s.expected(wanted, remedy)
@@ -301,12 +304,14 @@ class _Reader:
         if self.depth > _DEEPEST:
             self.depth -= 1
             raise Slip(f"nested deeper than {_DEEPEST}", start, "use addresses with more segments")
+        told = len(self.problems)
         indent = self.peek()
         statements: list[Statement] = []
         found_table: With | None = None
         clock: Header | None = None
         if indent <= outer:
-            self.slip(Slip(f"expected {what}, indented", start, "put at least one statement under it"))
+            if told == len(self.problems):  # else there were some, indented with tabs, and that is told
+                self.slip(Slip(f"expected {what}, indented", start, "put at least one statement under it"))
         else:
             while (column := self.peek()) > outer:
                 if column != indent:

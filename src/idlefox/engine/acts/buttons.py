@@ -7,7 +7,7 @@ from ..plan.plans import ButtonPlan
 from ..state.cells import FormCell, leaves
 from ..state.live import Live
 from .cannot import Cannot
-from .sight import is_visible
+from .sight import is_visible, with_parts
 
 # Controls that are no button of the plan: those that add, remove and move rows, open panels, dismiss notices.
 OTHER = ButtonPlan("", "another button", press="")
@@ -46,11 +46,19 @@ def need_button(live: Live, form: FormCell, button: ButtonPlan | None) -> Button
     """*button*. Raises Cannot unless a person can press it."""
     if button is None:
         raise Cannot(Refusal("no submit button"))
-    refusal = _out_of_sight(live, form, button) or _disabled_by(form, button)
+    refusal = why_no_press(live, form, button)
     if refusal is not None:
-        see = form if refusal.kind in ("disabled", "locked") else None
-        raise Cannot(refusal._replace(what=button.label, doing="press"), see)
+        raise Cannot(refusal, form if refusal.kind in ("disabled", "locked") else None)
     return button
+
+
+def why_no_press(live: Live, form: FormCell, button: ButtonPlan) -> Refusal | None:
+    """Why a person cannot press *button* now; None where they can."""
+    refusal = _out_of_sight(live, form, button) or _disabled_by(form, button)
+    if refusal is None:
+        return None
+    explained = with_parts(refusal, form, button.enabled) if refusal.kind == "disabled" else refusal
+    return explained._replace(what=button.label, doing="press")
 
 
 def _out_of_sight(live: Live, form: FormCell, button: ButtonPlan) -> Refusal | None:

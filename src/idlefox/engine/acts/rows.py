@@ -9,14 +9,14 @@ from ..state.live import Live
 from .buttons import OTHER
 from .cannot import Cannot, cannot
 from .focus import focus_button
-from .sight import disabled_by, hidden_by, need_reach, readonly_by
+from .sight import disabled_by, explained, hidden_by, need_reach, readonly_by, with_parts
 
 
 def why_not(live: Live, rows: ListCell, doing: str) -> Refusal | None:
     """Why the control that would *doing* (add, remove, move) a row is not offered; None where it is."""
     reason = hidden_by(live, rows) or disabled_by(rows) or readonly_by(rows)
     if reason is not None:
-        return reason
+        return explained(reason, rows)
     field, count = rows.plan.field, len(rows.parts)
     if doing == "add" and field.most is not None and count >= field.most:
         return Refusal("most rows", facts={"count": count, "most": field.most})
@@ -26,7 +26,7 @@ def why_not(live: Live, rows: ListCell, doing: str) -> Refusal | None:
         return Refusal("too few rows", facts={"count": count})
     closure = {"add": rows.plan.add, "remove": rows.plan.remove}.get(doing)
     if closure is not None and closure(rows, None) is not True:
-        return Refusal("not offered", facts={"condition": getattr(field, doing).text})
+        return with_parts(Refusal("not offered", facts={"condition": getattr(field, doing).text}), rows, closure)
     return None
 
 

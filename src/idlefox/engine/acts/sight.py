@@ -5,6 +5,7 @@ Distinct from a field's own `visible` and `enabled`, which rules and payload fol
 
 from __future__ import annotations
 
+from ...forms.expressions import Closure, deciding
 from ...refusals import Refusal
 from ..state.cells import Cell, FieldCell, FormCell, form_of, leaves
 from ..state.live import Live
@@ -51,14 +52,42 @@ def readonly_by(cell: Cell) -> Refusal | None:
     """Why *cell* cannot be changed although it is enabled; None where it can."""
     if not cell.readonly:
         return None
+    each = _innermost_fixed(cell)
+    if each is None:
+        return None
+    if each.plan.facts.fixed:
+        return Refusal("readonly by markup", facts={"why": "the attribute readonly"})
+    return _condition("readonly", each, cell, each.plan.field.readonly.text)
+
+
+def explained(refusal: Refusal, cell: Cell) -> Refusal:
+    """*refusal* of *cell* with the parts of the condition that decided, where a condition did."""
+    if refusal.kind not in _JUDGED:
+        return refusal
+    own, name, value = _JUDGED[refusal.kind]
+    culprit = _outermost(cell, own, value) if refusal.kind != "readonly" else _innermost_fixed(cell)
+    closure = getattr(culprit.plan, name) if culprit is not None else None
+    return with_parts(refusal, culprit, closure, not value) if culprit is not None else refusal
+
+
+def with_parts(refusal: Refusal, cell: Cell, condition: Closure | None, wanted: bool = True) -> Refusal:
+    """*refusal* with the parts of *condition*, judged at *cell*, that keep it from being *wanted*."""
+    part = cell.plan.form.conditions.get(condition) if condition is not None else None
+    return refusal if part is None else refusal._replace(facts={**refusal.facts, "parts": deciding(part, cell, wanted)})
+
+
+# Kind of refusal -> the attribute of a cell that tells it, the condition, and what the attribute is.
+_JUDGED = {
+    "hidden": ("own_visible", "visible", False), "disabled": ("own_enabled", "enabled", False),
+    "readonly": ("own_readonly", "readonly", True),
+}  # fmt: skip
+
+
+def _innermost_fixed(cell: Cell) -> Cell | None:
     each: Cell | None = cell
-    while each is not None:
-        if each.own_readonly and each.plan.facts.fixed:
-            return Refusal("readonly by markup", facts={"why": "the attribute readonly"})
-        if each.own_readonly:
-            return _condition("readonly", each, cell, each.plan.field.readonly.text)
+    while each is not None and not each.own_readonly:
         each = each.up
-    return None
+    return each
 
 
 def _outermost(cell: Cell, attribute: str, value: bool) -> Cell | None:
@@ -99,7 +128,7 @@ def need_reach(live: Live, cell: Cell, doing: str, *, change: bool = True) -> No
     if reason is None and change:
         reason = readonly_by(cell)
     if reason is not None:
-        raise Cannot(reason._replace(what=cell.address(), doing=doing), cell)
+        raise Cannot(explained(reason, cell)._replace(what=cell.address(), doing=doing), cell)
 
 
 def controls_of(live: Live, form: FormCell) -> list[FieldCell]:

@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
 
-from ...forms.expressions import Closure, Expression, Reference, compile_expression
+from ...forms.expressions import Closure, Expression, Reference, compile_expression, parts_of
 from ...forms.model.form import FLAGS, Field, Form, Kind, OptionsFrom, Rule, written_path
 from ...forms.model.messages import message_for
 from ...forms.names.addresses import parse_address
@@ -72,7 +72,7 @@ class _Compiler:
             from .markup import Markup
 
             self.markup: Any = Markup(form, self.texts)
-            self.markup.form(plan.main, self.compile)
+            self.markup.form(plan.main, partial(self._reasoned, plan.main))
         for one in (plan.main, *plan.panels.values()):
             self._form(one)
         for one in (plan.main, *plan.panels.values()):
@@ -122,7 +122,15 @@ class _Compiler:
         if expression is None:
             return None
         self.watches.expression(expression, plan, unit)
-        return self.compile(expression)
+        return self._reasoned(plan.form, expression)
+
+    def _reasoned(self, form: FormPlan, expression: Expression | None) -> Closure | None:
+        """The closure of a condition that a person may ask the reason of."""
+        if expression is None:
+            return None
+        closure = self.compile(expression)
+        form.conditions[closure] = parts_of(expression, closure, self.access)
+        return closure
 
     def _optional(self, expression: Expression | None) -> Closure | None:
         return self.compile(expression) if expression is not None else None
@@ -161,12 +169,16 @@ class _Compiler:
     def _buttons(self, form_plan: FormPlan) -> None:
         form = form_plan.model
         form_plan.submit = ButtonPlan("", "the submit button")
-        _condition_of(form_plan.submit, form.submit.enabled, self.compile)
+        self._enabled(form_plan, form_plan.submit, form.submit.enabled)
         for button in form.buttons:
             plan = ButtonPlan(button.name, f"the button {button.name!r}", source=button)
             plan.past_checks = button.past_checks
-            _condition_of(plan, button.enabled, self.compile)
+            self._enabled(form_plan, plan, button.enabled)
             form_plan.buttons[button.name] = plan
+
+    def _enabled(self, form: FormPlan, button: ButtonPlan, enabled: Expression | None) -> None:
+        if enabled is not None:
+            button.enabled, button.enabled_text = self._reasoned(form, enabled), enabled.text
 
     def _bare(self, plan: FieldPlan, field: Field) -> None:
         """A field of a page that no sheet says anything of: nothing in it reads anything else."""
@@ -205,7 +217,7 @@ class _Compiler:
         plan.enabled = self._condition(plan, ENABLED, field.enabled)
         plan.readonly = self._condition(plan, READONLY, field.readonly)
         plan.reveal = None if field.reveal.text == "true" else self._condition(plan, REVEAL, field.reveal)
-        plan.add, plan.remove = self._optional(field.add), self._optional(field.remove)
+        plan.add, plan.remove = self._reasoned(plan.form, field.add), self._reasoned(plan.form, field.remove)
         self._options(plan, field)
         if field.derive is not None:
             plan.derive = self.compile(field.derive.source)
@@ -351,11 +363,6 @@ class _Compiler:
         plan.above = tuple(above)
         for part in plan.parts:
             self._finish(part)
-
-
-def _condition_of(button: ButtonPlan, enabled: Expression | None, compile_: Callable[[Expression], Closure]) -> None:
-    if enabled is not None:
-        button.enabled, button.enabled_text = compile_(enabled), enabled.text
 
 
 def _normal(plan: FieldPlan, field: Field) -> None:

@@ -29,10 +29,10 @@ class Markup:
         self.natives = NativePlans(texts)
         self._views = {name: {called(form.shape, address) for address in shown} for name, shown in form.views.items()}
 
-    def form(self, plan: FormPlan, compile_: Callable[[Expression], Closure]) -> None:
+    def form(self, plan: FormPlan, compile_: Callable[[Expression | None], Closure | None]) -> None:
         """Gives the form's plan its buttons, and what a page does its own way."""
         page, enabled = self.page, self.model.submit.enabled
-        closure = compile_(enabled) if enabled is not None else None
+        closure = compile_(enabled)
         buttons: dict[int, ButtonPlan] = {}
         for number, element in enumerate(page.elements):
             if isinstance(element, PageButton):

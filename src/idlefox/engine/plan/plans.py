@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ...forms.expressions import Closure
+from ...forms.expressions import Closure, Part
 from ...forms.html.model import Native
 from ...forms.model.form import Field, Form, Lookup, Message
 from ...records import NamedTuple
@@ -210,11 +210,12 @@ class FormPlan:
 
     *species* does what differs between forms of sheets and of pages in play (`acts.species`); *home* is where the
     person is at load; *follows* tells that an answer takes them to the request's target; *marks_itself* that it
-    presents as wrong what HTML's ":user-invalid" says (else: what shows a message).
+    presents as wrong what HTML's ":user-invalid" says (else: what shows a message). *conditions* takes each condition apart,
+    for whoever asks why it does not hold.
     """
 
     __slots__ = (
-        "buttons", "follows", "home", "implicit_kinds", "marks_itself", "model", "name", "reset_buttons", "root", "server",
+        "buttons", "conditions", "follows", "home", "implicit_kinds", "marks_itself", "model", "name", "reset_buttons", "root", "server",
         "species", "submit", "validates",
     )  # fmt: skip
 
@@ -227,6 +228,7 @@ class FormPlan:
         self.reset_buttons: tuple[ButtonPlan, ...] | None = None  # None: there always is one
         self.implicit_kinds: frozenset[str] = frozenset()  # Enter in these submits where there is no default button
         self.server: ServerPlan = ServerPlan((), ())
+        self.conditions: dict[Closure, Part] = {}
         self.species: Any = None
         self.home = "/"
         self.follows = False

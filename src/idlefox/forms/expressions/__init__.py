@@ -3,6 +3,7 @@
 from .bind import Scope, bind
 from .closures import Access, Closure, compile_expression
 from .parse import ExpressionError, parse
+from .parts import Part, Shown, deciding, parts_of
 from .tree import UNKNOWN, Expression, Node, Reference
 
 __all__ = [
@@ -12,9 +13,13 @@ __all__ = [
     "Expression",
     "ExpressionError",
     "Node",
+    "Part",
     "Reference",
     "Scope",
+    "Shown",
     "bind",
     "compile_expression",
+    "deciding",
     "parse",
+    "parts_of",
 ]

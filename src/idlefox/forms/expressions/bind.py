@@ -318,6 +318,8 @@ class _Binder:
         if segment in FIELD_STATES and not otherwise:
             otherwise = f"to ask for a state, name the field: FIELD.{segment}"
         specials = [] if otherwise else ["value", "form"] if self.scope.value else ["form"]
+        if name.segments[0] == "form" and not otherwise:
+            otherwise = "behind `form.` stands a state, as in form.valid, or a field: idlefox outline shows them"
         remedy = suggestion(segment, [*known, *self.variables, *specials], otherwise or "see `idlefox outline` for the form's fields")
         return ExpressionError(f"there is no field {segment!r} here", name.at, remedy, _width(name))
 

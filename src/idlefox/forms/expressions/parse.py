@@ -139,10 +139,12 @@ class _Parser:
 
     def _chain(self, word: str, part: Callable[[], Any]) -> Any:
         at = self.here.at
-        parts = [part()]
+        parts, spans = [part()], [(at, self._end_of_last())]
         while self.take(word):
+            start = self.here.at
             parts.append(part())
-        return parts[0] if len(parts) == 1 else Logic(word, tuple(parts), at)
+            spans.append((start, self._end_of_last()))
+        return parts[0] if len(parts) == 1 else Logic(word, tuple(parts), at, tuple(spans))
 
     def negation(self) -> Any:
         nots = []

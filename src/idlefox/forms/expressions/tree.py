@@ -74,9 +74,12 @@ class Binary(NamedTuple):
 
 
 class Logic(NamedTuple):
+    """*spans* are where the text of each part begins and ends."""
+
     op: str
     parts: tuple[Any, ...]
     at: int
+    spans: tuple[tuple[int, int], ...] = ()
 
 
 class Choice(NamedTuple):

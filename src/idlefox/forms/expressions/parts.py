@@ -1,0 +1,87 @@
+"""Why a condition is as it is: its parts, compiled beside it, and of those that decide what they read.
+
+Made when a form is compiled, asked when a step is refused or a check fails; nothing of it runs before.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from ...records import NamedTuple
+from .closures import Access, Closure, compile_expression
+from .tree import Binary, Expression, Literal, Logic, Over, Reference
+
+_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_-]*(?:\.[A-Za-z_][A-Za-z0-9_-]*|\[[^\]]*\])*|\[[^\]]*\](?:\.[A-Za-z_][A-Za-z0-9_-]*|\[[^\]]*\])*")
+_MOST_READINGS = 3
+
+
+class Part(NamedTuple):
+    """A condition, or one operand of an `and` or `or` in it. *op* is "" where there is nothing further to take apart."""
+
+    text: str
+    closure: Closure
+    op: str = ""
+    parts: tuple[Any, ...] = ()
+    readings: tuple[tuple[str, Closure], ...] = ()  # what it reads, as written
+
+
+class Shown(NamedTuple):
+    """A part that decided, what it came to, and what it read."""
+
+    text: str
+    value: Any
+    readings: tuple[tuple[str, Any], ...] = ()
+
+
+def parts_of(expression: Expression, closure: Closure, access: Access) -> Part:
+    """The parts of *expression*, whose own closure is *closure*."""
+    return _part(expression, expression.node, expression.text.strip(), closure, access)
+
+
+def _part(whole: Expression, node: Any, text: str, closure: Closure, access: Access) -> Part:
+    if isinstance(node, Logic):
+        parts = []
+        for inner, (start, end) in zip(node.parts, node.spans, strict=True):
+            parts.append(_part(whole, inner, whole.text[start:end], _closure(whole, inner, access), access))
+        return Part(text, closure, node.op, tuple(parts))
+    return Part(text, closure, readings=tuple(_readings(whole, node, text, access)))
+
+
+def _closure(whole: Expression, node: Any, access: Access) -> Closure:
+    return compile_expression(whole._replace(node=node), access)
+
+
+def _readings(whole: Expression, node: Any, text: str, access: Access) -> Iterator[tuple[str, Closure]]:
+    """The two sides of a comparison; of anything else the names in it."""
+    if isinstance(node, Reference):
+        return
+    if isinstance(node, Binary) and (at := node.at - whole.text.find(text)) > 0 and text[at : at + len(node.op)] == node.op:
+        sides = ((node.left, text[:at]), (node.right, text[at + len(node.op) :]))
+        yield from ((side.strip(), _closure(whole, inner, access)) for inner, side in sides if not isinstance(inner, Literal))
+        return
+    seen: set[str] = set()
+    for reference in _references(node):
+        found = _NAME.match(whole.text, reference.at)
+        if found is not None and found[0] not in seen and len(seen) < _MOST_READINGS:
+            seen.add(found[0])
+            yield found[0], _closure(whole, reference, access)
+
+
+def _references(node: Any) -> Iterator[Reference]:
+    """The names in *node*, but for those inside a walk over rows: they stand for many."""
+    if isinstance(node, Reference):
+        yield node
+    elif isinstance(node, tuple) and not isinstance(node, Over):
+        for inner in node:
+            yield from _references(inner)
+
+
+def deciding(part: Part, place: Any, wanted: bool) -> tuple[Shown, ...]:
+    """The parts that keep the condition from being *wanted*, as things stand at *place*."""
+    if part.op:
+        one_is_enough = (part.op == "and") is wanted  # of an `and` that must hold, each part that does not is a cause
+        inner = [p for p in part.parts if not one_is_enough or (p.closure(place, None) is True) is not wanted]
+        return tuple(shown for p in inner for shown in deciding(p, place, wanted))
+    return (Shown(part.text, part.closure(place, None), tuple((text, read(place, None)) for text, read in part.readings)),)

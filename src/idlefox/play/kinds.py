@@ -1,0 +1,40 @@
+"""What kind of file a path names, by its ending, and which command takes it: for whoever hands it to another."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from ..problems import KIND, Place, Problem, listed
+
+_ENDINGS = {
+    ".fox": "script", ".form.yaml": "sheet", ".yaml": "sheet", ".yml": "sheet", ".html": "page", ".htm": "page", ".csv": "table",
+    ".json": "schema",
+}  # fmt: skip
+_CALLED = {
+    "script": "a script", "sheet": "a form sheet", "page": "an HTML page", "table": "a table", "schema": "a JSON Schema",
+    "": "no file of Idle Fox",
+}  # fmt: skip
+_TAKEN = {
+    "script": "play it with: idlefox run {0}",
+    "sheet": "idlefox outline {0} shows it; to play a script on it: idlefox run SCRIPT --subject {0}; to begin one: idlefox scaffold {0}",
+    "page": "idlefox outline {0} shows it; to play a script on it: idlefox run SCRIPT --subject {0}; to begin one: idlefox scaffold {0}",
+    "table": "one row of it is played with: idlefox run SCRIPTS… {0}:LINE",
+    "schema": "of a JSON Schema a first sheet and script are made with: idlefox scaffold {0}",
+    "": "scripts are *.fox, form sheets *.form.yaml, pages *.html",
+}
+
+
+def kind_of(path: str) -> str:
+    """What the path *path* names by its ending: script, sheet, page, table, schema; "" for anything else."""
+    name = path.partition("#")[0].lower()
+    return next((kind for ending, kind in _ENDINGS.items() if name.endswith(ending)), "")
+
+
+def misplaced(path: str, *wanted: str) -> Problem | None:
+    """That the file *path*, which is there, is of another kind than those *wanted*; None where it is one of them."""
+    file = path.partition("#")[0]
+    kind = kind_of(path)
+    if kind in wanted or not Path(file).is_file():
+        return None
+    needs = listed(_CALLED[each] for each in wanted)
+    return Problem(Place(path, 1, 1), f"this is {_CALLED[kind]}, and {needs} is needed here", _TAKEN[kind].format(path), code=KIND)
