@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import json
+import shutil
 import subprocess
 import sys
+from pathlib import Path
 from typing import Any
 
 import pytest
+from conftest import Fox
 
+DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 SHEET = """
 form: small
 fields:
@@ -194,7 +198,7 @@ def test_other_commands(small: Any) -> None:
     assert "Too short." in outline.stdout
     assert small("outline", "no.form.yaml").returncode == 2
     lines = [json.loads(line) for line in small("trace", "a.fox:8", "--json").stdout.splitlines()]
-    assert {"step": 1, "ms": 0, "cell": "code", "property": "reads", "before": "a", "after": "ab"} in lines
+    assert {"step": 1, "ms": 0, "cell": "code", "property": "reads", "before": "a", "after": "ab", "file": "a.fox", "line": 8} in lines
     assert small("trace", "a.fox:3", "--json").stdout == small("trace", "a.fox:3", "--json", PYTHONHASHSEED="77").stdout
     assert "3 scenarios fit" in small("trace", "a.fox:15").stderr
     assert small("format", "--check", "a.fox").returncode == 1
@@ -346,3 +350,91 @@ def test_what_is_missing_at_the_head_of_a_script(fox: Any) -> None:
     done = fox("run", "c.fox")
     assert (done.returncode, "c.fox:1:1: no scenario in c.fox" in done.stdout) == (2, True)
     assert "a.fox:1:1" in fox("run", "a.fox", "c.fox", "--jobs", "2").stdout
+
+
+@pytest.mark.parametrize(("command", "says"), [
+    ("run bokoing.fox", "bokoing.fox: there is no such file\n→ did you mean 'booking.fox'?"),
+    ("run nope.fox", "nope.fox: there is no such file\n→ in that folder there is booking.fox"),
+    ("run x/a.fox", "→ there is no folder 'x'"),
+    ("run booking.form.yaml", "this is a form sheet, and a script is needed here\n→ idlefox outline booking.form.yaml shows it"),
+    ("trace booking.form.yaml:3", "this is a form sheet, and a script is needed here"),
+    ("format booking.form.yaml", "this is a form sheet, and a script is needed here"),
+    ("run booking.fox:x", "'x' is no line of booking.fox\n→ name a scenario by a line of it: booking.fox:LINE"),
+    ("outline booking.fox", "this is a script, and a form sheet or an HTML page is needed here\n→ play it with: idlefox run booking.fox"),
+    ("scaffold booking.fox", "this is a script"),
+    ("run booking.fox --subject booking.fox", "this is a script"),
+    ("run booking.fox --subject bokoing.form.yaml", "did you mean 'booking.form.yaml'?"),
+    ("run booking.fox --match zzz", "idlefox run: no scenario fits --match 'zzz'\n→ see the titles and tags with --list"),
+    ("run booking.fox --jobs many", "--jobs: a number from 1 to 256 is needed, or auto, not 'many'"),
+])  # fmt: skip
+def test_a_file_that_is_missing_or_of_another_kind_says_what_to_do(fox: Fox, command: str, says: str) -> None:
+    for file in ("booking.fox", "booking.form.yaml"):
+        shutil.copy(DEMO / file, fox.folder)
+    done = fox(*command.split(), COLUMNS="200")
+    assert done.returncode == 2
+    assert says in done.stdout + done.stderr
+
+
+def test_the_configuration_is_blamed_for_what_it_says(fox: Fox) -> None:
+    fox.write(idlefox__toml='subject = "a.form.yaml"\njobs = "many"\n')
+    assert "idlefox.toml:2:1: jobs: a number from 1 to 256" in fox("run").stderr
+
+
+def test_a_slip_in_a_path_is_marked_under_the_path(fox: Fox) -> None:
+    fox.write(a__form__yaml="form: a\nfields: {x: {}}", b__fox='subject "aa.form.yaml"\nuse "cc.fox"\nscenario "x"\n    with csv "no/t.csv"\n    blur\n')
+    told = fox("run", "b.fox").stdout
+    assert "1 │ subject \"aa.form.yaml\"\n               ──────────────\n→ did you mean 'a.form.yaml'?" in told
+    assert "b.fox:2:5: cc.fox: there is no such file" in told
+    assert "b.fox:4:14: no/t.csv: there is no such file" in told
+
+
+def test_what_no_field_is_called_is_warned_of_and_played(fox: Fox) -> None:
+    fox.write(a__form__yaml="form: a\nfields: {name: {send: n}, g: {type: group, fields: {h: {}}}}\nbuttons: {keep: {}}", b__fox="""subject "a.form.yaml"
+scenario "x"
+    submit past checks
+    expect payload omits nmae, n.x, keep, g.i
+    expect payload omits g.h
+    expect errors != {"nam": "x"}
+    expect record includes {"g": {"h": ""}}
+    expect record != {"g": {"hh": ""}}
+""")
+    done = fox("run", "b.fox", "--report", "json=r.json", COLUMNS="200")
+    warnings = json.loads((fox.folder / "r.json").read_text())["scripts"][0]["warnings"]
+    assert [(w.split(": ")[0], w.split("'")[1]) for w in warnings] == [
+        ("b.fox:4:20", "nmae"), ("b.fox:4:20", "x"), ("b.fox:4:20", "i"), ("b.fox:6:19", "nam"), ("b.fox:8:19", "hh"),
+    ]  # fmt: skip
+    assert done.returncode == 1  # g.h is sent: the check fails as ever
+    assert " warning  b.fox:4:20: no field is called 'nmae': that is never sent; did you mean 'name'?" in done.stdout
+
+
+def test_what_would_be_played_is_listed(fox: Fox) -> None:
+    fox.write(a__form__yaml="form: a\nfields: {x: {}}", c__csv="t\n1\n2\n", b__fox="""subject "a.form.yaml"
+scenario "one" [quick, slow]
+    expect x is clean
+scenario "$t"
+    with csv "c.csv"
+    type x $t
+""")
+    assert fox("run", "b.fox", "--list").stdout == "b.fox:2  one  [quick, slow]\nc.csv:2  1\nc.csv:3  2\n"
+    assert fox("run", "b.fox", "--list", "--tag", "slow").stdout == "b.fox:2  one  [quick, slow]\n"
+
+
+def test_a_trace_tells_what_was_played_and_by_what(fox: Fox) -> None:
+    fox.write(a__form__yaml="""form: a
+fields:
+  crew: {type: rows, start: 2, fields: {name: {rules: [{required: true, say: "Row {row} needs a name."}]}}}
+""", b__fox="""subject "a.form.yaml"
+routine leave_it(i)
+    blur crew[$i].name
+scenario "x"
+    do leave_it(1)
+    remove crew[0]
+    submit by "none"
+    reset
+""".replace('    submit by "none"\n', "    remove crew[5]\n"))
+    told = fox("trace", "b.fox:4", COLUMNS="200").stdout
+    assert "3 │ blur crew[1].name   0.000 s\n        blur crew[$i].name\n        called from line 5\n" in told
+    assert 'crew#2.name shows                  ["Row 2 needs a name."] → ["Row 1 needs a name."]' in told
+    assert "reset" not in told  # the step before it failed
+    last = json.loads(fox("trace", "b.fox:4", "--json").stdout.splitlines()[-1])
+    assert (last["file"], last["line"]) == ("b.fox", 6)

@@ -40,8 +40,8 @@ def command(scenario: str, as_json: bool, subject: str | None, color: str, trust
         console.problems(fault.problems)
         raise SystemExit(2) from None
     if as_json:
-        for change in traced.journal.changes:
-            console.text(json.dumps(change.as_json(), ensure_ascii=True))
+        for change in traced.as_json():
+            console.text(json.dumps(change, ensure_ascii=True))
     else:
         console.lines(trace_lines(traced, console.width()))
     raise SystemExit(1 if traced.result.fell else 0)

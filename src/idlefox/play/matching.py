@@ -45,8 +45,8 @@ def contains(found: Any, pattern: Any) -> bool:
 class Difference(NamedTuple):
     """One place inside an object or list where *found* is not what was *expected*.
 
-    *kind*: missing (nothing there), besides (there is more: *found* are the names), length (how many elements) or
-    differs.
+    *kind*: missing (nothing there), besides (there is more: *found* are the names), length (how many elements), extra (an element
+    too many) or differs.
     """
 
     kind: str
@@ -65,6 +65,9 @@ def differences(found: Any, pattern: Any, *, loose: bool, path: str = "") -> Ite
                 yield from differences(a, b, loose=loose, path=f"{path}[{i}]")
         if len(found) != len(pattern):
             yield Difference("length", path, len(found), len(pattern))
+        for i in range(min(len(found), len(pattern)), max(len(found), len(pattern))):
+            place = f"{path}[{i}]"
+            yield Difference("missing", place, None, pattern[i]) if i < len(pattern) else Difference("extra", place, found[i])
     elif path:
         yield Difference("differs", path, found, pattern)
 

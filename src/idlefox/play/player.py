@@ -13,6 +13,7 @@ from ..problems import NO_FILE, UNSUPPORTED, Place, Problem, Unreadable, near_fi
 from ..records import NamedTuple
 from ..refusals import Refusal
 from ..script.against import check_ops
+from ..script.doubts import doubts
 from ..script.expand import Op, Scenario, expand, lines_of, path_span
 from ..script.reader import read_script_anyway
 from ..script.tree import Address, Cannot, Check, Header, Noun, Script
@@ -46,6 +47,7 @@ class Ready(NamedTuple):
     loaded: Loaded | None
     clock: int
     left_out: int
+    doubts: tuple[Problem, ...] = ()
 
 
 def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
@@ -70,7 +72,8 @@ def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
         raise Unreadable(problems)
     kept = _kept(script, scenarios, chosen, wishes)
     clock = next((h.ms for h in script.headers if h.kind == "clock"), DEFAULT_CLOCK)
-    return Ready(script, tuple(kept), loaded, clock, len(scenarios) - len(kept))
+    doubtful = doubts((op for s in kept for op in s.ops), loaded.form) if loaded is not None else []
+    return Ready(script, tuple(kept), loaded, clock, len(scenarios) - len(kept), tuple(doubtful))
 
 
 def _subject(script: Script, wishes: Wishes, subjects: Subjects, *, needed: bool) -> Loaded | None:
@@ -152,7 +155,8 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
         if wishes.stop_first and result.fell:
             break
     warnings = loaded.warnings if loaded is not None else ()
-    return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, warnings)
+    told = tuple(f"{d.place.file}:{d.place.line}:{d.place.column}: {d.cause}; {d.remedy}" for d in ready.doubts)
+    return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, (*warnings, *told))
 
 
 def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -> ScenarioResult:

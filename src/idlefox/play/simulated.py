@@ -14,7 +14,7 @@ from ..engine.judge.questions import Answered
 from ..engine.session import look as sight
 from ..engine.session.session import Session, Stage
 from ..engine.state.cells import Cell, FieldCell, FormCell, value_of
-from ..engine.state.journal import Journal
+from ..engine.state.journal import Journal, State
 from ..forms.model.form import Notice
 from ..forms.names.addresses import called
 from ..forms.values.durations import parse_duration
@@ -46,6 +46,10 @@ class SimulatedForm:
 
     def journal(self) -> Journal:
         return self.session.journal()
+
+    def state(self) -> State:
+        """The whole state now, from which the journal goes on."""
+        return self.session.state()
 
     def perform(self, step: Any, number: int) -> Refusal | None:
         self.session.live.step = number

@@ -2,36 +2,55 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
-from ..engine.state.journal import Changed, Journal
+from ..engine.state.journal import Changed, Journal, State, rebuild
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
+from ..script.expand import Op
 from ..script.tree import Cannot, Check
+from ..script.writer import write_step
 from .player import Wishes, play_scenario, prepare, text_of
 from .results import ScenarioResult
 from .select import Chosen
+from .simulated import SimulatedForm
 from .subjects import Subjects
 
-__all__ = ["Changed", "Step", "Traced", "trace_scenario"]
+__all__ = ["Changed", "State", "Step", "Traced", "rebuild", "trace_scenario"]
 
 
 class Step(NamedTuple):
-    """One step of a scenario: its *number*, and where it stands."""
+    """One step that was taken: its *number*, and where it stands.
+
+    *played* is what a line with parameters came to, "" for one without; *calls* are the lines that led to it.
+    """
 
     number: int
     file: str
     line: int
     text: str
+    played: str = ""
+    calls: tuple[str, ...] = ()
 
 
 class Traced(NamedTuple):
-    """A scenario that has been played, step by step."""
+    """A scenario that has been played, step by step, from the state *initial*."""
 
     title: str
     steps: tuple[Step, ...]
     result: ScenarioResult
     journal: Journal
+    initial: State = {}
+
+    def as_json(self) -> Iterator[dict[str, Any]]:
+        """Every change as an object, with the file and line of its step (null for what load itself changed)."""
+        steps = {step.number: step for step in self.steps}
+        for change in self.journal.changes:
+            step = steps.get(change.step)
+            where = {"file": step.file if step else None, "line": step.line if step else None}
+            yield {**change.as_json(), **where}
 
 
 def trace_scenario(chosen: Chosen, subject: str, *, trust_python: bool = False) -> Traced:
@@ -43,10 +62,14 @@ def trace_scenario(chosen: Chosen, subject: str, *, trust_python: bool = False) 
         raise Unreadable([Problem(place, f"{len(ready.scenarios)} scenarios fit; a trace is of one", f"name its line, as in {example}")])
     scenario = ready.scenarios[0]
     begun = ready.loaded.begin(str(Path(chosen.file).parent))
+    assert isinstance(begun, SimulatedForm)
+    begun.load(ready.clock if scenario.clock is None else scenario.clock)
+    initial = begun.state()
     result = play_scenario(scenario, begun, ready.clock, chosen.file)
-    steps = tuple(
-        Step(number, op.source.file, op.line, text_of(op))
-        for number, op in enumerate(scenario.ops, 1)
-        if not isinstance(op.act, Check | Cannot)
-    )
-    return Traced(scenario.title, steps, result, begun.journal())
+    steps = [_step(number, op) for number, op in enumerate(scenario.ops, 1) if not isinstance(op.act, Check | Cannot)]
+    return Traced(scenario.title, tuple(steps[: result.steps]), result, begun.journal(), initial)
+
+
+def _step(number: int, op: Op) -> Step:
+    text = text_of(op)
+    return Step(number, op.source.file, op.line, text, write_step(op.act) if "$" in text else "", op.calls)

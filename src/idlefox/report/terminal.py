@@ -122,7 +122,11 @@ def warning_lines(result: ScenarioResult, width: int) -> list[Line]:
 
 def script_warnings(result: ScriptResult, width: int) -> list[Line]:
     """What the person should know of a script's subject."""
-    return [line for text in result.warnings for line in hanging(f" warning {plain(result.file)}  ", plain(text), width)]
+    found: list[Line] = []
+    for text in result.warnings:
+        head = " warning  " if text.startswith(f"{result.file}:") else f" warning {plain(result.file)}  "
+        found += hanging(head, plain(text), width)
+    return found
 
 
 _MANY = 3  # so many places are told again at the end: what they are has scrolled away

@@ -173,7 +173,9 @@ def difference_text(difference: Difference) -> str:
     if difference.kind == "besides":
         return f"{path or 'it'} has {', '.join(map(written, found))} besides"
     if difference.kind == "length":
-        return f"{path or 'it'} has {found} elements, not {expected}"
+        return f"{path or 'it'} has {found} element{'s' if found != 1 else ''}, not {expected}"
+    if difference.kind == "extra":
+        return f"{path} is {shown(found)}, and nothing was expected there"
     return f"{path} is {shown(found)}, not {shown(expected)}"
 
 

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from ..forms.model.form import CHOICE_KINDS, FLAG_NAMES, FLAGS, Field, Form, Rule
-from ..forms.names.addresses import AddressError, Target, called, locate, parse_address
+from ..forms.names.addresses import AddressError, Target, locate
 from ..forms.names.shapes import write_address
 from ..forms.names.states import FIELD_STATES, FORM_STATES
 from ..forms.values.whatwg import DATE_KINDS
@@ -267,8 +267,6 @@ class _Checker:
         elif noun.kind in ("dirty", "touched", "focus"):
             for address in check.arguments:
                 self.locate(op, address)
-        elif noun.kind == "errors":
-            self.errors(op, check)
         elif check.predicate == "is":
             known, what = self._words_of(noun.kind)
             self.words(op, check, known, what)
@@ -294,17 +292,6 @@ class _Checker:
                 if check.noun.kind == "outcome" and word.text in ("done", "editing"):
                     remedy = f"that is a view (expect view is {word.text}); outcomes are {listed(known, 'and')}"
                 self.report(op, word.offset, len(word.text), f"{word.text!r} is not {what}", remedy)
-
-    def errors(self, op: Op, check: Check) -> None:
-        for expected in check.arguments:
-            for key in expected if isinstance(expected, dict) else ():
-                segments = parse_address(key)
-                if key == "" or called(self.form.shape, key) is not None:
-                    continue
-                if segments is None or "*" in segments:
-                    self.report(op, check.offset, check.length, f"{key!r} is no address", 'the form itself stands under ""')
-                else:
-                    self.locate(op, Address(segments, False, check.offset, check.length))
 
     def field_check(self, op: Op, check: Check, address: Address) -> None:
         target = self.locate(op, address)

@@ -161,7 +161,7 @@ def _value(value: Any, indent: int | None = None, taken: int = 0) -> str:
         return value.text
     if isinstance(value, Duration):
         return write_duration(value.ms)
-    return _string(value) if isinstance(value, str) else json.dumps(value)
+    return _string(value) if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
 
 
 def _flat(value: Any) -> str | None:
@@ -289,6 +289,17 @@ _STEPS: dict[type, Any] = {
     tree.Do: _do,
     tree.Note: lambda a, i: f"note {_value(a.text)}",
 }
+
+
+_IN_TIME = frozenset({"every", "duration", "within", "after"})
+
+
+def write_step(act: Any) -> str:
+    """A step that is ready to play, its parameters replaced, as a script would say it."""
+    if isinstance(act, tree.FillLine):
+        return f"{_address(act.address)} {_value(act.value)}"
+    times = {name: Duration(v) for name, v in zip(act._fields, act, strict=True) if name in _IN_TIME and type(v) is int}
+    return _step(act._replace(**times), 0)
 
 
 # checks

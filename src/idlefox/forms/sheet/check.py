@@ -136,6 +136,9 @@ def _report(document: Document, schema: dict[str, Any], error: Any) -> None:
         for key in error.kind.unexpected:
             near = nearest(key, known)
             remedy = f"did you mean {near!r}?" if near else f"the keys here are {listed(known, 'and', 30)}"
+            whole = document.parted((*path, key))
+            if whole:
+                remedy = f"if it belongs to the text before the comma, quote the text: {whole}"
             document.report((*path, key), f"unknown key {key!r}{spot}", remedy, key=True)
     elif name == "required":
         key = error.kind.property

@@ -78,8 +78,7 @@ class Document:
             loader = _Loader(self.text)
             root = loader.get_single_node()
         except yaml.MarkedYAMLError as fault:
-            place = _marked(self.file, fault.problem_mark or fault.context_mark)
-            raise Unreadable([self._problem(place, f"this is not YAML: {fault.problem}", _yaml_remedy(self.text, place))]) from None
+            raise Unreadable([self._slip(fault)]) from None
         except (yaml.YAMLError, RecursionError) as fault:
             place = Place(self.file, 1, 1)
             position = getattr(fault, "position", None)
@@ -92,6 +91,18 @@ class Document:
             place = Place(self.file, 1, 1)
             raise Unreadable([self._problem(place, "the sheet is empty", "begin with `form: NAME` and `fields:`")])
         return root
+
+    def _slip(self, fault: Any) -> Problem:
+        """What is wrong, as a person would say it; else what the parser says."""
+        from .yaml_slips import diagnose  # only what cannot be read pays for it
+
+        slip = diagnose(self.text, fault)
+        if slip is not None:
+            place = Place(self.file, slip.line + 1, slip.column + 1, max(1, slip.length))
+            return self._problem(place, f"this is not YAML: {slip.cause}", slip.remedy)
+        place = _marked(self.file, fault.problem_mark or fault.context_mark)
+        remedy = "put a text that holds `: `, `#`, quotes or brackets in quotes"
+        return self._problem(place, f"this is not YAML: {fault.problem}", remedy)
 
     def _check_depth(self) -> None:
         depth = 0
@@ -205,6 +216,28 @@ class Document:
             return 0
         return number
 
+    def parted(self, path: tuple[str | int, ...]) -> str:
+        """The line with a text in quotes that a comma has parted, where the key at *path* (without a value) is the rest of it."""
+        node: Any = self._root
+        for step in path[:-1]:
+            found = _child(node, step)
+            if found is None:
+                return ""
+            node = found[1]
+        members = node.value if isinstance(node, MappingNode) and node.flow_style else []
+        at = next((i for i, (key, _) in enumerate(members) if key.value == path[-1]), 0)
+        if at == 0:
+            return ""
+        (key, rest), (_, text) = members[at], members[at - 1]
+        start, end = text.start_mark, key.end_mark
+        plain = isinstance(text, ScalarNode) and text.style not in ("'", '"', "|", ">")
+        if rest.value != "" or not plain or start.line != end.line:
+            return ""
+        from .yaml_slips import quoted
+
+        line = self.line(start.line + 1)
+        return (line[: start.column] + quoted(line[start.column : end.column]) + line[end.column :]).strip()
+
     # places
     def line_of(self, data: dict[str, Any]) -> int:
         """The line where the mapping *data* of this document begins; 0 where it was put in its place."""
@@ -274,11 +307,3 @@ def _may_be_deep(text: str) -> bool:
         if depth > _DEEPEST:
             return True
     return False
-
-
-def _yaml_remedy(text: str, place: Place) -> str:
-    lines = text.split("\n")
-    line = lines[place.line - 1] if place.line <= len(lines) else ""
-    if "\t" in line[: place.column]:
-        return "indent with spaces: YAML takes no tabs"
-    return "put a text that holds `: `, `#`, quotes or brackets in quotes"
