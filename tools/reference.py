@@ -97,6 +97,8 @@ def _entry(word: Word) -> str:
     lines = [f"**{word.word}** {forms}" if word.word != word.form else f"**{word.word}**", "", word.means, ""]
     if word.python:
         lines += ["```python rules.py", *word.python.strip().split("\n"), "```", ""]
+    if word.csv:
+        lines += ["```csv codes.csv", *word.csv.strip().split("\n"), "```", ""]
     if word.sheet:
         lines += ["```yaml", *word.sheet.strip().split("\n"), "```", ""]
     lines += ["```fox" if word.sheet or word.whole_script else f"```fox on {word.on}", *word.example.strip().split("\n"), "```", ""]
