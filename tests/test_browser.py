@@ -1,12 +1,15 @@
 """Pages held against a browser: flags, values, entries, focus, marks, and what goes over the wire must be the same.
 
-Needs Chromium (Debian's package `chromium`); without it every case is skipped, and says so. Where the browser leaves
-the standard, the difference is listed in `docs/pages.md`, and here by the case's title.
+Needs Chromium (Debian's package `chromium`); without it every case is held against what was the same in both when they were last
+compared (`page_answers.jsonl`, written by `python tests/test_browser.py`, which needs the browser). Where the browser leaves the
+standard, the difference is listed in `docs/pages.md`, and here by the case's title.
 """
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -134,11 +137,16 @@ def theirs(found: dict[str, Any], form: Any) -> dict[str, Any]:
     }
 
 
-def compare(browser: Chromium, case: Case) -> tuple[dict[str, Any], dict[str, Any]]:
+def page_of(case: Case) -> tuple[bytes, Any]:
+    """The bytes of the case's page, and its form as we read it."""
     text = page_text_of(case)
     charset = "windows-1252" if "charset=windows-1252" in text.partition("<form")[0] else "UTF-8"
     data = text.encode(charset, "xmlcharrefreplace")
-    form = read_page_text(data.decode(charset), "case.html", "f" if "id=f" in text.replace("'", "") else "", charset)
+    return data, read_page_text(data.decode(charset), "case.html", "f" if "id=f" in text.replace("'", "") else "", charset)
+
+
+def compare(browser: Chromium, case: Case) -> tuple[dict[str, Any], dict[str, Any]]:
+    data, form = page_of(case)
     steps = steps_of(case)
     numbers: dict[str, list[int]] = {}
     buttons: dict[str, int] = {}
@@ -164,3 +172,40 @@ def test_a_page_is_what_it_is_in_a_browser(chromium: Chromium, case: Case) -> No
         assert mine != browsers, f"no difference any more: {EXPLAINED[case.title]}"
         return
     assert mine == browsers
+
+
+ANSWERS = Path(__file__).parent / "page_answers.jsonl"
+
+
+def brief(answer: dict[str, Any]) -> dict[str, Any]:
+    """An answer as JSON, without what says nothing."""
+    found = {key: {n: v for n, v in value.items() if v} if key in ("flags", "marked") else value for key, value in answer.items()}
+    if found["sent"] is not None:
+        found["sent"] = [part.decode("latin-1") if isinstance(part, bytes) else part for part in found["sent"]]
+    return {key: value for key, value in found.items() if value not in ({}, [], "", None)}
+
+
+def answers() -> dict[str, Any]:
+    lines = ANSWERS.read_text("utf-8").splitlines()
+    return {title: answer for line in lines for title, answer in json.loads(line).items()}
+
+
+@pytest.fixture(scope="module")
+def known() -> dict[str, Any]:
+    return answers()
+
+
+@pytest.mark.parametrize("case", all_cases(), ids=lambda c: c.title[:90])
+def test_a_page_is_what_it_was_when_it_was_held_against_a_browser(known: dict[str, Any], case: Case) -> None:
+    assert brief(ours(case, page_of(case)[1], steps_of(case))) == known[case.title]
+
+
+if __name__ == "__main__":
+    started = Chromium(program() or "chromium")
+    groups: dict[str, dict[str, Any]] = {}
+    for each in all_cases():
+        mine, browsers = compare(started, each)
+        assert (mine == browsers) is (each.title not in EXPLAINED), each.title
+        groups.setdefault(each.title.split(" = ")[0], {})[each.title] = brief(mine)
+    started.close()
+    ANSWERS.write_text("".join(json.dumps(group, ensure_ascii=False) + "\n" for group in groups.values()), "utf-8")

@@ -34,9 +34,8 @@ def cases() -> Iterator[Any]:
                 yield pytest.param("" if page else f"form: f\n{sheet or shared}", page, body.strip("\n"), id=f"{file.stem}: {title}")
 
 
-@pytest.mark.parametrize(("sheet", "page", "body"), list(cases()))
-def test_it_plays_as_written(fox: Fox, sheet: str, page: str, body: str) -> None:
-    fox.write(codes__csv="code\nK1\nK2\n", page__html=page)
+def parts_of(body: str) -> tuple[str, str, str]:
+    """What becomes of a case, what is said of it, and its script."""
     last = body.rpartition("\n")[2]
     fate, _, says = last.partition(": ")
     if fate in ("cannot", "fails", "unreadable"):
@@ -44,6 +43,18 @@ def test_it_plays_as_written(fox: Fox, sheet: str, page: str, body: str) -> None
     if not body.startswith(("scenario", "routine", "use")):
         indented = "\n".join("    " + line if line else "" for line in body.split("\n"))
         body = f'scenario "it"\n{indented}\n'
+    return fate, says, body
+
+
+def script_of(page: str, body: str) -> str:
+    """The whole script of a case."""
+    return f'subject "{"page.html" if page else "form.form.yaml"}"\nclock 2031-05-02T09:00:00Z\n\n{parts_of(body)[2]}'
+
+
+@pytest.mark.parametrize(("sheet", "page", "body"), list(cases()))
+def test_it_plays_as_written(fox: Fox, sheet: str, page: str, body: str) -> None:
+    fox.write(codes__csv="code\nK1\nK2\n", page__html=page)
+    fate, says, body = parts_of(body)
     result = fox.play(sheet, body, subject="page.html" if page else "form.form.yaml")
     if fate == "unreadable":
         assert not result.scenarios
@@ -54,6 +65,6 @@ def test_it_plays_as_written(fox: Fox, sheet: str, page: str, body: str) -> None
     if fate in ("cannot", "fails"):
         told = [f"{expected_text(f)} / {found_text(f)} / {reason_text(f)}" for f in failures]
         kind = "step" if fate == "cannot" else "check"
-        assert [(f.kind, says in t, f.place.line) for f, t in zip(failures, told, strict=True)] == [(kind, True, 3 + body.count("\n"))], told
+        assert [(f.kind, says in t, f.place.line) for f, t in zip(failures, told, strict=True)] == [(kind, True, 4 + body.rstrip("\n").count("\n"))], told
     else:
         assert not failures, [(f.place.line - 3, f.text, expected_text(f), found_text(f), reason_text(f)) for f in failures]

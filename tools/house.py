@@ -32,7 +32,8 @@ ROWS: tuple[tuple[str, ...], ...] = (
 )
 SAYS = {
     "commands": "the command line", "report": "results in words", "study": "first scripts", "play": "steps, checks, verdicts",
-    "script": "the language", "words": "the table of words", "engine.session": "the door: starts, holds, copies", "engine.compile": "a form into a plan",
+    "script": "the language", "words": "the table of words",
+    "engine.session": "the door: starts, holds, copies", "engine.compile": "a form into a plan",
     "engine.acts": "what a person does", "engine.world": "clock, answers, wire, server",
     "engine.judge": "rules, timing, spread", "engine.state": "cells, queue, journal", "engine.plan": "what is compiled",
     "forms.sheet": "form sheets", "forms.html": "HTML pages", "forms.schema": "JSON Schemas", "forms.model": "what a form is",

@@ -27,7 +27,8 @@ from typing import Any, NamedTuple
 
 ROOT = Path(__file__).resolve().parent.parent
 ROOMS = ("engine", "forms", "script", "play")
-NAMES = ("core", "played", "timing", "server", "forms", "pages", "invariants", "language", "rooms", "run")
+NAMES = ("core", "played", "journals", "timing", "server", "forms", "pages", "browser", "words", "invariants", "language", "rooms", "run")
+NO_BROWSER = ("-k", "not in_a_browser")  # what a browser was seen to do is held without one
 FILES = tuple(f"tests/test_{name}.py" for name in NAMES)
 SECONDS = 300  # a mutant that never ends is caught
 # Leaves of what was collected what the file named in the environment lists, and the tests of the built program: which lines
@@ -90,7 +91,8 @@ def covering(folder: Path) -> Covering:
     """Which tests come by each line, by module and line."""
     from coverage import CoverageData
 
-    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "--cov", "--cov-context=test", "--cov-report=", *FILES]
+    measured = ("--cov", "--cov-context=test", "--cov-report=")
+    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *measured, *NO_BROWSER, *FILES]
     done = subprocess.run(command, cwd=folder, env=environment(folder), capture_output=True, text=True, check=False)
     if done.returncode:
         raise SystemExit(f"the tests fail without a mutant:\n{done.stdout[-2000:]}")
@@ -121,7 +123,7 @@ def caught(mutant: Mutant, folder: Path, known: Covering) -> bool:
     try:
         target.write_text(changed, encoding="utf-8")
         done = subprocess.run(
-            [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-p", "mutant_chooser", *FILES], cwd=folder,
+            [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-p", "mutant_chooser", *NO_BROWSER, *FILES], cwd=folder,
             env=environment(folder, MUTANT_TESTS=str(chosen)), capture_output=True, timeout=SECONDS, check=False,
         )  # fmt: skip
     except subprocess.TimeoutExpired:

@@ -127,7 +127,7 @@ class _Checker:
         return target
 
     def wrong_kind(self, op: Op, address: Address, target: Target, verb: str, what: str) -> None:
-        found = "a row" if target.row else f"{_article(target.shape.kind)} {target.shape.kind}"
+        found = "a row" if target.row else _called(target.shape.kind)
         remedy = _REMEDIES.get("row" if target.row else target.shape.kind, "")
         self.report(op, address.offset, address.length, f"{verb} needs {what}; {write_address(address.segments)} is {found}", remedy)
 
@@ -311,7 +311,7 @@ class _Checker:
             known = list(FORM_STATES if kind == "form" else FIELD_STATES)
             if kind != "checkbox" or target.shape.many:
                 known = [k for k in known if k not in ("on", "off")]
-            self.words(op, check, known, "a state of a form" if kind == "form" else f"a state of {_article(kind)} {kind}")
+            self.words(op, check, known, "a state of a form" if kind == "form" else f"a state of {_called(kind)}")
         elif check.predicate in ("breaks", "breaks only"):
             self.rule_words(op, check, self.rules.get(target.path, set()), name)
 
@@ -327,8 +327,11 @@ class _Checker:
                 self.report(op, word.offset, len(word.text), f"{name} has no rule {word.text!r}", remedy)
 
 
-def _article(word: str) -> str:
-    return "an" if word[:1] in "aeiou" else "a"
+def _called(kind: str) -> str:
+    """A kind of field as people say it."""
+    if kind in ("select", "radio", "checkbox", "group", "row", "textarea"):
+        return f"a {kind}"
+    return "a list of rows" if kind == "rows" else f"{'an' if kind[:1] in 'aeiou' else 'a'} {kind} field"
 
 
 _REMEDIES = {

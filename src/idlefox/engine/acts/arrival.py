@@ -108,6 +108,12 @@ def find_cells(form: FormCell, address: str, rows: RowsAsSent) -> list[Cell] | N
     return found
 
 
+def _called(container: Cell, name: Any) -> list[Any]:
+    """The parts of *container* of that name; where there is none, the one that is sent by it: so the server knows it."""
+    parts: tuple[Any, ...] = container.parts  # type: ignore[attr-defined]
+    return [part for part in parts if part.plan.field.name == name] or [part for part in parts if part.plan.field.send_name == name]
+
+
 def _step_down(cells: list[Cell], segment: Any, rows: RowsAsSent) -> list[Cell] | None:
     """What *segment* leads to from *cells*; None where that is a row which is gone."""
     following: list[Cell] = []
@@ -115,7 +121,7 @@ def _step_down(cells: list[Cell], segment: Any, rows: RowsAsSent) -> list[Cell] 
         if isinstance(cell, FieldCell):
             return []
         if not isinstance(cell, ListCell):
-            following.extend(part for part in cell.parts if part.plan.field.name == segment)  # type: ignore[attr-defined]
+            following.extend(_called(cell, segment))
         elif segment == "*":
             following.extend(cell.parts)
         else:

@@ -128,6 +128,9 @@ class _Binder:
         if node.function in ("today", "now"):
             self.clock = "now" if "now" in (self.clock, node.function) else "today"
         arguments = tuple(self.node(a)[0] for a in node.arguments)
+        first = arguments[0] if node.function in ("count", "len") else None
+        if isinstance(first, Reference) and first.kind == "rows" and first.target is not None:
+            self._reads_rows(first)
         if node.function == "matches":
             pattern = node.arguments[1]
             if not isinstance(pattern, Literal) or not isinstance(pattern.value, str):
@@ -147,6 +150,8 @@ class _Binder:
         if node.variable in self.variables or node.variable in ("value", "row", "index", "form", "record"):
             raise ExpressionError(f"the name {node.variable!r} is taken", node.at, "choose another name for the row")
         many_rows = isinstance(source, Reference) and kind == "rows" and source.target is not None
+        if many_rows:
+            self._reads_rows(source)
         target = (*source.target, "*") if many_rows else None
         level = source.level if isinstance(source, Reference) else 0
         base = source.base if isinstance(source, Reference) else "var"
@@ -156,6 +161,11 @@ class _Binder:
         del self.variables[node.variable]
         bound = node._replace(item=item, source=source, condition=condition)
         return bound, _RESULTS[node.function]
+
+    def _reads_rows(self, source: Reference) -> None:
+        """Of a list that is gone through, or counted, which rows there are is read, and of each row what is asked of it."""
+        at = max(i for i, each in enumerate(self.reads) if each is source)
+        self.reads[at] = source._replace(member="rows")
 
     # names
     def name(self, name: Name) -> Reference:
@@ -295,7 +305,7 @@ class _Binder:
                     f"write {shape.name}[0].{segment}, or any(r.{segment} … for r in {shape.name})", _width(name),
                 )  # fmt: skip
             if segment not in children:
-                states_here = known if i > 0 and last else (*FIELD_STATES, *FORM_ONLY) if self.scope.bare and i == 0 else ()
+                states_here = known if states and i > 0 and last else (*FIELD_STATES, *FORM_ONLY) if self.scope.bare and i == 0 else ()
                 raise self.nothing(name, segment, [*children, *states_here], "")
             shape = children[segment]
             inside_row = False
@@ -315,7 +325,9 @@ class _Binder:
     def nothing(self, name: Name, segment: str, known: list[str], otherwise: str) -> ExpressionError:
         if "-" in segment:
             return ExpressionError(f"there is no field {segment!r}", name.at, "for a minus, put spaces round it", _width(name))
-        if segment in FIELD_STATES and not otherwise:
+        if segment in FIELD_STATES and self.scope.payload:
+            otherwise = "a payload has values and no states"
+        elif segment in FIELD_STATES and not otherwise:
             otherwise = f"to ask for a state, name the field: FIELD.{segment}"
         specials = [] if otherwise else ["value", "form"] if self.scope.value else ["form"]
         if name.segments[0] == "form" and not otherwise:

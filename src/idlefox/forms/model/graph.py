@@ -16,7 +16,11 @@ INHERITED = ("visible", "enabled", "readonly")
 
 
 def property_of(member: str) -> str:
-    """The property a reference's member is judged from: a state's own; whether it is empty or on, from the value."""
+    """The property a reference's member is judged from: a state's own; whether it is empty or on, from the value; which rows
+    there are, where no more of a list is read (`rows`).
+    """
+    if member == "rows":
+        return member
     asked, _ = FIELD_STATES.get(member) or FORM_STATES.get(member) or ("value", True)
     return "value" if asked in ("empty", "on") else asked
 

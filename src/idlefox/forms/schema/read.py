@@ -181,8 +181,8 @@ class _Reader:
     def _fits(self, field: dict[str, Any], value: Any) -> bool:
         from ..values.fitting import misfit
 
-        many = field["type"] == "checkbox" and "options" in field
-        return value is not None and not misfit(field["type"], many, value)
+        kind = field.get("type", "text")
+        return value is not None and not misfit(kind, kind == "checkbox" and "options" in field, value)
 
     def _text(self, label: str, schema: dict[str, Any], at: str, rules: list[dict[str, Any]]) -> dict[str, Any]:
         most = schema.get("maxLength")

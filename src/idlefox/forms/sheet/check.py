@@ -11,6 +11,7 @@ from functools import lru_cache
 from typing import Any
 
 from ...problems import listed, nearest
+from ..model.form import RULE_KINDS
 from .yaml12 import Document
 
 
@@ -124,6 +125,17 @@ def _shown(value: Any) -> str:
     return "keys and values" if isinstance(value, dict) else "a list" if isinstance(value, list) else text[:57] + "…"
 
 
+def _instead(document: Document, at: tuple[Any, ...], known: list[str], *, of_field: bool) -> str:
+    """What to write in the place of an unknown key: the nearest known one; a rule; the text that a comma has parted."""
+    whole = document.parted(at)
+    if whole:
+        return f"if it belongs to the text before the comma, quote the text: {whole}"
+    near, rule = nearest(at[-1], known), nearest(at[-1], RULE_KINDS) if of_field else None
+    if near is None and rule is not None:
+        return f"that is a rule: write rules: [{{{rule}: …}}]"
+    return f"did you mean {near!r}?" if near else f"the keys here are {listed(known, 'and', 30)}"
+
+
 def _report(document: Document, schema: dict[str, Any], error: Any) -> None:
     path = tuple(error.instance_path)
     part = _part(schema, list(error.schema_path))
@@ -134,11 +146,7 @@ def _report(document: Document, schema: dict[str, Any], error: Any) -> None:
     if name == "additionalProperties":
         known = list(part.get("properties", {}))
         for key in error.kind.unexpected:
-            near = nearest(key, known)
-            remedy = f"did you mean {near!r}?" if near else f"the keys here are {listed(known, 'and', 30)}"
-            whole = document.parted((*path, key))
-            if whole:
-                remedy = f"if it belongs to the text before the comma, quote the text: {whole}"
+            remedy = _instead(document, (*path, key), known, of_field=part is schema["$defs"]["field"])
             document.report((*path, key), f"unknown key {key!r}{spot}", remedy, key=True)
     elif name == "required":
         key = error.kind.property

@@ -1,0 +1,111 @@
+"""Whatever a played case, a demo or a sample changes, step by step, and how it fails: it is what it was when last looked at.
+
+`journals.xz` holds it all. Where a change of behaviour is meant, `python tests/test_journals.py` writes it anew and prints what is
+different now, to be read before it is committed.
+"""
+
+from __future__ import annotations
+
+import json
+import lzma
+import shutil
+import sys
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from test_played import cases, script_of
+
+from idlefox.forms.schema.read import read_schema
+from idlefox.play.player import Wishes, play_scenario, prepare
+from idlefox.play.select import Chosen
+from idlefox.play.simulated import SimulatedForm
+from idlefox.play.subjects import Subjects
+from idlefox.problems import Unreadable
+from idlefox.report.outline import outline_lines
+from idlefox.report.wording import expected_text, found_text, reason_texts, state_lines
+from idlefox.script.writer import write_script
+from idlefox.study.first_files import from_schema
+from idlefox.words.table import words
+
+HERE = Path(__file__).parent
+KEPT = HERE / "journals.xz"
+DEMO = HERE.parent / "src" / "idlefox" / "demo"
+SCRIPTS = [*sorted(DEMO.glob("*.fox")), *sorted((HERE / "samples").glob("*.fox")), HERE / "samples" / "order.schema.json"]
+
+
+def told(script: Path) -> list[str]:
+    """A line for everything that *script* comes to: its faults, or each scenario's changes, exchanges and failures."""
+    try:
+        ready = prepare(Chosen(str(script)), Wishes(trust_python=True), Subjects(trust_python=True))
+    except Unreadable as fault:
+        return [f"{p.place.line}:{p.place.column}+{p.place.length} {p.cause} → {p.remedy} | {p.source} | {p.called_from}" for p in fault.problems]
+    lines: list[str] = [f"{d.place.line}:{d.place.column} {d.cause}" for d in ready.doubts]
+    if ready.loaded is not None:
+        lines += ["".join(text for text, _ in line) for line in outline_lines(ready.loaded.form, 120)]
+    lines += write_script(ready.script).split("\n")
+    for scenario in ready.scenarios:
+        lines.append(f"{scenario.line} {scenario.row_line} {scenario.last_line} {scenario.title}")
+        assert ready.loaded is not None
+        subject = ready.loaded.begin(str(script.parent))
+        result = play_scenario(scenario, subject, ready.clock, script.name)
+        assert isinstance(subject, SimulatedForm)
+        if scenario.fate != "aside":
+            journal = subject.journal()
+            lines += [json.dumps(change.as_json(), ensure_ascii=False, default=str) for change in journal.changes]
+            lines += [f"{each._replace(media_type=each.media_type[:20], body='')}" for each in journal.exchanges]
+        for failure in result.failures:
+            words = (expected_text(failure), found_text(failure), *reason_texts(failure), *state_lines(failure), *failure.calls)
+            lines.append(f"{failure.place.line}:{failure.place.column}+{failure.place.length} {failure.kind} {words}")
+        lines.append(f"{result.verdict} {result.steps} {result.checks} {result.warnings}")
+    return [line.replace(str(script.parent), "") for line in lines]
+
+
+def sources() -> Iterator[tuple[str, Any]]:
+    for script in SCRIPTS:
+        yield script.name, script
+    for case in cases():
+        sheet, page, body = case.values
+        yield str(case.id), {"form.form.yaml": sheet, "page.html": page, "codes.csv": "code\nK1\nK2\n", "a.fox": script_of(page, body)}
+    for word in words():
+        if not word.whole_script:
+            sheet = f"form: example\n{word.sheet}" if word.sheet else (DEMO / f"{word.on}.form.yaml").read_text("utf-8")
+            files = {"form.form.yaml": sheet, "rules.py": word.python, "codes.csv": word.csv.lstrip()}
+            yield f"word: {word.group} {word.place} {word.word}", {**files, "a.fox": script_of("", word.example.strip())}
+
+
+def now(source: Any, folder: Path) -> list[str]:
+    if isinstance(source, Path) and source.suffix == ".json":
+        made = from_schema(read_schema(str(source)), "order", str(folder))
+        return [*made.sheet.split("\n"), *made.script.split("\n"), *made.left_out]
+    if isinstance(source, Path):
+        return told(source)
+    shutil.copy(DEMO / "lost-property.html", folder)
+    for name, text in source.items():
+        (folder / name).write_text(text, encoding="utf-8")
+    return told(folder / "a.fox")
+
+
+@pytest.fixture(scope="module")
+def kept() -> dict[str, list[str]]:
+    found: dict[str, list[str]] = json.loads(lzma.decompress(KEPT.read_bytes()))
+    return found
+
+
+@pytest.mark.parametrize(("title", "source"), [pytest.param(*each, id=each[0]) for each in sources()])
+def test_it_changes_what_it_changed(kept: dict[str, list[str]], title: str, source: Any, tmp_path: Path) -> None:
+    assert now(source, tmp_path) == kept.get(title, []), "if this is meant: python tests/test_journals.py"
+
+
+if __name__ == "__main__":
+    before: dict[str, list[str]] = json.loads(lzma.decompress(KEPT.read_bytes())) if KEPT.exists() else {}
+    found: dict[str, list[str]] = {}
+    for name, each in sources():
+        with tempfile.TemporaryDirectory() as scratch:
+            found[name] = now(each, Path(scratch))
+        if name in before and found[name] != before[name]:
+            changed = [line for line in found[name] if line not in before[name]], [line for line in before[name] if line not in found[name]]
+            sys.stdout.write(f"{name}\n" + "".join(f"  + {line}\n" for line in changed[0]) + "".join(f"  - {line}\n" for line in changed[1]))
+    KEPT.write_bytes(lzma.compress(json.dumps(found).encode(), preset=9))
