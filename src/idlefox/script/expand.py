@@ -282,7 +282,7 @@ class _Expander:
         if table is None:
             if len(act.values) != len(block.parameters):
                 cause = f"{name} takes {len(block.parameters)} values ({wanted}), not {len(act.values)}"
-                raise _Wrong(cause, "", act.routine.offset, len(name))
+                raise _Wrong(cause, f"write do {name}({', '.join(block.parameters)})", act.routine.offset, len(name))
             yield dict(zip(block.parameters, [_value(v, env) for v in act.values], strict=True)), ""
             return
         if table.file:
@@ -293,11 +293,12 @@ class _Expander:
             odd = next((row for row in table.rows if len(row.values) != len(names)), None)
             if odd is not None:
                 cause = f"the row at line {odd.line} has {len(odd.values)} cells; {name} takes {len(block.parameters)} ({wanted})"
-                raise _Wrong(cause, "", act.routine.offset, len(name))
+                raise _Wrong(cause, "give one value for each", act.routine.offset, len(name))
         for cells, line in rows:
             if set(cells) != set(block.parameters):
                 odd_names = ", ".join(sorted(set(cells) ^ set(block.parameters)))
-                raise _Wrong(f"{name} takes {wanted}; the table differs in {odd_names}", "", act.routine.offset, len(name))
+                remedy = "name the columns as the routine's parameters"
+                raise _Wrong(f"{name} takes {wanted}; the table differs in {odd_names}", remedy, act.routine.offset, len(name))
             yield cells, _row_at(table.file, line)
 
     def uncalled(self) -> None:

@@ -93,7 +93,8 @@ class _Reader:
 
     def slip(self, fault: Slip) -> None:
         place = self.lines.place(self.file, fault.offset, fault.length)
-        self.problems.append(Problem(place, fault.cause, fault.remedy, self.lines.line(place.line)))
+        line = self.lines.line(place.line)
+        self.problems.append(Problem(place, fault.cause, fault.remedy or table.written_as(line), line))
 
     # lines
     def peek(self) -> int:

@@ -215,7 +215,9 @@ class Scanner:
             return self.quoted()
         if self.text.startswith("$", self.at):
             return self.parameter()
-        raise self.expected(what, "texts stand in double quotes" if self.text.startswith("'", self.at) else "")
+        word = self.peek_word()
+        quotes = "texts stand in double quotes" if self.text.startswith("'", self.at) else ""
+        raise self.expected(what, f'put it in double quotes: "{word}"' if word else quotes)
 
     def plain_string(self, what: str) -> str:
         """A JSON string in which a dollar sign is itself (paths, tags)."""

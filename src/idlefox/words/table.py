@@ -121,6 +121,27 @@ def _parts(word: Word) -> set[str]:
     return found
 
 
+def written_as(line: str) -> str:
+    """How what the statement *line* begins with is written; "" where that is no word of the language."""
+    given = line.split()
+    if not given:
+        return ""
+    if given[0] != "expect":
+        wanted = next((each for each in ("known", "aside") if given[0] == "scenario" and each in given), given[0])
+        return _form_of(wanted, "steps", "blocks", "headers")
+    asked = next((word for word in given[2:] if word.isalpha() and _form_of(word, "predicates")), "")
+    noun = _form_of(" ".join(given[1:2]), "nouns")
+    if noun:
+        return noun
+    form = _form_of(asked, "predicates").replace(": ", ": expect NOUN ", 1)
+    return form or "write it as: expect NOUN PREDICATE, as in expect name is valid"
+
+
+def _form_of(word: str, *groups: str) -> str:
+    found = next((w for w in words() if w.word == word and w.group in groups), None)
+    return f"write it as: {found.form}" if found is not None else ""
+
+
 def near(asked: str) -> str | None:
     """What is most like *asked*: a word, a group, or what people call one (`said`)."""
     return nearest(asked, [*dict.fromkeys(word.word for word in words()), *GROUPS, *said()])

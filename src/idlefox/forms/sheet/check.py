@@ -30,6 +30,19 @@ def _schema() -> tuple[dict[str, Any], Any]:
     return schema, jsonschema_rs.Draft202012Validator(schema)
 
 
+@lru_cache(maxsize=1)
+def _key_names() -> frozenset[str]:
+    """Every key that a sheet may have somewhere."""
+    found: set[str] = set()
+    parts: list[Any] = [_schema()[0]]
+    while parts:
+        part = parts.pop()
+        if isinstance(part, dict):
+            found.update(part.get("properties", ()))
+            parts.extend(part.values())
+    return frozenset(found)
+
+
 def check(document: Document) -> bool:
     """Reports to *document* whatever the schema does not allow; whether nothing was found."""
     schema, validator = _schema()
@@ -158,10 +171,9 @@ def _report(document: Document, schema: dict[str, Any], error: Any) -> None:
         document.report(path, f"{_shown(error.instance)} is no {path[-1] if path else 'value'}{spot}", remedy)
     elif name == "anyOf":
         document.report(path, "the sheet has no fields", "add `fields:`")
-    elif name == "type" and path and path[-1] == "options":
-        document.report(path, f"expected {wanted}, found {_shown(error.instance)}{spot}")
     else:
-        remedy = ""
+        key = next((step for step in reversed(path) if step in _key_names()), "")
+        remedy = f"idlefox words {key} shows how it is written" if key else ""
         if name == "type" and error.instance is None:
             remedy = "write {} where there is nothing to say" if part.get("type") == "object" else "give it a value, or leave the key out"
         elif name == "type" and part.get("type") == "string" and isinstance(error.instance, int | float | bool):

@@ -41,6 +41,17 @@ def shape_of(name: str, data: dict[str, Any], path: Path) -> Shape:
     return shape
 
 
+def _initially(shape: Shape, shown: str) -> str:
+    """What to write in the place of an initial value that the control cannot hold."""
+    if shape.kind in TEXT_KINDS and shown[:1] not in ('[', '{', '"'):
+        return f'put it in quotes: "{shown}"'
+    if shape.kind in ("number", "range") and shown.strip('"').replace(".", "", 1).lstrip("-").isdigit():
+        return f"write it without quotes: {shown.strip(chr(34))}"
+    if shape.many or shape.kind == "rows":
+        return f"write a list: [{shown}]" if shown[:1] != "[" else "list what it can hold"
+    return "write it so, or leave `initial` out"
+
+
 class FieldReader:
     """Builds the model of the fields of one form of the sheet."""
 
@@ -135,10 +146,10 @@ class FieldReader:
         least, most = data.get("least", 0), data.get("most")
         start = data.get("start")
         if most is not None and most < least:
-            self.reading.report((*at, "most"), f"most ({most}) is below least ({least})")
+            self.reading.report((*at, "most"), f"most ({most}) is below least ({least})", "make most the greater of the two")
         elif start is not None and (start < least or (most is not None and start > most)):
             bounds = f"least {least}" + (f", most {most}" if most is not None else "")
-            self.reading.report((*at, "start"), f"start ({start}) lies outside the bounds ({bounds})")
+            self.reading.report((*at, "start"), f"start ({start}) lies outside the bounds ({bounds})", "start within them, or move them")
         return start
 
     # initial values
@@ -149,7 +160,8 @@ class FieldReader:
         wrong = misfit(shape.kind, shape.many, data["initial"])
         if wrong:
             shown = json.dumps(data["initial"], ensure_ascii=False)
-            self.reading.report((*at, "initial"), f"the initial value of a {shape.kind} field is {wrong}, not {shown}")
+            cause = f"the initial value of a {shape.kind} field is {wrong}, not {shown}"
+            self.reading.report((*at, "initial"), cause, _initially(shape, shown))
             return None
         return data["initial"]
 

@@ -155,23 +155,27 @@ class _SheetReader:
                     found[name] = message
         return found
 
+    def _named(self, name: str, key: str, children: dict[str, Shape]) -> str:
+        return suggestion(name, children, f"say which of its fields it is: {key}: {' or '.join(children)}")
+
     def _gives(self, at: At, data: dict[str, Any], shape: Shape) -> Gives | None:
         target = self.reading.target((*at, "to"), data["to"])
         if target is None:
             return None
         if data["as"] not in ("option", "row"):
-            self.reading.report((*at, "as"), f"{data['as']!r} is not one of option or row")
+            self.reading.report((*at, "as"), f"{data['as']!r} is not one of option or row", "write as: option, or as: row")
             return None
         wanted = target[0].shape
         fits = wanted.kind == "rows" and not target[0].row if data["as"] == "row" else wanted.kind in ("select", "radio", "checkbox")
         if not fits:
             kind = "a list of rows" if data["as"] == "row" else "a choice"
-            self.reading.report((*at, "to"), f"{data['to']!r} is not {kind}")
+            self.reading.report((*at, "to"), f"{data['to']!r} is not {kind}", f"name {kind} of the form")
         value, label = data.get("value", "value"), data.get("label", "label")
         if data["as"] == "option":
             children = shape.children or {}
             label = data.get("label", "label" if "label" in children else value)
             for key, name in (("value", value), ("label", label)):
                 if name not in children:
-                    self.reading.report((*at, key) if key in data else at, f"the panel has no field {name!r}", suggestion(name, children))
+                    here = (*at, key) if key in data else at
+                    self.reading.report(here, f"the panel has no field {name!r}", self._named(name, key, children))
         return Gives(target[0].path, data["as"], value, label)

@@ -108,7 +108,8 @@ class RuleReader:
         here = (*at, name)
         if name in _TYPE_NAMES:
             if judged.kind != name and not (name == "number" and judged.kind == "range"):
-                report(here, f"{name!r} gives its message to a field of type {name}; this one is {judged.kind}", "", key=True)
+                cause = f"{name!r} gives its message to a field of type {name}; this one is {judged.kind}"
+                report(here, cause, f"leave it out, or give the field the type {name}", key=True)
                 return None
             name = "badInput"
         if value is False and name in ("required", "email", "url", "unique", "badInput"):
@@ -116,7 +117,7 @@ class RuleReader:
         why = "" if server else _applies(name, judged)
         if why:
             what = "the form" if judged.kind == "form" else f"a field of type {judged.kind}"
-            report(here, f"{name} does not apply to {what}: {why}", key=True)
+            report(here, f"{name} does not apply to {what}: {why}", "leave it out, or give the field another type", key=True)
             return None
         parameter = self._parameter(here, name, value, judged, scope)
         return None if parameter is _WRONG else Kind(name, FLAGS.get(name, "customError"), parameter)
@@ -158,7 +159,7 @@ class RuleReader:
             self.reading.report(at, f"{name} is a number here, not {value!r}", "write a number or {expr: …}")
             return _WRONG
         elif judged.kind not in ("number", "range") and (value < 0 or value != int(value)):
-            self.reading.report(at, f"{name} counts what is in the list: {value} is no count")
+            self.reading.report(at, f"{name} counts what is in the list: {value} is no count", "write a whole number from 0")
             return _WRONG
         return value
 
@@ -169,7 +170,7 @@ class RuleReader:
         if isinstance(expression.node, Reference) and expression.node.member == "value":
             return expression
         if expression.text != "true":
-            self.reading.report(at, f"{value!r} is not the address of a field")
+            self.reading.report(at, f"{value!r} is not the address of a field", "write it as in contact.email")
         return _WRONG
 
     def _say(self, at: At, data: dict[str, Any], kinds: list[Kind]) -> Message | None:
