@@ -34,6 +34,7 @@ PICTURES: dict[str, tuple[tuple[str, ...], ...]] = {
     "errors": (("run", "bad.fox"), ("outline", "bad.form.yaml")),
     "trace": (("trace", "messages.fox:12"),),
     "failure": (("run", "aside.fox", "booking.fox"),),
+    "words": (("words", "cannot"), ("words", "minlength")),
 }
 GREY, RED, GREEN = "color:#8b949e", "color:#ff7b72", "color:#7ee787"
 STYLES = {"1": "font-weight:bold", "2": GREY, "31": RED, "32": GREEN, "90": GREY, "91": RED}

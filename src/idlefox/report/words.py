@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ..play.subject import ABILITIES
 from ..words.table import GROUPS, PLACES, Word, in_groups
 from .styled import Line, columns, hanging, wrap
 
@@ -50,7 +51,7 @@ def word_lines(word: Word, width: int) -> list[Line]:
     if word.has_default:
         lines.append([(f"  Unless said: {as_yaml(word.default)}", "")])
     if word.needs:
-        lines += hanging("  ", f"It needs a subject with {word.needs}.", width)
+        lines += hanging("  ", f"It needs a subject that can {ABILITIES[word.needs]}.", width)
     where = "" if word.whole_script or word.sheet else f", on the demo's {word.on}.form.yaml"
     lines += [[], [(f"  An example that plays{where}:", "dim")]]
     for title, text in (("rules.py", word.python), ("codes.csv", word.csv), ("the sheet", _sheet(word)), ("the scenario", word.example)):
