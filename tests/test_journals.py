@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import json
 import lzma
+import re
 import shutil
 import sys
 import tempfile
@@ -36,13 +37,18 @@ DEMO = HERE.parent / "src" / "idlefox" / "demo"
 SCRIPTS = [*sorted(DEMO.glob("*.fox")), *sorted((HERE / "samples").glob("*.fox")), HERE / "samples" / "order.schema.json"]
 
 
+# What a library says in its own words may be said otherwise by its next version.
+_THEIRS = re.compile(r"(this is (?:no ECMAScript pattern|not YAML|no CSV|not JSON|no table|no pattern with flag v):|is no pattern with flag v:)[^→|]*")
+
+
 def told(script: Path) -> list[str]:
     """A line for everything that *script* comes to: its faults, or each scenario's changes, exchanges and failures."""
     try:
         ready = prepare(Chosen(str(script)), Wishes(trust_python=True), Subjects(trust_python=True))
     except Unreadable as fault:
-        return [f"{p.place.line}:{p.place.column}+{p.place.length} {p.cause} → {p.remedy} | {p.source} | {p.called_from}" for p in fault.problems]
-    lines: list[str] = [f"{d.place.line}:{d.place.column} {d.cause}" for d in ready.doubts]
+        lines = [f"{p.place.line}:{p.place.column}+{p.place.length} {p.cause} → {p.remedy} | {p.source} | {p.called_from}" for p in fault.problems]
+        return [_THEIRS.sub(r"\1 … ", line) for line in lines]
+    lines = [f"{d.place.line}:{d.place.column} {d.cause}" for d in ready.doubts]
     if ready.loaded is not None:
         lines += ["".join(text for text, _ in line) for line in outline_lines(ready.loaded.form, 120)]
     lines += write_script(ready.script).split("\n")
@@ -79,7 +85,7 @@ def sources() -> Iterator[tuple[str, Any]]:
 def now(source: Any, folder: Path) -> list[str]:
     if isinstance(source, Path) and source.suffix == ".json":
         made = from_schema(read_schema(str(source)), "order", str(folder))
-        return [*made.sheet.split("\n"), *made.script.split("\n"), *made.left_out]
+        return [_THEIRS.sub(r"\1 … ", line) for line in (*made.sheet.split("\n"), *made.script.split("\n"), *made.left_out)]
     if isinstance(source, Path):
         return told(source)
     shutil.copy(DEMO / "lost-property.html", folder)

@@ -24,7 +24,8 @@ def broken_checks(cell: Cell) -> int:
         if cell.bad_input:
             return int(plan.bad_bit)
         value = cell.value
-        if value == "" or is_empty(value) or (plan.normal is not None and plan.normal(value) == ""):
+        empty = not value if type(value) is str else is_empty(value)
+        if empty or (plan.normal is not None and plan.normal(value) == ""):
             tests = plan.tests_empty
         else:
             tests = plan.tests_filled

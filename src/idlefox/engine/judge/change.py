@@ -40,7 +40,7 @@ def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool, *
         cell.value = value
         if plan.lookups:
             end_questions(live, cell)
-    dirty = is_changed(live, cell) or (by_person and live.ever) or (live.ever and cell.dirty)
+    dirty = by_person or cell.dirty if live.ever else is_changed(live, cell)
     if dirty is not cell.dirty:
         set_dirty(live, cell, dirty)
     if plan.unique:
