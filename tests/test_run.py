@@ -10,7 +10,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from click.testing import CliRunner
 from conftest import Fox
+
+from idlefox.commands.run import command
+from idlefox.play.player import Wishes, play_script
+from idlefox.play.results import Run
+from idlefox.play.select import Chosen
+from idlefox.play.simulated import SimulatedForm
+from idlefox.play.subjects import Subjects
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 SHEET = """
@@ -438,3 +446,57 @@ scenario "x"
     assert "reset" not in told  # the step before it failed
     last = json.loads(fox("trace", "b.fox:4", "--json").stdout.splitlines()[-1])
     assert (last["file"], last["line"]) == ("b.fox", 6)
+
+
+def test_a_fault_of_our_own_costs_its_scenario_and_nothing_else(fox: Fox, monkeypatch: pytest.MonkeyPatch) -> None:
+    def breaks(subject: SimulatedForm, cell: object, word: str) -> None:
+        raise ZeroDivisionError("ours")
+
+    monkeypatch.setattr(SimulatedForm, "_why_not", breaks)
+    fox.write(a__form__yaml="form: a\nfields: {x: {enabled: 'false'}}", b__fox="""\
+subject "a.form.yaml"
+scenario "one"
+    expect x is clean
+scenario "two"
+    expect x is enabled
+scenario "three"
+    expect x is disabled
+""")
+    result = play_script(Chosen(str(fox.folder / "b.fox")), Wishes(), Subjects())
+    assert [s.verdict for s in result.scenarios] == ["pass", "error", "pass"]
+    assert "ZeroDivisionError: ours" in result.scenarios[1].fault
+    assert Run((result,)).exit_code == 3
+    monkeypatch.chdir(fox.folder)
+    done = CliRunner().invoke(command, ["b.fox", "--report", "json=r.json"])
+    assert done.exit_code == 3
+    assert "an internal fault (ZeroDivisionError): this is our mistake, not yours" in done.output
+    assert "3 scenarios, 2 held, 1 error" in done.output
+    assert json.loads((fox.folder / "r.json").read_text())["scripts"][0]["scenarios"][1]["verdict"] == "error"
+
+
+@pytest.mark.parametrize(("body", "code", "says"), [
+    ("import os, signal\n    os.kill(os.getpid(), signal.SIGKILL)", 3, "the process that played this script has died, twice"),
+    ("import sys\n    sys.exit(0)", 1, "the Python rule bad raised SystemExit: 0"),
+    ("class Mute(Exception):\n        def __str__(self): return 1 / 0\n    raise Mute()", 1, "the Python rule bad raised Mute"),
+])  # fmt: skip
+def test_what_a_trusted_rule_does_to_its_process_ends_no_other_script(fox: Fox, body: str, code: int, says: str) -> None:
+    fox.write(a__form__yaml="form: a\npython: r.py\nfields: {x: {rules: [{python: bad}]}}", r__py=f"def bad(value, form):\n    {body}\n",
+              a__fox='subject "a.form.yaml"\nscenario "a"\n    type x "1"\n    expect x is valid\n',
+              b__form__yaml="form: b\nfields: {x: {}}", b__fox='subject "b.form.yaml"\nscenario "b"\n    expect x is clean\n',
+              c__fox='subject "b.form.yaml"\nscenario "c"\n    expect x is clean\n')  # fmt: skip
+    done = fox("run", "--jobs", "2", "--trust-python", COLUMNS="200")
+    assert says in done.stdout
+    assert done.returncode == code, done.stderr
+    assert "2 held" in done.stdout.splitlines()[-1]
+
+
+def test_being_told_to_end_is_an_interrupt(fox: Fox) -> None:
+    fox.write(a__form__yaml="form: a\nfields: {x: {}}", a__fox='subject "a.form.yaml"\nscenario "a"\n    expect x is clean\n',
+              b__fox='subject "b.form.yaml"\nscenario "b"\n    type x "1"\n',
+              b__form__yaml="form: b\npython: r.py\nfields: {x: {rules: [{python: ends}]}}",
+              r__py="import os, signal\n\ndef ends(value, form):\n    os.kill(os.getpid(), signal.SIGTERM)\n")  # fmt: skip
+    done = fox("run", "--trust-python", "--report", "json=r.json")
+    assert done.returncode == 130
+    assert "1 scenario, 1 held" in done.stdout
+    assert json.loads((fox.folder / "r.json").read_text())["summary"]["passed"] == 1
+

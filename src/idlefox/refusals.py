@@ -48,6 +48,8 @@ KINDS: dict[str, tuple[str, ...]] = {
     # time
     "still under way": ("within", "names"),
     "endless": ("what",),
+    # ours
+    "internal": ("what",),  # a fault of Idle Fox itself
 }
 
 

@@ -13,6 +13,7 @@ gc.set_threshold(100_000, 20, 20)
 import click  # noqa: E402
 
 from .. import __version__  # noqa: E402
+from .faults import internal_fault  # noqa: E402
 
 # name -> (module, what it does)
 COMMANDS: dict[str, tuple[str, str]] = {
@@ -83,7 +84,9 @@ def main() -> None:
         _drop_output()
         code = 0
     except Exception as fault:
-        code = _internal_fault(fault)
+        import traceback
+
+        code = internal_fault(type(fault).__name__, "".join(traceback.format_exception(fault)))
     try:
         sys.stdout.flush()
     except BrokenPipeError:
@@ -96,18 +99,6 @@ def main() -> None:
 def _drop_output() -> None:
     """Whoever read our output has gone: what is left goes nowhere, without a complaint at exit."""
     os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
-
-
-def _internal_fault(fault: Exception) -> int:
-    import tempfile
-    import traceback
-
-    with tempfile.NamedTemporaryFile("w", prefix="idlefox-fault-", suffix=".txt", delete=False, encoding="utf-8") as handle:
-        handle.write(f"idlefox {__version__}, Python {sys.version}\n{' '.join(sys.argv)}\n\n")
-        handle.write("".join(traceback.format_exception(fault)))
-    click.echo(f"idlefox: an internal fault ({type(fault).__name__}): this is our mistake, not yours", err=True)
-    click.echo(f"→ please report it, with the details in {handle.name}", err=True)
-    return 3
 
 
 if __name__ == "__main__":

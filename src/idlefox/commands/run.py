@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 import sys
 from time import perf_counter
 
@@ -16,6 +17,7 @@ from ..report.styled import plain
 from ..report.terminal import fallen_lines, scenario_failures, scenario_line, script_line, script_warnings, summary_line, warning_lines
 from .config import jobs_of, read_config, report_of
 from .console import Console
+from .faults import internal_fault
 
 
 @click.command("run")
@@ -81,11 +83,15 @@ def command(
         jobs=processes,
     )
     otherwise = config.scripts or (".",)
+    signal.signal(signal.SIGTERM, signal.default_int_handler)  # being told to end is an interrupt: the results so far, the reports
     if listing:
         raise SystemExit(list_scenarios(paths or otherwise, wishes, console, otherwise))
     run = play(paths or otherwise, wishes, console, otherwise, quiet=quiet, verbose=verbose)
     for kind, file in wanted:
         write_report(run, kind, file, console)
+    if run.faults:
+        count = len(run.faults)
+        internal_fault("in one place" if count == 1 else f"in {count} places", "\n\n".join(run.faults))
     raise SystemExit(run.exit_code)
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_instant
-from ..problems import NO_FILE, UNSUPPORTED, Place, Problem, Unreadable, near_file
+from ..problems import CALL, NO_FILE, UNSUPPORTED, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
 from ..refusals import Refusal
 from ..script.against import check_ops
@@ -144,11 +144,15 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
         ready = prepare(chosen, wishes, subjects)
     except Unreadable as fault:
         return ScriptResult(chosen.file, (), fault.problems, perf_counter() - started)
+    except Exception as fault:
+        cause = f"an internal fault ({type(fault).__name__}): this is our mistake, not yours"
+        problem = Problem(Place(chosen.file, 1, 1), cause, code=CALL)
+        return ScriptResult(chosen.file, (), (problem,), perf_counter() - started, fault=_details(fault))
     results: list[ScenarioResult] = []
     folder, loaded = str(Path(chosen.file).parent), ready.loaded
     for scenario in ready.scenarios if loaded is not None else ():
         assert loaded is not None
-        result = play_scenario(scenario, loaded.begin(folder), ready.clock, chosen.file)
+        result = _alive(scenario, loaded, folder, ready.clock, chosen.file)
         results.append(result)
         if tell is not None:
             tell(result)
@@ -157,6 +161,26 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
     warnings = loaded.warnings if loaded is not None else ()
     told = tuple(f"{d.place.file}:{d.place.line}:{d.place.column}: {d.cause}; {d.remedy}" for d in ready.doubts)
     return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, (*warnings, *told))
+
+
+def _alive(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str) -> ScenarioResult:
+    """Plays *scenario*; a fault of our own ends it, and nothing else."""
+    try:
+        return play_scenario(scenario, loaded.begin(folder), clock, file)
+    except Exception as fault:
+        source = scenario.source
+        place = Place(source.file, scenario.line, 1, len("scenario"))
+        line = lines_of(source).line(scenario.line)
+        refusal = Refusal("internal", facts={"what": type(fault).__name__})
+        failure = Failure("fault", place, line, "", line.strip(), refusal=refusal)
+        return _result(scenario, file, "error", (failure,), (), 0.0, 0, 0)._replace(fault=_details(fault))
+
+
+def _details(fault: Exception) -> str:
+    """All that is known of a fault, for whoever mends it."""
+    import traceback
+
+    return "".join(traceback.format_exception(fault))
 
 
 def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -> ScenarioResult:
@@ -305,12 +329,18 @@ def _in_processes(chosen: list[Chosen], wishes: Wishes) -> Iterator[ScriptResult
     """Plays scripts in several processes; results come in the order of the scripts, whatever finishes first."""
     import multiprocessing
     from concurrent.futures import Executor, ProcessPoolExecutor
+    from concurrent.futures.process import BrokenProcessPool
     from functools import partial
 
     pool: Executor
+    done = 0
     with ProcessPoolExecutor(min(wishes.jobs, len(chosen)), initializer=_ignore_interrupts) as pool:
         try:
-            yield from pool.map(partial(_alone, wishes), chosen)
+            for result in pool.map(partial(_alone, wishes), chosen):
+                done += 1
+                yield result
+        except BrokenProcessPool:
+            pass  # a process has died: what it had not done is played once more, each script in a process of its own
         except KeyboardInterrupt:
             # Nobody waits for scripts that are still playing: what has come in is what there is.
             for process in multiprocessing.active_children():
@@ -319,11 +349,22 @@ def _in_processes(chosen: list[Chosen], wishes: Wishes) -> Iterator[ScriptResult
             raise
 
 
+    for each in chosen[done:]:
+        with ProcessPoolExecutor(1, initializer=_ignore_interrupts) as alone:
+            try:
+                yield alone.submit(_alone, wishes, each).result()
+            except BrokenProcessPool:
+                cause = "the process that played this script has died, twice"
+                problem = Problem(Place(each.file, 1, 1), cause, "play it by itself to see more: idlefox run " + each.file, code=CALL)
+                yield ScriptResult(each.file, (), (problem,), fault=f"{each.file}: {cause}")
+
+
 def _ignore_interrupts() -> None:
     """An interrupt is for the one who waits for the results, not for those who play."""
     import signal
 
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
 
 
 def _alone(wishes: Wishes, chosen: Chosen) -> ScriptResult:

@@ -67,6 +67,7 @@ class ScenarioResult(NamedTuple):
     checks: int = 0
     why: str = ""
     row_file: str = ""
+    fault: str = ""  # of a fault of our own, all that is known of it
 
     @property
     def fell(self) -> bool:
@@ -99,6 +100,7 @@ class ScriptResult(NamedTuple):
     seconds: float = 0.0
     left_out: int = 0
     warnings: tuple[str, ...] = ()
+    fault: str = ""
 
 
 class Run(NamedTuple):
@@ -119,10 +121,18 @@ class Run(NamedTuple):
         return len(self.problems) + sum(len(s.errors) for s in self.scripts) + self.tally("error")
 
     @property
+    def faults(self) -> list[str]:
+        """All that is known of each fault of our own."""
+        scenarios = [scenario.fault for script in self.scripts for scenario in script.scenarios]
+        return [fault for fault in (*(script.fault for script in self.scripts), *scenarios) if fault]
+
+    @property
     def exit_code(self) -> int:
-        """0 all held; 1 something did not hold; 2 something could not be read or used; 130 interrupted."""
+        """0 all held; 1 something did not hold; 2 something could not be read or used; 3 an internal fault; 130 interrupted."""
         if self.interrupted:
             return 130
+        if self.faults:
+            return 3
         if self.error_count:
             return 2
         return 1 if self.tally("fail") else 0

@@ -292,6 +292,7 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
         f"after {write_duration(r.facts['within'])} there is still under way: {', '.join(r.facts['names'][:5])}"
     ),
     "endless": lambda what, r: str(r.facts["what"]),
+    "internal": lambda what, r: f"an internal fault ({r.facts['what']}): this is our mistake, not yours",
 }  # fmt: skip
 
 

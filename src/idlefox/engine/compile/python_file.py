@@ -9,6 +9,7 @@ from typing import Any
 
 from ...forms.model.form import Form
 from ...problems import Place, Problem, Unreadable, suggestion
+from ..judge.python_rules import said_of
 
 
 def load(form: Form) -> dict[str, Callable[..., Any]]:
@@ -26,13 +27,15 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
     if not path.is_file():
         raise Unreadable([Problem(place, f"there is no file {form.python!r} beside the sheet", "check `python:`")])
     spec = importlib.util.spec_from_file_location("idlefox_rules_" + path.stem, path)
-    assert spec is not None
-    assert spec.loader is not None
+    if spec is None or spec.loader is None:
+        raise Unreadable([Problem(place, f"{form.python} is no Python file", "give it a name that ends with .py")])
     module = importlib.util.module_from_spec(spec)
     try:
         spec.loader.exec_module(module)
-    except Exception as fault:
-        cause = f"{form.python} cannot be loaded: {type(fault).__name__}: {fault}"
+    except KeyboardInterrupt:
+        raise
+    except BaseException as fault:
+        cause = f"{form.python} cannot be loaded: {said_of(fault)}"
         raise Unreadable([Problem(place, cause, "mend the file")]) from None
     functions = {name: value for name, value in vars(module).items() if callable(value) and not name.startswith("_")}
     missing = [

@@ -37,6 +37,15 @@ def _view(cell: Cell) -> Any:
     return tuple(value) if isinstance(value, list) else value
 
 
+def said_of(fault: BaseException) -> str:
+    """An exception in words, also one that cannot say what it is."""
+    try:
+        text = str(fault)
+    except Exception:
+        text = ""
+    return f"{type(fault).__name__}: {text}" if text else type(fault).__name__
+
+
 def broken(live: Live, name: str, cell: Cell) -> bool:
     """Whether the function *name* finds fault with *cell*. What it returns as text is the message."""
     function = live.plan.python.get(name)
@@ -46,8 +55,10 @@ def broken(live: Live, name: str, cell: Cell) -> bool:
         return False
     try:
         verdict = function(value_of(cell) if not isinstance(cell, FieldCell) else cell.value, FormView(form_of(cell)))
-    except Exception as fault:
-        live.warn(cell, f"the Python rule {name} raised {type(fault).__name__}: {fault}")
+    except KeyboardInterrupt:
+        raise
+    except BaseException as fault:  # `sys.exit` in a rule is the rule's fault, and no end of the run
+        live.warn(cell, f"the Python rule {name} raised {said_of(fault)}")
         return True
     if isinstance(verdict, str):
         live.python_said[cell, check.index] = verdict
