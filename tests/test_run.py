@@ -500,3 +500,41 @@ def test_being_told_to_end_is_an_interrupt(fox: Fox) -> None:
     assert "1 scenario, 1 held" in done.stdout
     assert json.loads((fox.folder / "r.json").read_text())["summary"]["passed"] == 1
 
+
+@pytest.mark.parametrize(("files", "command", "says"), [
+    ({"a.fox": 'subject "f\\u0000.form.yaml"\nscenario "x"\n    reset\n'}, "run a.fox", "this is no path: it has a NUL in it"),
+    ({"a.fox": 'use "a\\u0000.fox"\nscenario "x"\n    reset\n'}, "run a.fox", "is no path: it has a NUL in it"),
+    ({"a.fox": 'use "\\ud800.fox"\nscenario "x"\n    reset\n'}, "run a.fox", "half of a surrogate pair"),
+    ({"f.form.yaml": 'form: f\npage: "a\\0.html"\n'}, "outline f.form.yaml", "it has a NUL in it"),
+    ({"f.form.yaml": 'form: f\nfields: {a: {rules: [{lookup: l}]}}\nlookups: {l: {table: "a\\0"}}\n'}, "outline f.form.yaml", "it has a NUL in it"),
+    ({}, "run " + "x" * 300 + ".fox", "longer than 255 bytes"),
+    ({}, "outline " + "x" * 300 + ".form.yaml", "longer than 255 bytes"),
+    ({}, "run /dev/zero", "a device or a pipe"),
+    ({}, "outline /dev/zero", "a device or a pipe"),
+    ({"f.form.yaml": "form: f\nfields: {n: {}, t: {derive: {from: '" + " + ".join("n" * 900) + "'}}}"}, "outline f.form.yaml", "more than 100 terms in a row"),
+    ({"s.json": '{"properties": {"a": {"properties": 5}}}'}, "scaffold s.json", "at /properties/a/properties"),
+    ({"pyproject.toml": "[tool]\nidlefox = 3\n"}, "run", "begin it with [tool.idlefox]"),
+    ({"pyproject.toml": 'tool = "idlefox"\n'}, "run", "there is no script"),
+    ({}, "run --jobs ²", "a number from 1 to 256 is needed"),
+    ({"f.form.yaml": "form: f\npython: r.txt\nfields: {a: {rules: [{python: x}]}}", "r.txt": "", "a.fox": 'subject "f.form.yaml"\nscenario "x"\n    reset\n'},
+     "run --trust-python", "r.txt is no Python file"),
+])  # fmt: skip
+def test_rough_handling_is_answered_with_what_is_wrong(fox: Fox, files: dict[str, str], command: str, says: str) -> None:
+    for name, text in files.items():
+        (fox.folder / name).write_text(text, "utf-8")
+    done = fox(*command.split(), COLUMNS="200")
+    assert done.returncode == 2, done.stderr
+    assert says in done.stdout + done.stderr
+
+
+def test_the_name_of_a_control_may_read_like_one_of_several(fox: Fox) -> None:
+    fox.write(p__html="<form><input name=mark><input name=mark><input name='mark[0]'><button>x</button></form>", a__fox="""\
+subject "p.html"
+scenario "x"
+    type mark[0] "x"
+    type mark[-1] "y"
+    type ["mark[0]"] "z"
+    submit
+    expect request = "GET /p.html?mark=x&mark=y&mark%5B0%5D=z"
+""")
+    assert fox("run", "a.fox").returncode == 0

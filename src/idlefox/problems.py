@@ -23,8 +23,8 @@ class Place(NamedTuple):
 class Problem(NamedTuple):
     """One thing wrong. *source* is the offending line, *called_from* the lines that led to it.
 
-    *code* tells problems apart that somebody has to tell apart: NO_FILE, KIND, CALL, UNSUPPORTED. Of the first three the place is a
-    file as a whole, or the command, whatever its line and column say.
+    *code* tells problems apart that somebody has to tell apart: NO_FILE, KIND, CALL, BAD_PATH, UNSUPPORTED. Of the first four the
+    place is a file as a whole, or the command, whatever its line and column say.
     """
 
     place: Place
@@ -36,7 +36,7 @@ class Problem(NamedTuple):
     code: str = ""
 
 
-NO_FILE, KIND, CALL, UNSUPPORTED = "no file", "kind", "call", "unsupported"
+NO_FILE, KIND, CALL, BAD_PATH, UNSUPPORTED = "no file", "kind", "call", "bad path", "unsupported"
 
 
 class Unreadable(Exception):
@@ -85,8 +85,16 @@ def listed(words: Iterable[str], conjunction: str = "or", most: int = 12) -> str
 
 def read_bytes(path: str) -> bytes:
     """What is in the file at *path*. Raises Unreadable where it cannot be read."""
+    import os
+    import stat
+
     place = Place(path, 1, 1)
+    if odd := no_path(path):
+        raise Unreadable([Problem(place, f"this is no path: {odd}", "name a file", code=BAD_PATH)])
     try:
+        mode = os.stat(path).st_mode
+        if not stat.S_ISREG(mode) and not stat.S_ISDIR(mode):
+            raise Unreadable([Problem(place, "this is a device or a pipe, not a file", "name a file; a script may come by: idlefox run -")])
         with open(path, "rb") as handle:
             return handle.read()
     except FileNotFoundError:
@@ -96,6 +104,19 @@ def read_bytes(path: str) -> bytes:
     except OSError as fault:
         cause = (fault.strerror or "unknown reason").lower()
         raise Unreadable([Problem(place, f"the file cannot be read: {cause}")]) from None
+
+
+def no_path(path: str) -> str:
+    """Why *path* can be no file's path; "" where it can."""
+    import os
+
+    if "\0" in path:
+        return "it has a NUL in it"
+    try:
+        parts = os.fsencode(path).split(b"/")
+    except UnicodeEncodeError:
+        return "it has half of a surrogate pair in it"
+    return "a name in it is longer than 255 bytes" if max(map(len, parts)) > 255 else ""
 
 
 def near_file(path: str, written: str = "") -> str:
@@ -108,7 +129,7 @@ def near_file(path: str, written: str = "") -> str:
     folder, name = os.path.split(path)
     try:
         there = [entry.name for entry in os.scandir(folder or ".") if entry.is_file()]
-    except OSError:
+    except (OSError, ValueError):
         return f"there is no folder {os.path.dirname(written or path)!r}"
     stem, ending = os.path.splitext(name)
     stems = {os.path.splitext(each)[0]: each for each in sorted(there, key=lambda each: each.endswith(ending))}

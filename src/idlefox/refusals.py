@@ -36,6 +36,8 @@ KINDS: dict[str, tuple[str, ...]] = {
     "needs an object": ("value",),
     "needs objects": ("value",),
     "needs true or false": ("value",),
+    "needs an option": ("value",),
+    "needs files": ("value",),
     "no such field": ("field", "fields"),
     # buttons and pages
     "no submit button": (),

@@ -6,7 +6,7 @@ import os
 from pathlib import Path
 from typing import Any
 
-from ..problems import Place, Problem, Unreadable, listed, read_text, suggestion
+from ..problems import CALL, Place, Problem, Unreadable, listed, read_text, suggestion
 from ..records import NamedTuple
 
 _KEYS: dict[str, tuple[type, ...]] = {
@@ -18,7 +18,7 @@ def jobs_of(text: str) -> int:
     """How many processes *text* means: a number from 1 to 256, or auto, one a core. Raises ValueError."""
     if text == "auto":
         return os.cpu_count() or 1
-    if not text.isdigit() or not 1 <= int(text) <= 256:
+    if not (text.isascii() and text.isdigit() and len(text) < 4) or not 1 <= int(text) <= 256:
         raise ValueError(f"a number from 1 to 256 is needed, or auto, not {text!r}")
     return int(text)
 
@@ -61,7 +61,12 @@ def read_config(folder: str) -> Config:
         if own.is_file():
             return _config(own, _load(own), here)
         if project.is_file():
-            table = _load(project).get("tool", {}).get("idlefox") if "idlefox" in read_text(str(project)) else None
+            tools = _load(project).get("tool") if "idlefox" in read_text(str(project)) else None
+            table = tools.get("idlefox") if isinstance(tools, dict) else None
+            if table is not None and not isinstance(table, dict):
+                shown = os.path.relpath(project)
+                cause, remedy = "the configuration is a table", "begin it with [tool.idlefox]"
+                raise Unreadable([Problem(Place(shown, 1, 1), cause, remedy, code=CALL)])
             if table is not None:
                 return _config(project, table, here)
     return Config()

@@ -9,6 +9,7 @@ from pathlib import Path
 import click
 
 from ..play.player import Wishes
+from ..problems import no_path
 from .console import Console
 
 _ASIDE = "aside"  # the folder of the scenario that fails on purpose
@@ -30,6 +31,8 @@ def command(folder: str | None, with_failure: bool, quiet: bool, color: str) -> 
       idlefox demo skerry
       idlefox demo --with-failure
     """
+    if folder == "" or (folder and no_path(folder)):
+        raise click.UsageError("DIR is the name of a folder, as in: idlefox demo skerry")
     if folder is not None:
         _play(folder, folder, with_failure, quiet, color)
     with tempfile.TemporaryDirectory(prefix="idlefox-demo-") as temporary:
@@ -71,10 +74,10 @@ def _copy(folder: Path, with_failure: bool) -> list[str]:
             continue
         target = folder / name
         text = source.read_text(encoding="utf-8")
-        if target.exists() and target.read_text(encoding="utf-8") != text:
-            kept.append(name)
-            continue
         try:
+            if target.exists() and target.read_bytes() != text.encode():
+                kept.append(name)
+                continue
             target.write_text(text, encoding="utf-8")
         except OSError as fault:
             raise click.UsageError(f"{target} cannot be written: {(fault.strerror or 'unknown reason').lower()}") from None

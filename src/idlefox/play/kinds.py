@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+import os
 
-from ..problems import KIND, Place, Problem, listed
+from ..problems import KIND, Place, Problem, listed, no_path
 
 _ENDINGS = {
     ".fox": "script", ".form.yaml": "sheet", ".yaml": "sheet", ".yml": "sheet", ".html": "page", ".htm": "page", ".csv": "table",
@@ -34,7 +34,7 @@ def misplaced(path: str, *wanted: str) -> Problem | None:
     """That the file *path*, which is there, is of another kind than those *wanted*; None where it is one of them."""
     file = path.partition("#")[0]
     kind = kind_of(path)
-    if kind in wanted or not Path(file).is_file():
+    if kind in wanted or no_path(file) or not os.path.isfile(file):
         return None
     needs = listed(_CALLED[each] for each in wanted)
     return Problem(Place(path, 1, 1), f"this is {_CALLED[kind]}, and {needs} is needed here", _TAKEN[kind].format(path), code=KIND)

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_instant
-from ..problems import CALL, NO_FILE, UNSUPPORTED, Place, Problem, Unreadable, near_file
+from ..problems import BAD_PATH, CALL, NO_FILE, UNSUPPORTED, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
 from ..refusals import Refusal
 from ..script.against import check_ops
@@ -95,7 +95,7 @@ def _subject(script: Script, wishes: Wishes, subjects: Subjects, *, needed: bool
 def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Problem]:
     """A missing subject is the script's fault, at its header; what is wrong in a sheet is told in the sheet."""
     first = fault.problems[0]
-    if first.source or len(fault.problems) > 1 or first.code not in (NO_FILE, UNSUPPORTED):
+    if first.source or len(fault.problems) > 1 or first.code not in (NO_FILE, BAD_PATH, UNSUPPORTED):
         return list(fault.problems)
     lines = lines_of(script)
     place = lines.place(script.file, *path_span(script.text, header.offset))

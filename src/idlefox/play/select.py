@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
-from ..problems import KIND, Place, Problem
+from ..problems import BAD_PATH, KIND, Place, Problem, no_path
 from ..records import NamedTuple
 from ..script.expand import Scenario
 from .kinds import misplaced
@@ -36,17 +37,19 @@ def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[l
     """
     found: dict[str, list[int]] = {}
     problems: list[Problem] = []
-    paths = list(paths)
-    rows = [m for path in paths if not Path(path).exists() and (m := _WITH_ROW.fullmatch(path))]
-    scripts = [path for path in paths if Path(path).exists() or not _WITH_ROW.fullmatch(path)]
+    given = list(paths)
+    paths = [path for path in given if not no_path(path)]
+    problems += [Problem(Place(p, 1, 1), f"this is no path: {no_path(p)}", "name a file", code=BAD_PATH) for p in given if no_path(p)]
+    if given and not paths:
+        return [], problems
+    # `os.path` answers where `Path` raises: a folder on the way may not be read.
+    rows = [m for path in paths if not os.path.exists(path) and (m := _WITH_ROW.fullmatch(path))]
+    scripts = [path for path in paths if os.path.exists(path) or not _WITH_ROW.fullmatch(path)]
     for path in scripts or (otherwise if rows else ()):
-        with_line = _WITH_LINE.fullmatch(path) if not Path(path).exists() else None
+        with_line = _WITH_LINE.fullmatch(path) if not os.path.exists(path) else None
         file = Path(with_line[1] if with_line else path)
-        if file.is_dir():
-            scripts = sorted(str(p) for p in file.rglob("*.fox") if p.is_file() and not _hidden(p.relative_to(file)))
-            if not scripts:
-                problems.append(Problem(Place(path, 1, 1), "there is no script (*.fox) in this folder", "name a script or another folder"))
-            for script in scripts:
+        if os.path.isdir(file):
+            for script in _in_folder(path, problems):
                 found.setdefault(script, [])
         elif with_line:
             known = found.get(str(file))
@@ -54,16 +57,39 @@ def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[l
                 found[str(file)] = [int(with_line[2])]
             elif known:
                 known.append(int(with_line[2]))
-        elif (odd := misplaced(path, "script")) is not None:
+        elif (odd := misplaced(path, "script") or _odd_line(path)) is not None:
             problems.append(odd)
-        elif (beside := _ODD_LINE.fullmatch(path)) is not None and Path(beside[1]).is_file():
-            cause = f"{beside[2]!r} is no line of {beside[1]}"
-            remedy = f"name a scenario by a line of it: {beside[1]}:LINE"
-            problems.append(misplaced(beside[1], "script") or Problem(Place(path, 1, 1), cause, remedy, code=KIND))
         else:
             found[str(file)] = []
     wanted_rows = tuple((str(Path(m[1]).resolve()), int(m[2])) for m in rows)
     return [Chosen(file, tuple(lines), wanted_rows) for file, lines in found.items()], problems
+
+
+def _in_folder(path: str, problems: list[Problem]) -> list[str]:
+    """The scripts in the folder *path*; where there is none, that is noted."""
+    scripts = sorted(_scripts_in(Path(path)))
+    if not os.access(path, os.R_OK | os.X_OK):
+        problems.append(Problem(Place(path, 1, 1), "this folder cannot be read", "name another", code=KIND))
+    elif not scripts:
+        problems.append(Problem(Place(path, 1, 1), "there is no script (*.fox) in this folder", "name a script or another folder"))
+    return scripts
+
+
+def _odd_line(path: str) -> Problem | None:
+    """That *path* is that of a file with something behind a colon that is no line."""
+    beside = _ODD_LINE.fullmatch(path)
+    if beside is None or not os.path.isfile(beside[1]):
+        return None
+    cause, remedy = f"{beside[2]!r} is no line of {beside[1]}", f"name a scenario by a line of it: {beside[1]}:LINE"
+    return misplaced(beside[1], "script") or Problem(Place(path, 1, 1), cause, remedy, code=KIND)
+
+
+def _scripts_in(folder: Path) -> Iterator[str]:
+    """The scripts in *folder* and the folders in it, hidden ones left out, and those that cannot be read."""
+    for here, folders, files in os.walk(folder):
+        folders[:] = sorted(each for each in folders if not each.startswith("."))
+        shown = (Path(here) / each for each in files if each.endswith(".fox") and not each.startswith("."))
+        yield from (str(script) for script in shown if os.path.isfile(script))
 
 
 def _hidden(path: Path) -> bool:

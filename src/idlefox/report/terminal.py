@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..play.results import Failure, Run, ScenarioResult, ScriptResult
-from ..problems import CALL, KIND, NO_FILE, Problem
+from ..problems import BAD_PATH, CALL, KIND, NO_FILE, Problem
 from .styled import Line, columns, hanging, marked, plain, wrap
 from .wording import expected_text, found_text, reason_texts, state_lines
 
@@ -11,7 +11,7 @@ from .wording import expected_text, found_text, reason_texts, state_lines
 def problem_lines(problem: Problem, width: int) -> list[Line]:
     """``FILE:LINE:COL: cause``, the line with a marker under the place, ``→`` with the remedy."""
     place = problem.place
-    whole = problem.code in (NO_FILE, KIND, CALL) and not problem.source
+    whole = problem.code in (NO_FILE, KIND, CALL, BAD_PATH) and not problem.source
     head = f"{place.file}: " if whole else f"{place.file}:{place.line}:{place.column}: "
     words = wrap(plain(problem.cause), width - columns(plain(head)))
     if len(words) == 1:

@@ -282,6 +282,10 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     ),
     "needs objects": lambda what, r: f"{what} is a list of rows: it is filled with a list of objects, not {written(r.facts['value'])}",
     "needs true or false": lambda what, r: f"{what} is a checkbox: it takes true or false, not {written(r.facts['value'])}",
+    "needs an option": lambda what, r: f"{what} is a single choice: it takes one of its options, not {written(r.facts['value'])}",
+    "needs files": lambda what, r: (
+        f'{what} takes files: names, or objects as in {{"name": "a.pdf", "size": 5}}, not {written(r.facts["value"])}'
+    ),
     "no such field": lambda what, r: f"{what or 'the form'} has no field {r.facts['field']!r}; it has {', '.join(r.facts['fields'])}",
     "no submit button": lambda what, r: "the form has no submit button; where it can be sent without one: press Enter in FIELD",
     "no reset button": lambda what, r: "the form has no reset button",

@@ -6,7 +6,7 @@ that are not there. What depends on the form's state is found at play.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 from ..forms.model.form import CHOICE_KINDS, FLAG_NAMES, FLAGS, Field, Form, Rule
@@ -14,7 +14,7 @@ from ..forms.names.addresses import AddressError, Target, locate
 from ..forms.names.shapes import write_address
 from ..forms.names.states import FIELD_STATES, FORM_STATES
 from ..forms.values.whatwg import DATE_KINDS
-from ..problems import Problem, listed, suggestion
+from ..problems import Problem, listed, no_path, suggestion
 from . import tree
 from .expand import Op, lines_of
 from .tree import Address, Check, Word
@@ -154,9 +154,6 @@ class _Checker:
             cause = f"{verb} needs one checkbox; {write_address(address.segments)} is a group of them"
             self.report(op, address.offset, address.length, cause, "use pick, with also or except")
 
-    def upload(self, op: Op, act: tree.Upload) -> None:
-        self.kind(op, act.address, "upload", frozenset({"file"}), "a file field")
-
     def press(self, op: Op, act: tree.Press) -> None:
         if act.address is not None:
             self.control(op, act.address, "press")
@@ -242,6 +239,13 @@ class _Checker:
             names = listed(dict.fromkeys(next((k for k in b.known if k.startswith("#")), b.text) for b in found))
             self.report(op, offset, length, f"{len(found)} buttons are called {name!r}: which one?", f"name one by its id or text: {names}")
 
+    def upload(self, op: Op, act: tree.Upload) -> None:
+        self.kind(op, act.address, "upload", frozenset({"file"}), "a file field")
+        for file in act.files:
+            odd = no_path(file.name)
+            if odd:
+                self.report(op, op.offset, op.length, f"this is no file's name: {odd}", "give the file another name")
+
     def answer(self, op: Op, act: tree.Answer) -> None:
         if act.lookup is not None and act.lookup.text not in self.form.lookups:
             name, known = act.lookup.text, [*self.form.lookups, "submit"]
@@ -254,6 +258,8 @@ class _Checker:
                 if key not in ("errors", "to", "notice", "record"):
                     remedy = suggestion(key, ("errors", "to", "notice", "record"), "a reply has errors, to, notice and record")
                     self.report(op, op.offset, op.length, f"a reply has no {key!r}", remedy)
+            for cause, remedy in _wrong_in_reply(act.value):
+                self.report(op, op.offset, op.length, cause, remedy)
 
     # checks
     def check(self, op: Op, check: Check) -> None:
@@ -325,6 +331,19 @@ class _Checker:
                 there = sorted(known)
                 remedy = suggestion(word.text, [*there, *FLAG_NAMES], f"its rules are {listed(there)}" if there else f"{name} has no rules")
                 self.report(op, word.offset, len(word.text), f"{name} has no rule {word.text!r}", remedy)
+
+
+def _wrong_in_reply(reply: dict[str, Any]) -> Iterator[tuple[str, str]]:
+    """What of a scripted reply is of another kind than it must be, and how it is written."""
+    errors, notice = reply.get("errors", {}), reply.get("notice", "")
+    texts = errors.values() if isinstance(errors, dict) else [None]
+    if not all(isinstance(t, str) or (isinstance(t, list) and all(isinstance(each, str) for each in t)) for t in texts):
+        yield "the errors of a reply are messages by address", 'write it as in {"errors": {"email": "Taken."}}'
+    if not isinstance(reply.get("to", ""), str):
+        yield "`to` of a reply is a path or URL", 'write it as in {"to": "/thanks"}'
+    text = notice.get("text") if isinstance(notice, dict) else notice
+    if not isinstance(text, str) or (isinstance(notice, dict) and not set(notice) <= {"text", "kind", "lasts"}):
+        yield "the notice of a reply is a text, or an object with text, kind and lasts", 'write it as in {"notice": "Thank you."}'
 
 
 def _called(kind: str) -> str:

@@ -14,7 +14,7 @@ from typing import Any
 from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_duration
 from ..forms.values.values import as_text
-from ..problems import NO_FILE, Place, Problem, Unreadable, near_file, suggestion
+from ..problems import NO_FILE, Place, Problem, Unreadable, near_file, no_path, suggestion
 from ..records import NamedTuple
 from .reader import Lines, read_script
 from .tables import TableRow, read_table
@@ -43,6 +43,7 @@ from .tree import (
 )  # fmt: skip
 
 _DEEPEST = 40
+_WHOLE = re.compile(r"-?[0-9]{1,15}")
 _QUOTED = re.compile(r'[^"\n]*("(?:[^"\\\n]|\\.)*")')
 _DURATIONS = frozenset({"every", "within", "lasting", "duration", "after"})
 _NUMBERS = frozenset({"times", "to", "at", "status", "size"})
@@ -151,6 +152,9 @@ class _Expander:
             if header.kind != "use":
                 continue
             path = str(Path(script.file).parent / header.text)
+            if odd := no_path(path):
+                self.report(script, *path_span(script.text, header.offset), f"{header.text!r} is no path: {odd}", "name a file")
+                continue
             here = str(Path(path).resolve())
             if here in trail or here == str(Path(script.file).resolve()):
                 span = path_span(script.text, header.offset)
@@ -374,7 +378,7 @@ def _address(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
             segments.extend(found)
         elif isinstance(value, int) and not isinstance(value, bool):
             segments.append(value)
-        elif isinstance(value, str) and value.lstrip("-").isdigit():
+        elif isinstance(value, str) and _WHOLE.fullmatch(value):
             segments.append(int(value))
         else:
             raise _Wrong(f"${segment.name} is {as_text(value)!r}, which is no row's number", "", segment.offset, len(segment.name) + 1)
@@ -474,7 +478,7 @@ def _fitting(value: Any, name: str, parameter: Parameter) -> Any:
             raise _Wrong(f"${parameter.name} is {as_text(value)!r}, which is no duration", 'write it as in "3s"', *where)
         return ms
     if name in _NUMBERS:
-        if isinstance(value, str) and value.lstrip("-").isdigit() and len(value) < 16:
+        if isinstance(value, str) and _WHOLE.fullmatch(value):
             return int(value)
         if not isinstance(value, int) or isinstance(value, bool):
             raise _Wrong(f"${parameter.name} is {as_text(value)!r}, which is no whole number", "", *where)

@@ -70,21 +70,33 @@ def _enter_rows(live: Live, rows: ListCell, values: Any) -> None:
 def _enter_field(live: Live, cell: FieldCell, value: Any) -> None:
     kind = cell.plan.kind
     if kind == "file":
-        files = value if isinstance(value, list) else [value]
-        chosen = [f if isinstance(f, dict) else {"name": str(f), "size": 0, "type": media_type(str(f))} for f in files]
-        hands.step_upload(live, cell, chosen)
+        hands.step_upload(live, cell, _files(cell, value))
     elif kind == "checkbox" and not cell.plan.field.many:
         if not isinstance(value, bool):
             raise cannot("needs true or false", cell, value=value)
         hands.step_turn(live, cell, value)
     elif kind in ("select", "radio", "checkbox"):
         chosen = value if isinstance(value, list) else [value]
+        if not chosen and not cell.plan.field.many:
+            raise cannot("needs an option", cell, value=value)
         hands.step_pick(live, cell, "", chosen)
     elif kind in TYPED and kind not in DATE_KINDS:
         text = "" if value is None else value if isinstance(value, str) else written(value)
         type_text(live, cell, text, over=True)
     else:
         hands.step_set(live, cell, value)
+
+
+def _files(cell: FieldCell, value: Any) -> list[dict[str, Any]]:
+    """The files that *value* names: a name, or an object with name, size and type, or several."""
+    found = []
+    for each in value if isinstance(value, list) else [value]:
+        file = {"name": each} if isinstance(each, str) else each
+        name, size = (file.get("name"), file.get("size", 0)) if isinstance(file, dict) else (None, 0)
+        if not isinstance(name, str) or not isinstance(size, int) or isinstance(size, bool) or size < 0:
+            raise cannot("needs files", cell, value=value)
+        found.append({"name": name, "size": size, "type": str(file.get("type", media_type(name)))})
+    return found
 
 
 def media_type(name: str) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from decimal import Decimal
+from decimal import Decimal, localcontext
 from typing import Any
 
 from ...forms.values import whatwg
@@ -12,6 +12,11 @@ from ..state.cells import FieldCell
 
 def stepped(cell: FieldCell, by: int) -> int | float | None:
     """The value one step up (*by* 1) or down (-1) from the value of *cell*, kept between its literal bounds."""
+    with localcontext(whatwg.EXACT):
+        return _stepped(cell, by)
+
+
+def _stepped(cell: FieldCell, by: int) -> int | float | None:
     low, high, step, base = _bounds(cell.plan.field)
     value = Decimal(str(cell.value)) if cell.value is not None else Decimal(0)
     away = (value - base) % step
@@ -20,10 +25,13 @@ def stepped(cell: FieldCell, by: int) -> int | float | None:
         value = value - away + (step if (by > 0) == (away > 0) else 0) if by > 0 else value - away
     else:
         value += by * step
+    before = Decimal(str(cell.value)) if cell.value is not None else None
     if low is not None and value < low:
         value = low
     if high is not None and value > high:
         value = base + (high - base) // step * step
+    if before is not None and (value < before if by > 0 else value > before):
+        return whatwg.tidy(float(before))  # an arrow up never leads down, nor one down up
     return whatwg.tidy(float(value))
 
 

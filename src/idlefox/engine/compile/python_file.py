@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from ...forms.model.form import Form
-from ...problems import Place, Problem, Unreadable, suggestion
+from ...problems import Place, Problem, Unreadable, no_path, suggestion
 from ..judge.python_rules import said_of
 
 
@@ -24,7 +24,7 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
         for kind in rule.kinds
         if kind.name == "python"
     }
-    if not path.is_file():
+    if no_path(str(path)) or not path.is_file():
         raise Unreadable([Problem(place, f"there is no file {form.python!r} beside the sheet", "check `python:`")])
     spec = importlib.util.spec_from_file_location("idlefox_rules_" + path.stem, path)
     if spec is None or spec.loader is None:

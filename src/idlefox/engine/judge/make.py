@@ -23,6 +23,8 @@ def make_form(live: Live, form: FormPlan, record: Any, *, is_open: bool = True) 
     root = FormCell(form.root, live)
     root.open = is_open
     live.wholes[form.name] = root
+    if not form.name:
+        live.root = root  # what is judged at load may name a row by its number, from the form down
     live.statics[form.root.index] = root
     given = record if isinstance(record, dict) else {}
     root.parts = [_make(live, part, root, _NONE, given.get(part.field.name, _NONE)) for part in form.root.parts]

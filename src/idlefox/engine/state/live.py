@@ -136,6 +136,9 @@ class Live:
         if watch.unit == REVEAL and watch.common == 0:
             # Only what has something reported can come to show or hide: the rest of a large form is left alone.
             targets = [c for c in self.reporting if c.plan is watch.target]
+        elif watch.target.form is not cell.plan.form:
+            form = self.wholes[watch.target.form.name]  # a panel that reads the form behind it, or the other way round
+            targets = reach(form, 0, watch.chain) if form.open else ()
         else:
             targets = reach(cell, watch.common, watch.chain)
         for target in targets:

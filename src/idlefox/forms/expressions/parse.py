@@ -24,6 +24,7 @@ FUNCTIONS: dict[str, tuple[int, int]] = {
 OVER_ROWS = ("any", "all", "count", "sum", "min", "max")
 _WORDS = frozenset({"and", "or", "not", "in", "if", "else", "for", "true", "false", "null"})
 _DEEPEST = 40
+_MOST_TERMS = 100
 _TOKEN = re.compile(
     r"[ \t\r\n]*(?:(?P<name>[A-Za-z_][A-Za-z0-9_]*(?:-[A-Za-z_][A-Za-z0-9_]*)*)"
     r"|(?P<number>[0-9]+(?:\.[0-9]+)?(?:[eE][-+]?[0-9]+)?)"
@@ -179,8 +180,11 @@ class _Parser:
         return self._left(("*", "/", "%"), self.signed)
 
     def _left(self, ops: tuple[str, ...], part: Callable[[], Any]) -> Any:
-        node = part()
+        node, terms = part(), 1
         while token := self.take(*ops):
+            terms += 1
+            if terms > _MOST_TERMS:
+                raise ExpressionError(f"more than {_MOST_TERMS} terms in a row", token.at, "derive a part of it in a field of its own")
             node = Binary(token.text, node, part(), token.at)
         return node
 

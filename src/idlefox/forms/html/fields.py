@@ -80,6 +80,7 @@ class FieldMaker:
         self.fields: list[Field] = []
         self.shapes: dict[str, Shape] = {}
         self.names: dict[str, str] = {}
+        self.counted: set[str] = set()  # addresses of those whose names repeat
         self.elements: list[Control | PageButton] = []
         self.autofocus = -1
         self._templates: dict[Any, tuple[list[Any], list[Any], bool]] = {}
@@ -93,6 +94,10 @@ class FieldMaker:
         counts = Counter([e.name for e in found if e.kind not in BUTTON_TYPES])
         groups, entries = _groups(found, counts)
         made: dict[Any, str] = {}
+        self.counted = {
+            f"{segment_text(name, first=True)}[{index}]"
+            for name, keys in entries.items() if len(keys) > 1 for index in range(-len(keys), len(keys))
+        }  # fmt: skip
         for number, each in enumerate(found):
             if each.kind in BUTTON_TYPES:
                 self.elements.append(self._button(each))
@@ -133,6 +138,10 @@ class FieldMaker:
         """A field whose name no other has. A name that reads as an address may be written as one: contact.email."""
         name = each.name
         address = plain = segment_text(name, first=True)
+        if name in self.counted:
+            # What this name would mean as an address is one of several of another name: it goes by its brackets alone.
+            self._field(plain, plain, [each])
+            return plain
         if plain != name and (segments := parse_address(name)) is not None and "*" not in segments:
             address = write_address(segments)
             self.names[plain] = name

@@ -96,6 +96,8 @@ class Graph:
         self._add((path, "marked"), (path, "validity"))
         self._reads((path, "marked"), field.reveal)
         self._whole(path, field.fields)
+        if field.kind == "rows":
+            self._whole((*path, "*"), field.fields)
 
     def _whole(self, path: Path, fields: tuple[Field, ...]) -> None:
         for each in walk(fields):

@@ -48,6 +48,9 @@ def read_schema(file: str) -> SchemaForm:
     place = Place(file, 1, 1)
     if not isinstance(data, dict):
         raise Unreadable([Problem(place, "a schema is an object", 'begin with {"type": "object", "properties": …}')])
+    wrong = _no_schema(data)
+    if wrong:
+        raise Unreadable([Problem(place, f"this is no JSON Schema (2020-12): {wrong}", "mend it there")])
     reader = _Reader(data)
     top = reader.resolved(data, "")
     if not isinstance(top.get("properties"), dict) or not top["properties"]:
@@ -56,6 +59,19 @@ def read_schema(file: str) -> SchemaForm:
     fields = reader.fields(top, "")
     title = top.get("title") if isinstance(top.get("title"), str) else ""
     return SchemaForm(title or "", fields, reader.notes)
+
+
+def _no_schema(data: dict[str, Any]) -> str:
+    """What the metaschema does not allow in *data*, and where; "" where it allows all."""
+    import jsonschema_rs
+
+    try:
+        jsonschema_rs.meta.validate({**data, "$schema": "https://json-schema.org/draft/2020-12/schema"})
+    except jsonschema_rs.ValidationError as fault:
+        return f"at /{'/'.join(map(str, fault.instance_path))}, {fault.message[:200]}"
+    except (ValueError, RecursionError) as fault:
+        return str(fault)
+    return ""
 
 
 def _lay_over(whole: dict[str, Any], part: dict[str, Any]) -> None:
@@ -115,9 +131,10 @@ class _Reader:
         return found if isinstance(found, dict) else None
 
     def fields(self, schema: dict[str, Any], at: str) -> dict[str, Any]:
-        required = schema.get("required", [])
+        required = schema["required"] if isinstance(schema.get("required"), list) else []
         found: dict[str, Any] = {}
-        for name, part in schema.get("properties", {}).items():
+        properties = schema.get("properties")
+        for name, part in properties.items() if isinstance(properties, dict) else ():
             here = f"{at}/properties/{name}"
             reference = part.get("$ref") if isinstance(part, dict) else None
             each = self.resolved(part, here)
@@ -158,7 +175,8 @@ class _Reader:
         label = schema["title"] if isinstance(schema.get("title"), str) else label_of(name)
         options = schema.get("enum")
         if isinstance(options, list):
-            return {"type": "select", "label": label, "options": [o for o in options if o is not None]}
+            offered = [o for o in options if isinstance(o, str | int | float)]
+            return {"type": "select", "label": label, "options": offered} if offered else None
         if kind == "object":
             inner = self.fields(schema, at)
             return {"type": "group", "label": label, "fields": inner} if inner else None
@@ -229,7 +247,8 @@ class _Reader:
             if counts.get("min"):
                 rules.append({"required": True})
             rules += [{k: v} for k, v in counts.items() if v]
-            return {"type": "checkbox", "label": label, "options": items["enum"]}
+            offered = [o for o in items["enum"] if isinstance(o, str | int | float)]
+            return {"type": "checkbox", "label": label, "options": offered} if offered else None
         if self._type(items) != "object":
             return None
         inner = self.fields(items, f"{at}/items")

@@ -23,7 +23,7 @@ def _applies(kind: str, shape: Shape) -> str:
     if kind in ("minlength", "maxlength", "pattern", "email", "url"):
         return "" if own in TEXT_KINDS or own == "hidden" else "it is for texts"
     if kind in ("min", "max"):
-        fits = own in _NUMERIC or own in ("rows", "file", "form") or shape.many
+        fits = own in _NUMERIC or own in ("rows", "file") or shape.many
         return "" if fits else "it is for numbers, dates, lists and rows"
     if kind == "step":
         return "" if own in _NUMERIC else "it is for numbers and dates"

@@ -25,7 +25,7 @@ _COLOR = re.compile(r"#[0-9a-fA-F]{6}")
 _DAY = 86_400_000
 _FIRST_DAY = -719_162  # 0001-01-01
 # A double spans at most 650 decimal digits: with so many, no remainder is ever rounded.
-_EXACT = Context(prec=800)
+EXACT = Context(prec=800)
 # ECMAScript, "WhiteSpace" and "LineTerminator": what String.prototype.trim takes away.
 WHITE_SPACE = (
     "\t\n\v\f\r \u00a0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a"
@@ -239,7 +239,7 @@ def step_mismatch(value: Decimal, step: Decimal, base: Decimal) -> bool:
     """
     if step <= 0:
         return False
-    return _EXACT.remainder(_EXACT.subtract(value, base), step) != 0
+    return EXACT.remainder(EXACT.subtract(value, base), step) != 0
 
 
 def sanitise_range(text: str, low: Number, high: Number, step: Number | None, base: Number | None = None) -> Number:
@@ -256,10 +256,10 @@ def sanitise_range(text: str, low: Number, high: Number, step: Number | None, ba
     value = max(low_d, min(value, high_d)) if high_d >= low_d else low_d
     if step is not None and step > 0 and high_d >= low_d:
         step_d, base_d = Decimal(str(step)), Decimal(str(low if base is None else base))
-        away = (value - base_d) % step_d
+        away = EXACT.remainder(EXACT.subtract(value, base_d), step_d)
         if away:
-            below = value - away - (step_d if away < 0 else 0)
-            above = below + step_d
+            below = EXACT.subtract(value, away + (step_d if away < 0 else 0))
+            above = EXACT.add(below, step_d)
             fits = [v for v in (above, below) if low_d <= v <= high_d]
             if fits:
                 value = min(fits, key=lambda v: abs(v - value))  # of two equally near the first: the upper one
