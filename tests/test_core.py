@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import typing
+from datetime import date, timedelta
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from idlefox import records
 from idlefox.engine.compile.compiler import compile_form
@@ -251,3 +254,18 @@ def test_a_former_word_is_an_error_that_names_the_word_of_today(line: str, now: 
 ])  # fmt: skip
 def test_an_instant_is_rfc_3339(text: str, ms: int | None) -> None:
     assert parse_instant(text) == ms
+
+
+@given(st.integers(-719_162, 2_932_896))
+def test_a_day_is_the_calendars(day: int) -> None:
+    written = (date(1970, 1, 1) + timedelta(day)).isoformat()
+    assert whatwg.date_text("date", day * 86_400_000) == written
+    assert whatwg.date_number("date", written) == day * 86_400_000
+    week = date.fromisoformat(written).isocalendar()
+    monday = day - date.fromisoformat(written).weekday()
+    if monday >= -719_162:
+        assert whatwg.date_text("week", monday * 86_400_000) == f"{week.year:04d}-W{week.week:02d}"
+        assert whatwg.date_number("week", f"{week.year:04d}-W{week.week:02d}") == monday * 86_400_000
+    month = (int(written[:4]) - 1970) * 12 + int(written[5:7]) - 1
+    assert (whatwg.date_text("month", month), whatwg.date_number("month", written[:7])) == (written[:7], month)
+

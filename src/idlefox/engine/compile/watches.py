@@ -77,6 +77,7 @@ class Watches:
         """A rule that *target* carries for *owner* follows the owner's value, and whether it is there."""
         for name in ("value", "visible", "enabled"):
             self.add(owner, name, target, CHECK, check.index, common)
+        self._lists(owner, target, CHECK, check.index, common)
 
     def place(self, target: FieldPlan, check: CheckPlan, level: int) -> None:
         """A rule fixed to the row of one number at *level* follows which row that is."""

@@ -80,11 +80,13 @@ def _breaks_one(cell: Cell, check: CheckPlan) -> bool:
 
 
 def owner_breaks(test: Any, common: int, up: tuple[int, ...], required: bool, on_empty: bool, cell: Any) -> bool:
-    """A rule that *cell* carries for another field: judged by that field's value and state."""
-    owners = reach(cell, common, up)
-    if not owners or not owners[0].active:
+    """A rule that *cell* carries for another field: judged by that field's value and state, in any of its rows."""
+    return any(_breaks_of(test, required, on_empty, owner) for owner in reach(cell, common, up))
+
+
+def _breaks_of(test: Any, required: bool, on_empty: bool, owner: Any) -> bool:
+    if not owner.active:
         return False
-    owner = owners[0]
     if type(owner) is FieldCell:
         if owner.bad_input:
             return False

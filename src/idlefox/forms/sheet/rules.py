@@ -98,9 +98,6 @@ class RuleReader:
         if named(self.reading.root, segments) is not None:
             return target.shape, target.path, ()
         indexes = tuple(None if s == "*" else s for s in segments if s == "*" or isinstance(s, int))
-        if not server and owner.kind != "form" and "*" in target.path and target.path[: len(owner.path)].count("*") > owner.path.count("*"):
-            self.reading.report((*at, "at"), "this rule would belong to many rows", "write it as a rule of the form")
-            return None
         return target.shape, target.path, tuple(i if isinstance(i, int) else None for i in indexes)
 
     def _kind(self, at: At, name: str, value: Any, judged: Shape, scope: Scope, server: bool) -> Kind | None:
