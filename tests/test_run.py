@@ -13,6 +13,7 @@ import pytest
 from click.testing import CliRunner
 from conftest import Fox
 
+from idlefox.commands.files import write_whole
 from idlefox.commands.run import command
 from idlefox.play.player import Wishes, play_script
 from idlefox.play.results import Run
@@ -108,7 +109,7 @@ def test_scenarios_are_chosen_by_line_tag_and_title(small: Any, args: list[str],
     (["a.fox", "--tag", "god"], "no scenario fits --tag god"),
     (["a.fox", "--subject", "g.form.yaml"], "there is no such file"),
     (["a.fox", "--report", "pdf=x"], "no report of kind 'pdf'"),
-    (["a.fox", "--report", "json=no/such/r.json"], "cannot be written"),
+    (["a.fox", "--report", "json=a.fox/r.json"], "cannot be written"),
     (["a.fox", "--subjcet", "x"], "No such option"),
 ])  # fmt: skip
 def test_what_cannot_be_used_says_so_and_exits_with_2(small: Any, args: list[str], says: str) -> None:
@@ -538,3 +539,37 @@ scenario "x"
     expect request = "GET /p.html?mark=x&mark=y&mark%5B0%5D=z"
 """)
     assert fox("run", "a.fox").returncode == 0
+
+
+@pytest.mark.parametrize(("command", "code"), [("run a.fox --report json=deep/er/r.json", 2), ("schema", 2), ("outline f.form.yaml", 2), ("--help", 2)])
+def test_a_full_disk_behind_the_output_is_said_and_no_fault_of_ours(small: Any, command: str, code: int) -> None:
+    with open("/dev/full", "wb") as full:
+        done = subprocess.run([sys.executable, "-m", "idlefox", *command.split()], cwd=small.folder, stdout=full, stderr=subprocess.PIPE, text=True, check=False)
+    assert (done.returncode, done.stderr) == (code, "idlefox: what was printed is lost: no space left on device\n")
+    assert (small.folder / "deep/er/r.json").exists() is command.startswith("run")
+
+
+def test_who_stops_reading_changes_neither_the_verdict_nor_the_report(small: Any) -> None:
+    line = f"{sys.executable} -m idlefox run a.fox --verbose --report json=r.json | true; exit ${{PIPESTATUS[0]}}"
+    done = subprocess.run(["bash", "-c", line], cwd=small.folder, capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (1, "")
+    assert json.loads((small.folder / "r.json").read_text())["summary"]["failed"]
+
+
+def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    target = tmp_path / "a.fox"
+    target.write_text("before")
+    target.chmod(0o640)
+    (tmp_path / "link.fox").symlink_to(target)
+    write_whole(str(tmp_path / "link.fox"), "after é")
+    assert (target.read_text("utf-8"), target.stat().st_mode & 0o777, (tmp_path / "link.fox").is_symlink()) == ("after é", 0o640, True)
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("os.fsync", full)
+    with pytest.raises(OSError, match="No space"):
+        write_whole(str(target), "half")
+    assert target.read_text("utf-8") == "after é"
+    assert sorted(each.name for each in tmp_path.iterdir()) == ["a.fox", "link.fox"]
+

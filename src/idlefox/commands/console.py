@@ -12,6 +12,7 @@ import click
 
 from ..problems import Problem, decode_text
 from ..report.styled import Line
+from .faults import LOST, drop_output
 
 _STYLES: dict[str, dict[str, Any]] = {
     "good": {"fg": "green"},
@@ -59,7 +60,13 @@ class Console:
         """Prints *text*; what the stream cannot encode is escaped."""
         stream = sys.stderr if err else sys.stdout
         encoding = stream.encoding or "utf-8"
-        click.echo(text.encode(encoding, "backslashreplace").decode(encoding), nl=newline, err=err, color=True)
+        try:
+            click.echo(text.encode(encoding, "backslashreplace").decode(encoding), nl=newline, err=err, color=True)
+        except BrokenPipeError:
+            drop_output(stream)  # whoever read has gone: what is done goes on, and comes to what it comes to
+        except OSError as fault:
+            drop_output(stream)
+            LOST.append((fault.strerror or "unknown reason").lower())
 
     def piped(self, name: str) -> str:
         """The text that comes in at standard input, called *name* in messages. Raises Unreadable where it is no text."""

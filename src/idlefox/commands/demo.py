@@ -10,7 +10,9 @@ import click
 
 from ..play.player import Wishes
 from ..problems import no_path
+from ..report.styled import plain
 from .console import Console
+from .files import write_whole
 
 _ASIDE = "aside"  # the folder of the scenario that fails on purpose
 
@@ -55,7 +57,7 @@ def _play(folder: str, left_in: str, with_failure: bool, quiet: bool, color: str
         os.chdir(before)
     if left_in and not quiet:
         console.text("")
-        console.text(f" The files are in {left_in}. Change one, then: idlefox run {left_in}")
+        console.text(plain(f" The files are in {left_in}. Change one, then: idlefox run {left_in}"))
         if kept:
             console.text(f" Left as they were, for they had been changed: {', '.join(kept)}")
     raise SystemExit(run.exit_code)
@@ -78,7 +80,7 @@ def _copy(folder: Path, with_failure: bool) -> list[str]:
             if target.exists() and target.read_bytes() != text.encode():
                 kept.append(name)
                 continue
-            target.write_text(text, encoding="utf-8")
+            write_whole(str(target), text)
         except OSError as fault:
             raise click.UsageError(f"{target} cannot be written: {(fault.strerror or 'unknown reason').lower()}") from None
     return kept

@@ -1,12 +1,21 @@
-"""Faults of our own: told in one line, with all that is known of them in a file to report."""
+"""What the end of a command has to tell: faults of our own, with all that is known of them in a file to report; lost output."""
 
 from __future__ import annotations
 
+import os
 import sys
+from typing import Any
 
 import click
 
 from .. import __version__
+
+LOST: list[str] = []  # why what was to be printed is lost
+
+
+def drop_output(stream: Any) -> None:
+    """What is still written to *stream* goes nowhere, without a complaint at exit."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
 
 
 def internal_fault(name: str, details: str) -> int:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import click
 
 from ..play.select import choose_files
-from ..problems import Unreadable
+from ..problems import CALL, Place, Problem, Unreadable, read_bytes
+from ..report.styled import plain
 from ..script.reader import read_script, read_script_text
 from ..script.writer import write_script
 from .console import Console
+from .files import why, write_whole
 
 
 @click.command("format")
@@ -37,17 +39,19 @@ def command(paths: tuple[str, ...], check: bool) -> None:
             code = 2
             continue
         text = write_script(script)
-        with open(each.file, encoding="utf-8", newline="") as handle:
-            same = handle.read() == text
-        if same:
+        if read_bytes(each.file) == text.encode("utf-8", "backslashreplace"):
             continue
         if check:
-            console.text(f"{each.file} is laid out otherwise")
+            console.text(plain(f"{each.file} is laid out otherwise"))
             code = max(code, 1)
+            continue
+        try:
+            write_whole(each.file, text)
+        except OSError as fault:
+            console.problems([Problem(Place(each.file, 1, 1), f"the script cannot be written: {why(fault)}", "it is as it was", code=CALL)])
+            code = 2
         else:
-            with open(each.file, "w", encoding="utf-8", newline="\n") as handle:
-                handle.write(text)
-            console.text(f"{each.file} laid out")
+            console.text(plain(f"{each.file} laid out"))
     raise SystemExit(code)
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import gc
-import os
 import sys
 from importlib import import_module
 
@@ -13,7 +12,7 @@ gc.set_threshold(100_000, 20, 20)
 import click  # noqa: E402
 
 from .. import __version__  # noqa: E402
-from .faults import internal_fault  # noqa: E402
+from .faults import LOST, drop_output, internal_fault  # noqa: E402
 
 # name -> (module, what it does)
 COMMANDS: dict[str, tuple[str, str]] = {
@@ -70,8 +69,19 @@ def cli() -> None:
 
 def main() -> None:
     """The entry point of `idlefox`: no traceback ever reaches the person."""
+    code = _ended(_command())
+    # The process ends: looking through all there is for cycles once more would cost a tenth of a short run.
+    gc.freeze()
+    sys.exit(code)
+
+
+def _command() -> int:
+    """What the command comes to."""
+    code: object = 0
     try:
         code = cli.main(standalone_mode=False, prog_name="idlefox")
+    except SystemExit as leave:
+        code = leave.code
     except click.exceptions.Exit as leave:
         code = leave.exit_code
     except click.ClickException as fault:
@@ -81,24 +91,31 @@ def main() -> None:
         click.echo("interrupted", err=True)
         code = 130
     except BrokenPipeError:
-        _drop_output()
-        code = 0
+        drop_output(sys.stdout)
     except Exception as fault:
-        import traceback
+        if isinstance(fault, OSError) and fault.filename is None:  # nothing was opened: it is what was printed
+            drop_output(sys.stdout)
+            LOST.append((fault.strerror or "unknown reason").lower())
+        else:
+            import traceback
 
-        code = internal_fault(type(fault).__name__, "".join(traceback.format_exception(fault)))
+            code = internal_fault(type(fault).__name__, "".join(traceback.format_exception(fault)))
+    return code if isinstance(code, int) else 0
+
+
+def _ended(code: int) -> int:
+    """The exit code, once all that was printed has gone where it goes."""
     try:
         sys.stdout.flush()
     except BrokenPipeError:
-        _drop_output()
-    # The process ends: looking through all there is for cycles once more would cost a tenth of a short run.
-    gc.freeze()
-    sys.exit(code if isinstance(code, int) else 0)
-
-
-def _drop_output() -> None:
-    """Whoever read our output has gone: what is left goes nowhere, without a complaint at exit."""
-    os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
+        drop_output(sys.stdout)
+    except OSError as fault:
+        drop_output(sys.stdout)
+        LOST.append((fault.strerror or "unknown reason").lower())
+    if LOST:
+        click.echo(f"idlefox: what was printed is lost: {LOST[0]}", err=True)
+        return max(code, 2)
+    return code
 
 
 if __name__ == "__main__":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import sys
 from time import perf_counter
@@ -18,6 +19,7 @@ from ..report.terminal import fallen_lines, scenario_failures, scenario_line, sc
 from .config import jobs_of, read_config, report_of
 from .console import Console
 from .faults import internal_fault
+from .files import why, write_whole
 
 
 @click.command("run")
@@ -104,10 +106,10 @@ def write_report(run: Run, kind: str, file: str, console: Console) -> None:
         console.text(text, newline=False)
         return
     try:
-        with open(file, "w", encoding="utf-8") as handle:
-            handle.write(text)
-    except OSError as fault:
-        raise click.UsageError(f"the report cannot be written to {file}: {(fault.strerror or 'unknown reason').lower()}") from None
+        os.makedirs(os.path.dirname(file) or ".", exist_ok=True)
+        write_whole(file, text)
+    except (OSError, ValueError) as fault:
+        raise click.ClickException(plain(f"the report cannot be written to {file}: {why(fault)}")) from None
 
 
 def play(

@@ -11,7 +11,9 @@ import click
 from ..play.kinds import misplaced
 from ..play.subjects import is_page
 from ..problems import Unreadable
+from ..report.styled import plain
 from .console import Console
+from .files import why, write_whole
 
 
 @click.command("scaffold")
@@ -64,17 +66,17 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for target, text in targets.items():
-            target.write_text(text, encoding="utf-8")
-    except OSError as fault:
-        raise click.UsageError(f"{into} cannot be written to: {(fault.strerror or 'unknown reason').lower()}") from None
+            write_whole(str(target), text)
+    except (OSError, ValueError) as fault:
+        raise click.ClickException(plain(f"{into} cannot be written to: {why(fault)}")) from None
     script = str(folder / f"{made.name}.fox")
     sheet = str(folder / f"{made.name}.form.yaml") if made.sheet else page
-    console.text(f" {sheet}   {made.fields} field{'s' if made.fields != 1 else ''}")
-    console.text(f" {script}   {made.scenarios} scenario{'s' if made.scenarios != 1 else ''}, each played and held")
+    console.text(plain(f" {sheet}   {made.fields} field{'s' if made.fields != 1 else ''}"))
+    console.text(plain(f" {script}   {made.scenarios} scenario{'s' if made.scenarios != 1 else ''}, each played and held"))
     for text in made.left_out:
-        console.text(f" left out  {text}")
+        console.text(plain(f" left out  {text}"))
     console.text("")
-    console.text(f" Play it: idlefox run {script}")
+    console.text(plain(f" Play it: idlefox run {script}"))
 
 
 def _name_of(file: str) -> str:

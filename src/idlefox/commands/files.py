@@ -1,0 +1,50 @@
+"""Writing files whole or not at all: a full disk or an interrupt never leaves half of one, nor costs the one that was there."""
+
+from __future__ import annotations
+
+import os
+import stat
+import tempfile
+
+
+def write_whole(path: str, text: str) -> None:
+    """Puts *text* (UTF-8) into the file at *path*: into another one beside it first, which then takes its place.
+
+    A device or a pipe is written to directly. Raises OSError where it cannot be written; what was there is then as it was.
+    """
+    data = text.encode("utf-8", "backslashreplace")
+    target = os.path.realpath(path)
+    mode = _mode_of(target)
+    if mode is not None and not stat.S_ISREG(mode):
+        with open(target, "wb") as handle:
+            handle.write(data)
+        return
+    descriptor, beside = tempfile.mkstemp(prefix=".idlefox-", dir=os.path.dirname(target))
+    try:
+        with open(descriptor, "wb") as handle:
+            handle.write(data)
+            handle.flush()
+            os.fsync(handle.fileno())
+        os.chmod(beside, stat.S_IMODE(mode) if mode is not None else 0o666 & ~_umask())
+        os.replace(beside, target)
+    except BaseException:
+        os.unlink(beside)
+        raise
+
+
+def _mode_of(path: str) -> int | None:
+    try:
+        return os.stat(path).st_mode
+    except FileNotFoundError:
+        return None
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def why(fault: OSError | ValueError) -> str:
+    """A fault of the file system in words."""
+    return (getattr(fault, "strerror", None) or str(fault) or "unknown reason").lower()
