@@ -573,3 +573,21 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pyte
     assert target.read_text("utf-8") == "after é"
     assert sorted(each.name for each in tmp_path.iterdir()) == ["a.fox", "link.fox"]
 
+
+def test_a_project_cannot_grant_trust_to_itself(fox: Fox) -> None:
+    fox.write(a__form__yaml="form: a\npython: r.py\nfields: {x: {rules: [{python: odd}]}}", r__py="def odd(value, form):\n    return len(value) % 2 == 1\n",
+              a__fox='subject "a.form.yaml"\nscenario "a"\n    type x "12"\n    expect x breaks python\n', idlefox__toml="trust_python = true\n")  # fmt: skip
+    own = fox.folder / "own" / "idlefox"
+    own.mkdir(parents=True)
+    env = {"XDG_CONFIG_HOME": str(fox.folder / "own"), "COLUMNS": "200"}
+    done = fox("run", "a.fox", **env)
+    assert (done.returncode, "this sheet runs Python code" in done.stdout) == (2, True)
+    assert "idlefox.toml cannot grant trust to itself: say --trust-python, or list" in done.stderr
+    (own / "config.toml").write_text(f'trusted = ["{fox.folder}"]\n')
+    done = fox("run", "a.fox", **env)
+    assert (done.returncode, "trusts this project" in done.stdout) == (0, True), done.stdout
+    assert fox("run", "a.fox", "--no-trust-python", **env).returncode == 2
+    assert fox("trace", "a.fox:2", **env).returncode == 0
+    (own / "config.toml").write_text("trusted = 3\n")
+    assert "trusted is a list of folders" in fox("run", "a.fox", **env).stderr
+

@@ -49,8 +49,9 @@ class Config(NamedTuple):
     subject: str = ""
     jobs: str = "1"
     reports: tuple[str, ...] = ()
-    trust_python: bool = False
+    trust_python: bool = False  # says the project; that is no leave to run code (`trusts`)
     file: str = ""
+    folder: str = ""
 
 
 def read_config(folder: str) -> Config:
@@ -70,6 +71,34 @@ def read_config(folder: str) -> Config:
             if table is not None:
                 return _config(project, table, here)
     return Config()
+
+
+def own_config() -> Path:
+    """The file with what a person says for themselves, outside of any project (XDG Base Directory Specification)."""
+    home = os.environ.get("XDG_CONFIG_HOME") or os.path.join(os.path.expanduser("~"), ".config")
+    return Path(home) / "idlefox" / "config.toml"
+
+
+def trusts(config: Config, asked: bool | None) -> tuple[bool, str]:
+    """Whether sheets may run the Python rules they name, and what the person should know of it ("" for nothing).
+
+    *asked* is what the command line says. A project cannot trust itself: whoever checks it out has not looked at it yet. Raises
+    Unreadable for a configuration of one's own that cannot be used.
+    """
+    if asked is not None:
+        return asked, "Python rules of sheets are run: --trust-python" if asked else ""
+    own = own_config()
+    folder = os.path.realpath(config.folder or ".")
+    table = _load(own) if own.is_file() else {}
+    trusted = table.get("trusted", [])
+    if not isinstance(trusted, list) or not all(isinstance(each, str) for each in trusted):
+        remedy = 'write trusted = ["/home/mara/forms"]'
+        raise Unreadable([Problem(Place(str(own), 1, 1), "trusted is a list of folders", remedy, code=CALL)])
+    if any(os.path.realpath(os.path.expanduser(each)) == folder for each in trusted):
+        return True, f"Python rules of sheets are run: {own} trusts this project"
+    if config.trust_python:
+        return False, f"{config.file} cannot grant trust to itself: say --trust-python, or list {folder} under `trusted` in {own}"
+    return False, ""
 
 
 def _load(path: Path) -> dict[str, Any]:
@@ -127,4 +156,5 @@ def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
         reports=tuple([reports] if isinstance(reports, str) else reports),
         trust_python=table.get("trust_python", False),
         file=shown,
+        folder=str(path.parent),
     )

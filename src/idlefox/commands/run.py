@@ -16,7 +16,7 @@ from ..play.subjects import Subjects
 from ..problems import CALL, Place, Problem, Unreadable
 from ..report.styled import plain
 from ..report.terminal import fallen_lines, scenario_failures, scenario_line, script_line, script_warnings, summary_line, warning_lines
-from .config import jobs_of, read_config, report_of
+from .config import jobs_of, read_config, report_of, trusts
 from .console import Console
 from .faults import internal_fault
 from .files import why, write_whole
@@ -34,7 +34,7 @@ from .files import why, write_whole
 @click.option("--quiet", "-q", is_flag=True, help="Print failures and errors only.")
 @click.option("--verbose", "-v", is_flag=True, help="Print a line for every scenario.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
-@click.option("--trust-python", is_flag=True, default=None, help="Let sheets run the Python rules they name.")
+@click.option("--trust-python/--no-trust-python", default=None, help="Let sheets run the Python rules they name, or not.")
 def command(
     paths: tuple[str, ...],
     subject: str | None,
@@ -64,6 +64,7 @@ def command(
     """
     try:
         config = read_config(".")
+        trusted, told = trusts(config, trust_python)
     except Unreadable as fault:
         Console(color).problems(fault.problems)
         raise SystemExit(2) from None
@@ -81,11 +82,13 @@ def command(
         tags=tags,
         match=match,
         stop_first=stop_first,
-        trust_python=config.trust_python if trust_python is None else trust_python,
+        trust_python=trusted,
         jobs=processes,
     )
     otherwise = config.scripts or (".",)
     signal.signal(signal.SIGTERM, signal.default_int_handler)  # being told to end is an interrupt: the results so far, the reports
+    if told and not quiet:
+        console.lines([[(f" {told}", "dim")]], err=not trusted)
     if listing:
         raise SystemExit(list_scenarios(paths or otherwise, wishes, console, otherwise))
     run = play(paths or otherwise, wishes, console, otherwise, quiet=quiet, verbose=verbose)

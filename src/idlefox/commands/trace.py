@@ -10,7 +10,7 @@ from ..play.select import choose_files
 from ..play.tracing import trace_scenario
 from ..problems import Unreadable
 from ..report.traced import trace_lines
-from .config import read_config
+from .config import read_config, trusts
 from .console import Console
 
 
@@ -19,7 +19,7 @@ from .console import Console
 @click.option("--json", "as_json", is_flag=True, help="Print every change as a line of JSON, the same bytes in every run.")
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the script's own subject.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
-@click.option("--trust-python", is_flag=True, default=None, help="Let the sheet run the Python rules it names.")
+@click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 def command(scenario: str, as_json: bool, subject: str | None, color: str, trust_python: bool | None) -> None:
     """Play the scenario at a line and show what each step changed.
 
@@ -34,7 +34,9 @@ def command(scenario: str, as_json: bool, subject: str | None, color: str, trust
         chosen, problems = choose_files((scenario,))
         if problems:
             raise Unreadable(problems)
-        trusted = config.trust_python if trust_python is None else trust_python
+        trusted, told = trusts(config, trust_python)
+        if told:
+            console.lines([[(told, "dim")]], err=True)
         traced = trace_scenario(chosen[0], subject or config.subject, trust_python=trusted)
     except Unreadable as fault:
         console.problems(fault.problems)

@@ -80,7 +80,7 @@ class Subjects:
         if not self.trust_python:
             raise Unreadable([Problem(
                 Place(path, 1, 1), f"this sheet runs Python code ({form.python})",
-                "if you trust it, say --trust-python, or trust_python = true in idlefox.toml",
+                "if you trust it, say --trust-python; for good, list its folder under `trusted` in your own configuration",
             )])  # fmt: skip
         from ..engine.compile.python_file import load
 
