@@ -18,6 +18,7 @@ from idlefox.forms.expressions.parse import parse
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values import whatwg
 from idlefox.forms.values.durations import parse_instant
+from idlefox.forms.values.patterns import PatternError, finds, whole_match
 from idlefox.play.abilities import unable
 from idlefox.play.simulated import SimulatedForm
 from idlefox.problems import Unreadable
@@ -269,3 +270,33 @@ def test_a_day_is_the_calendars(day: int) -> None:
     month = (int(written[:4]) - 1970) * 12 + int(written[5:7]) - 1
     assert (whatwg.date_text("month", month), whatwg.date_number("month", written[:7])) == (written[:7], month)
 
+
+
+@pytest.mark.parametrize("text", [
+    r"\-", r"\@", r"\_", r"\'", r"\e", r"\A", r"\k", r"\1", r"(.)\2", r"[\1]", r"[\B]", r"\00", r"\c", r"\x4", r"\u004", r"\u{110000}", "(?=a)*",
+    r"\b+", "a{3,1}", "(?<n>a)(?<n>b)", r"\k<m>", "(?i-i:a)", "(?a)", "[a-]", "[(]", "[a", "[<<]", "[a&&b--c]", "[ab&&c]", "[a&&&b]", r"[^\q{ab}]",
+    r"[^\p{RGI_Emoji}]", "(a", "a)", "}", "*a", r"[\q{a]", "(" * 200 + ")" * 200, "[" * 200 + "]" * 200,
+])  # fmt: skip
+def test_what_is_no_pattern_is_refused(text: str) -> None:
+    with pytest.raises(PatternError):
+        whole_match(text)
+
+
+@pytest.mark.parametrize(("text", "fits", "not_"), [
+    ("[<>]", "<", "x"), ("[;:]", ":", "x"), (r"(?i:\u212a)", "k", "j"), ("[.*$?+^]", "*", "x"), ("[!#%,=@`~]", "~", "x"), ("[^]", "x", ""),
+    (r"[\b]", "\b", "b"), ("[a--b]", "a", "b"), (r"[\w--\d]", "a", "1"), (r"[\w&&\d]", "1", "a"), (r"[\q{ab|c}x]", "ab", "b"), ("[[a-c]x]", "b", "d"),
+    (r"(?<n>a|b)\k<n>", "bb", "ab"), (r"(a)\1", "aa", "ab"), ("(?<=a)b|a(?=b)b", "ab", "b"), ("a{2,3}?", "aaa", "a"), (r"\u{1F600}", "😀", "x"),
+    (r"\p{Script=Greek}+", "αβ", "a"), ("(?s:.)", "\n", ""), (r"[\x41-\u0043\/]", "B", "D"), (r"\0", "\0", "0"), (r"\cA", "\x01", "A"), ("", "", "a"),
+    ("é|[é-ü]x", "öx", "x"), ("[]|a", "a", ""), (r"(?:a|b)*?c", "abc", "ab"),
+])  # fmt: skip
+def test_a_pattern_is_read_as_the_standard_has_it(text: str, fits: str, not_: str) -> None:
+    found = whole_match(text)
+    assert (found(fits), found(not_)) == (True, False)
+
+
+@pytest.mark.parametrize(("text", "fits", "not_"), [("[a-]", "-", "b"), (r"[\-\d(]", "(", "-x"), ("[^]", "x", ""), (r"\/[<<]", "/<", "/x")])
+def test_flag_u_has_classes_of_its_own(text: str, fits: str, not_: str) -> None:
+    found = finds(text, "u")
+    assert (found(fits), found(not_)) == (True, not_ == "-x")
+    with pytest.raises(PatternError):
+        finds(r"[a-\d]", "u")

@@ -307,3 +307,21 @@ def test_a_byte_that_is_no_text_is_placed(fox: Fox) -> None:
         read_page(str(fox.folder / "a.html"))
     (problem,) = caught.value.problems
     assert (problem.place.line, problem.place.column) == (3, 5)
+
+
+@pytest.mark.parametrize(("page", "body"), [
+    ("<input name=a><details><summary>s<input name=s></summary><input name=b></details><input name=c>",
+     "focus a\npress Tab\nexpect focus = s\npress Tab\nexpect focus = c\ntype b \"x\""),
+    ("<input name=a><div hidden=until-found><input name=b></div>", "focus a\npress Tab\nexpect focus = b"),
+    ("<form method=post action='//'><input name=a><button>s</button></form>", "submit\nexpect requests = 0\nexpect outcome is none"),
+    ("<form method=post action='http://[::1'><input name=a><button>s</button></form>", "submit\nexpect requests = 0"),
+    ("<form method=post action=/x enctype=multipart/form-data accept-charset=windows-1252><input name=a><button>s</button></form>",
+     'type a "😀"\nsubmit\nexpect body contains "&#128512;"'),
+    ("<input type=date name=a><input type=time name=t>", "press Enter in a\nexpect requests = 0\npress Enter in t\nexpect requests = 0"),
+])  # fmt: skip
+def test_what_a_person_reaches_and_what_is_sent(fox: Fox, page: str, body: str) -> None:
+    fox.write(p__html=page if "<form" in page else f"<form>{page}</form>")
+    steps = "".join(f"    {line}\n" for line in body.split("\n"))
+    fox.write(a__fox=f'subject "p.html"\nscenario "it"\n{steps}')
+    done = fox("run", "a.fox")
+    assert done.returncode == 0, done.stdout

@@ -59,7 +59,7 @@ class _Doubts:
     def _miss(self, form: Form, segments: tuple[Any, ...]) -> tuple[str, list[str]] | None:
         """The first name in *segments* that nothing here is sent under, and those there are; None where there is none."""
         if form.page is not None:
-            sent = {e.name for e in form.page.elements if e.name} | {e.dirname for e in form.page.elements if e.dirname}
+            sent = {e.name for e in form.page.elements if e.name} | {d for e in form.page.elements if (d := getattr(e, "dirname", ""))}
             first = write_address(segments)
             whole = named(form.shape, segments) is not None or called(form.shape, first) is not None or first in sent
             return None if whole or segments[0] in sent else (first, sorted(sent))

@@ -141,6 +141,9 @@ def send(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
     if sent.method == "DIALOG":
         _close_dialog(live, form)
         return
+    if not sent.method:
+        live.warn(form, "the action is no URL: nothing is sent")
+        return
     live.note(None, "request", len(live.requests), f"{sent.method} {sent.target} {sent.body}".rstrip())
     number = len(live.requests)
     live.requests.append(sent)

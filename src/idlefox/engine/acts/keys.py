@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ...forms.values.values import equal
+from ...forms.values.whatwg import DATE_KINDS
 from ..judge.choices import offered
 from ..plan.controls import TYPED
 from ..plan.plans import ButtonPlan
@@ -17,6 +18,9 @@ from .reset import press_reset
 from .sight import need_reach
 from .species import species_of
 from .stepping import stepped
+
+# Where Enter opens or confirms a picker, or does nothing: in browsers these submit no form.
+_NO_ENTER = DATE_KINDS | {"select", "file", "color"}
 
 
 def step_press(live: Live, key: str, cell: FieldCell | None) -> None:
@@ -67,7 +71,7 @@ def _key_in(live: Live, here: FieldCell, key: str) -> None:
         if kind == "textarea":
             need_reach(live, here, "typing into")
             press_key(live, here, "\n")
-        elif kind not in ("select", "file"):
+        elif kind not in _NO_ENTER:
             _enter(live, here)
     elif here.readonly:
         return
@@ -85,7 +89,9 @@ def _space(live: Live, here: FieldCell, kind: str) -> None:
     elif kind in TYPED:
         press_key(live, here, " ")
     elif kind == "radio" and here.value is None:
-        _next_choice(live, here, 1)
+        first = next((o.value for o in offered(here) if o.enabled), None)
+        if first is not None:
+            person_changes(live, here, chosen_text(first), first, False)
 
 
 def _arrow(live: Live, here: FieldCell, by: int, key: str) -> None:
@@ -107,7 +113,9 @@ def _next_choice(live: Live, here: FieldCell, by: int) -> None:
     if not options:
         return
     at = next((i for i, v in enumerate(options) if equal(v, here.value)), None)
-    if at is None:
+    if at is None and here.plan.kind == "radio":
+        at = min(1, len(options) - 1) if by > 0 else len(options) - 1  # as browsers have it: the focus was on the first one
+    elif at is None:
         at = 0 if by > 0 else len(options) - 1
     elif here.plan.kind == "radio":
         at = (at + by) % len(options)

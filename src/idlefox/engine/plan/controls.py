@@ -77,7 +77,12 @@ def parser(field: Field) -> Callable[[str], Parsed]:
         return _date(field.kind)
     if field.kind == "color":
         return _color if field.native is None else _page_color
-    return _text
+    return _lines if field.kind == "textarea" else _text
+
+
+def _lines(raw: str) -> Parsed:
+    """HTML, "textarea": the API value, whose line breaks are one character each."""
+    return (raw.replace("\r\n", "\n").replace("\r", "\n") if "\r" in raw else raw), False
 
 
 def blank(field: Field) -> Any:

@@ -12,6 +12,7 @@ from urllib.parse import urlsplit, urlunsplit
 
 from ...forms.expressions.tree import FALSE
 from ...forms.html.model import ORIGIN, Control, Page, PageButton
+from ...forms.values.direction import first_strong
 from ...forms.values.values import reads_as
 from ..state.cells import FieldCell, FormCell
 from .encode import (
@@ -39,6 +40,8 @@ def page_request(form: FormCell, button: PageButton | None) -> Sent:
     send = (button.send if button is not None else None) or submit.send
     action = button.action if button is not None and button.action is not None else submit.to
     url = resolve(page, action)
+    if not url:
+        return Sent("", "", "", "", {}, {})  # HTML, "Form submission algorithm": an action that is no URL ends it
     values = page_values(form, button)
     if send == "json":  # only a sheet over the page says so
         body = json.dumps(values, ensure_ascii=False)
@@ -50,6 +53,8 @@ def page_request(form: FormCell, button: PageButton | None) -> Sent:
         target = shown_url(urlunsplit(urlsplit(url)._replace(query=query, fragment="")))
         return Sent("GET", target if query else f"{target}?", "", "", decode_urlencoded(query, page.charset), values)
     target = shown_url(url)
+    if page.charset != "UTF-8" and send in ("multipart", "text"):
+        entries = _sayable(entries, page.charset)
     if send == "multipart":
         body, boundary = multipart(entries)
         return Sent("POST", target, body, f"multipart/form-data; boundary={boundary}", decode_multipart(body, boundary), values)
@@ -60,6 +65,13 @@ def page_request(form: FormCell, button: PageButton | None) -> Sent:
     return Sent("POST", target, body, "application/x-www-form-urlencoded", decode_urlencoded(body, page.charset), values)
 
 
+def _sayable(entries: list[Entry], charset: str) -> list[Entry]:
+    """*entries* with character references for what *charset* cannot say."""
+    from ...forms.values.charsets import sayable
+
+    return [(sayable(name, charset), value if isinstance(value, File) else sayable(value, charset)) for name, value in entries]
+
+
 def resolve(page: Page, action: str) -> str:
     """The absolute URL of *action*, which resolves against the page's base; "" means the page itself."""
     import ada_url
@@ -67,21 +79,24 @@ def resolve(page: Page, action: str) -> str:
     home = ORIGIN + page.home
     if not action:
         return home
-    base = _joined(ada_url, home, page.base) if page.base else home
+    base = (_joined(ada_url, home, page.base) if page.base else "") or home
     return _joined(ada_url, base, action)
 
 
 def _joined(ada_url: Any, base: str, reference: str) -> str:
+    """*reference* resolved against *base*, "" where that is no URL."""
     try:
         return str(ada_url.join_url(base, reference))
     except ValueError:
-        return base
+        return ""
 
 
 def shown_url(url: str) -> str:
     """A URL as people see it: on the page's own host the path alone; never the fragment."""
     parts = urlsplit(url)._replace(fragment="")
     text = urlunsplit(parts)
+    if not parts.query and url.partition("#")[0].endswith("?"):
+        text += "?"  # an empty query is a query
     return text.removeprefix(ORIGIN) if text.startswith(ORIGIN + "/") else text
 
 
@@ -105,7 +120,7 @@ def page_entries(form: FormCell, button: PageButton | None) -> list[Entry]:
         if name:
             found += [(name, value) for value in _values(each, cell, page)]
             if each.dirname:
-                found.append((each.dirname, each.direction))
+                found.append((each.dirname, each.direction or first_strong(page_text(cell))))
     return found
 
 
@@ -114,10 +129,7 @@ def _submitter(button: PageButton) -> list[Entry]:
         # Where in the picture it was pressed: by the keyboard and by hands that see no screen, at its corner.
         prefix = f"{button.name}." if button.name else ""
         return [(prefix + "x", "0"), (prefix + "y", "0")]
-    if not button.name:
-        return []
-    extra: list[Entry] = [(button.dirname, button.direction)] if button.dirname else []
-    return [(button.name, button.value), *extra]
+    return [(button.name, button.value)] if button.name else []
 
 
 def _values(control: Control, cell: FieldCell, page: Page) -> list[str | File]:

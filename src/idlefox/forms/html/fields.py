@@ -76,7 +76,8 @@ class FieldMaker:
         self.in_datalist = tree.inside("datalist", "<datalist")
         self.for_id, self.for_node = tree.label_texts()
         self.aria = "aria-" in tree.folded
-        self.tabs = "tabindex" in tree.folded
+        self.passed_over = tree.folded_away()
+        self.tabs = "tabindex" in tree.folded or bool(self.passed_over)
         self.fields: list[Field] = []
         self.shapes: dict[str, Shape] = {}
         self.names: dict[str, str] = {}
@@ -296,12 +297,18 @@ class FieldMaker:
         off = each.disabled != "" or each.listed
         if not value and not off and not self.tabs and "required" not in attributes and "dirname" not in attributes:
             return Control(field, kind, each.name)
-        tab = integer(attributes, "tabindex") if "tabindex" in attributes else None
+        tab = self._tab(each)
         dirname, direction = "", "ltr"
         if "dirname" in attributes and kind in DIRNAME:
             dirname = attributes["dirname"] or ""
-            direction = self.tree.direction(each.node, attributes.get("value") or "") if dirname else "ltr"
-        return Control(field, kind, each.name, value, off, "required" in attributes, tab or 0, dirname, direction)
+            direction = self.tree.direction(each.node) if dirname else "ltr"
+        return Control(field, kind, each.name, value, off, "required" in attributes, tab, dirname, direction)
+
+    def _tab(self, each: Element) -> int:
+        """The place in the order of Tab (HTML, "tabindex"), below 0 for none."""
+        if each.node.mem_id in self.passed_over:
+            return -1
+        return (integer(each.attributes, "tabindex") if "tabindex" in each.attributes else None) or 0
 
     def _button(self, each: Element) -> PageButton:
         attributes = each.attributes
@@ -311,13 +318,10 @@ class FieldMaker:
             usual = {"submit": "Submit", "reset": "Reset"}.get(each.kind, "")
             text = attributes.get("alt" if each.kind == "image" else "value", usual) or ""
         known = tuple(n for n in (each.name, f"#{each.id}" if each.id else "") if n)
-        tab = integer(attributes, "tabindex") if "tabindex" in attributes else None
-        dirname = attributes.get("dirname") or ""
-        direction = self.tree.direction(each.node, attributes.get("value") or "") if dirname else "ltr"
         return PageButton(
-            each.kind, each.name, attributes.get("value") or "", text or each.label, known, each.disabled, each.hidden, tab or 0,
+            each.kind, each.name, attributes.get("value") or "", text or each.label, known, each.disabled, each.hidden, self._tab(each),
             given(attributes, "formaction"), method_of(given(attributes, "formmethod")), encoding_of(given(attributes, "formenctype")),
-            "formnovalidate" in attributes, dirname, direction,
+            "formnovalidate" in attributes,
         )  # fmt: skip
 
 
@@ -392,7 +396,8 @@ def _select(each: Element) -> dict[str, Any]:
 def _text_like(each: Element, native: Native) -> tuple[Native, dict[str, Any]]:
     """A control whose value is a text, a number or a date, sanitised as HTML says."""
     attributes, kind = each.attributes, each.kind
-    written_raw = each.node.text() if kind == "textarea" else attributes.get("value") or ""
+    # HTML, "textarea": what stands in the markup is a raw value, whose line breaks the API value has as one character each.
+    written_raw = each.node.text().replace("\r\n", "\n").replace("\r", "\n") if kind == "textarea" else attributes.get("value") or ""
     read = _number_like if kind in ("number", "range") else _line if kind in LINES else _other
     raw, native, values = read(kind, written_raw, attributes, native)
     if kind in LENGTHS and (limit := whole_number(attributes, "maxlength")) is not None:

@@ -39,7 +39,7 @@ class Native(typing.NamedTuple):
 class Control(typing.NamedTuple):
     """One element that may make an entry. *field* is the name of its field in the form; *value* a checkbox's or radio's.
 
-    *required* is a checkbox's own attribute; *direction* the text direction that `dirname` sends.
+    *required* is a checkbox's own attribute; *direction* the text direction that `dirname` sends ("": the value's).
     """
 
     field: str
@@ -71,8 +71,6 @@ class PageButton(NamedTuple):
     method: str | None = None
     send: str | None = None
     novalidate: bool = False
-    dirname: str = ""
-    direction: str = "ltr"
 
 
 class Page(NamedTuple):

@@ -12,6 +12,7 @@ from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser
 
+from ..values.direction import first_strong
 from .source import CONTROLS, Tag, start_tags
 
 _SELECTOR = ",".join(CONTROLS)
@@ -170,6 +171,15 @@ class Tree:
                         found.setdefault(node.mem_id, "its style says display: none")
         return found
 
+    def folded_away(self) -> set[int]:
+        """Controls in a closed `details`, its summary left out: a person can open it, but Tab passes over what is in it."""
+        found: set[int] = set()
+        for box in self.parser.css("details:not([open])") if "<details" in self.folded else ():
+            summary = first_child(box, "summary")
+            spared = {node.mem_id for node in summary.css(_SELECTOR)} if summary is not None else set()
+            found.update(node.mem_id for node in box.css(_SELECTOR) if node.mem_id not in spared)
+        return found
+
     # texts
     def label_texts(self) -> tuple[dict[str, list[str]], dict[int, list[str]]]:
         """The texts of labels: by the id they are for, and by the control they stand around."""
@@ -204,15 +214,15 @@ class Tree:
             each = each.parent
         return ""
 
-    def direction(self, node: Any, value: str) -> str:
-        """Ltr or rtl (HTML, "The dir attribute"), as far as the markup settles it."""
+    def direction(self, node: Any) -> str:
+        """Ltr or rtl (HTML, "The dir attribute"), as far as the markup settles it; "" where the control's own value does."""
         each = node
         while each is not None and each.is_element_node:
             found = (each.attributes.get("dir") or "").lower()
             if found in ("ltr", "rtl"):
                 return found
             if found == "auto":
-                return _auto_direction(value if each.mem_id == node.mem_id else each.text())
+                return "" if each.mem_id == node.mem_id else first_strong(each.text())
             if each.mem_id == node.mem_id and (node.attributes.get("type") or "").lower() == "tel":
                 return "ltr"
             each = each.parent
@@ -249,7 +259,7 @@ class Tree:
 
 _NONE: Any = object()
 _HIDING = (
-    ("[hidden]", ("hidden",), "the {tag} around it is hidden"),
+    ('[hidden]:not([hidden="until-found" i])', ("hidden",), "the {tag} around it is hidden"),
     ("[inert]", ("inert",), "the {tag} around it is inert"),
     ("dialog:not([open])", ("<dialog",), "the dialog around it is not open"),
 )
@@ -280,15 +290,3 @@ def _texts(node: Any) -> Iterable[str]:
         elif each.is_element_node and each.tag not in ("select", "textarea", "button", "script", "style"):
             yield from _texts(each)
         each = each.next
-
-
-def _auto_direction(text: str) -> str:
-    import unicodedata
-
-    for character in text:
-        kind = unicodedata.bidirectional(character)
-        if kind in ("R", "AL"):
-            return "rtl"
-        if kind == "L":
-            return "ltr"
-    return "ltr"

@@ -18,6 +18,13 @@ _WRITTEN = {
 }  # fmt: skip
 
 
+# Where the standard's encoders differ from Python's: the bytes of the euro, and the first bytes of what they only decode (Encoding
+# standard, "index Big5 pointer", "EUC-JP encoder").
+_APART: dict[str, tuple[bytes, range]] = {
+    "GBK": (b"\x80", range(0)), "Big5": (b"\xa3\xe1", range(0x81, 0xA1)), "EUC-JP": (b"", range(0x8F, 0x90)),
+}  # fmt: skip
+
+
 def charset_of(label: str) -> str | None:
     """The name of the encoding that *label* means, or None for a label that the standard does not know."""
     found = webencodings.lookup(label)
@@ -28,7 +35,20 @@ def charset_of(label: str) -> str | None:
 
 def encoded(text: str, charset: str) -> bytes:
     """*text* in *charset*; what it cannot say goes as a character reference (Encoding standard, "html" error mode)."""
-    return bytes(webencodings.lookup(charset).codec_info.encode(text, "xmlcharrefreplace")[0])
+    encode = webencodings.lookup(charset).codec_info.encode
+    if charset not in _APART:
+        return bytes(encode(text, "xmlcharrefreplace")[0])
+    euro, unsaid = _APART[charset]
+    found = b""
+    for character in text:
+        one: bytes = euro if character == "€" and euro else encode(character, "xmlcharrefreplace")[0]
+        found += f"&#{ord(character)};".encode() if one[0] in unsaid else one
+    return found
+
+
+def sayable(text: str, charset: str) -> str:
+    """*text* with character references for what *charset* cannot say."""
+    return text if charset == UTF_8 else decoded(encoded(text, charset), charset, "replace")
 
 
 def decoded(data: bytes, charset: str, errors: str = "strict") -> str:

@@ -2,43 +2,24 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from functools import lru_cache
+
+from .pattern_syntax import SyntaxFault, checked
 
 
 class PatternError(Exception):
     """A text that is no ECMAScript pattern."""
 
 
-_PIECE = re.compile(r"\\[pPu]\{[^}]*\}|\\.|\{\d+(?:,\d*)?\}|[\[\]{}]", re.S)
-
-
-def _lone_bracket(source: str) -> str:
-    """A bracket outside of classes that neither is a quantifier nor closes anything; "" where there is none.
-
-    ECMAScript, "Patterns": with flag u or v a SyntaxCharacter stands for itself only behind a backslash. The engine
-    below lets these pass.
-    """
-    depth = 0
-    for piece in _PIECE.findall(source):
-        if piece == "[":
-            depth += 1
-        elif piece == "]" and depth:
-            depth -= 1
-        elif not depth and piece in ("]", "{", "}"):
-            return str(piece)
-    return ""
-
-
 @lru_cache(maxsize=4096)
 def _compiled(source: str, flags: str) -> Callable[[str], bool]:
     import regress
 
-    if ("u" in flags or "v" in flags) and (lone := _lone_bracket(source)):
-        raise PatternError(f"a lone {lone}: with flag {'v' if 'v' in flags else 'u'} it needs a backslash")
     try:
-        find = regress.Regex(source, flags).find
+        find = regress.Regex(checked(source, sets="v" in flags), flags).find
+    except SyntaxFault as fault:
+        raise PatternError(str(fault)) from None
     except (regress.RegressError, UnicodeError, ValueError) as fault:
         raise PatternError(str(fault)) from None
 

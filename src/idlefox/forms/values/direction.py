@@ -1,0 +1,16 @@
+"""The direction of a text by its first strong character (HTML, "The dir attribute", the auto state)."""
+
+from __future__ import annotations
+
+import unicodedata
+
+
+def first_strong(text: str) -> str:
+    """Rtl where the first strong character of *text* goes from right to left, else ltr."""
+    for character in text:
+        kind = unicodedata.bidirectional(character)
+        if kind in ("R", "AL"):
+            return "rtl"
+        if kind == "L":
+            return "ltr"
+    return "ltr"
