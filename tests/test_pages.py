@@ -325,3 +325,18 @@ def test_what_a_person_reaches_and_what_is_sent(fox: Fox, page: str, body: str) 
     fox.write(a__fox=f'subject "p.html"\nscenario "it"\n{steps}')
     done = fox("run", "a.fox")
     assert done.returncode == 0, done.stdout
+
+
+def test_a_file_beside_the_script_is_sent_as_it_is(fox: Fox) -> None:
+    fox.write(f__form__yaml="form: f\nfields: {f: {type: file}}\nsubmit: {send: multipart}", note__txt="hello", a__fox="""\
+subject "f.form.yaml"
+scenario "its own size"
+    upload f "note.txt" 5 bytes
+    submit
+    expect body contains "hello"
+scenario "another size"
+    upload f "note.txt" 7 bytes
+""")
+    done = fox("run", "a.fox")
+    assert "1 held   1 failed" in done.stdout
+    assert "note.txt is beside the script and has 5 bytes, not 7: it is sent as it is" in done.stdout

@@ -183,7 +183,7 @@ upload f "real.txt"
 expect f = [{"name": "real.txt", "size": 12, "type": "text/plain"}]
 submit
 expect body like /filename="real\\.txt"\\r\\nContent-Type: text\\/plain\\r\\n\\r\\nhello\\r\\nworld\\r\\n--/
-upload f "real.txt" 3 bytes
+upload f "made.txt" 3 bytes
 submit
 expect body like /\\r\\n\\r\\nxxx\\r\\n/
 """)

@@ -32,6 +32,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "no such option": ("value", "offered"),
     "disabled option": ("value",),
     "one file": ("count",),
+    "other size": ("file", "size", "there"),
     "file not accepted": ("file", "type", "accept"),
     "needs an object": ("value",),
     "needs objects": ("value",),

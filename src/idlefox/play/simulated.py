@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ from ..engine.state.cells import Cell, FieldCell, FormCell, value_of
 from ..engine.state.journal import Journal, State
 from ..forms.model.form import Notice
 from ..forms.names.addresses import called
+from ..forms.names.shapes import write_address
 from ..forms.values.durations import parse_duration
 from ..refusals import Refusal
 from ..script import tree
@@ -75,11 +77,13 @@ class SimulatedForm:
         paths: dict[tuple[str, int], str] = {}
         for file in act.files:
             beside, name = Path(self.folder) / file.name, Path(file.name).name
-            size = file.size
-            if size is None:
-                size = beside.stat().st_size if beside.is_file() else 0
-                if beside.is_file():
-                    paths[name, size] = str(beside)
+            there = beside.stat().st_size if os.path.isfile(beside) else None
+            if there is not None and file.size is not None and file.size != there:
+                facts = {"file": file.name, "size": file.size, "there": there}
+                return Refusal("other size", write_address(act.address.segments), "upload", facts)
+            size = there or 0 if file.size is None else file.size
+            if there is not None:
+                paths[name, size] = str(beside)
             files.append({"name": name, "size": size, "type": file.type or media_type(file.name)})
         return self.session.upload(act.address.segments, files, paths)
 

@@ -275,6 +275,9 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     ),
     "disabled option": lambda what, r: f"the option {written(r.facts['value'])} of {what} is disabled",
     "one file": lambda what, r: f"{what} takes one file, not {r.facts['count']}",
+    "other size": lambda what, r: (
+        f"{r.facts['file']} is beside the script and has {r.facts['there']} bytes, not {r.facts['size']}: it is sent as it is"
+    ),
     "file not accepted": lambda what, r: f"{what} accepts {', '.join(r.facts['accept'])}, not {r.facts['file']} ({r.facts['type']})",
     "needs an object": lambda what, r: (
         "a new row is filled with an object" if what == "a new row"
