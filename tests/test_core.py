@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import typing
 from datetime import date, timedelta
 from typing import Any
@@ -18,7 +19,7 @@ from idlefox.forms.expressions.parse import parse
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values import whatwg
 from idlefox.forms.values.durations import parse_instant
-from idlefox.forms.values.patterns import PatternError, finds, whole_match
+from idlefox.forms.values.patterns import PatternError, PatternTooSlow, finds, whole_match
 from idlefox.play.abilities import unable
 from idlefox.play.simulated import SimulatedForm
 from idlefox.problems import Unreadable
@@ -275,7 +276,7 @@ def test_a_day_is_the_calendars(day: int) -> None:
 @pytest.mark.parametrize("text", [
     r"\-", r"\@", r"\_", r"\'", r"\e", r"\A", r"\k", r"\1", r"(.)\2", r"[\1]", r"[\B]", r"\00", r"\c", r"\x4", r"\u004", r"\u{110000}", "(?=a)*",
     r"\b+", "a{3,1}", "(?<n>a)(?<n>b)", r"\k<m>", "(?i-i:a)", "(?a)", "[a-]", "[(]", "[a", "[<<]", "[a&&b--c]", "[ab&&c]", "[a&&&b]", r"[^\q{ab}]",
-    r"[^\p{RGI_Emoji}]", "(a", "a)", "}", "*a", r"[\q{a]", "(" * 200 + ")" * 200, "[" * 200 + "]" * 200,
+    r"[^\p{RGI_Emoji}]", "(a", "a)", "}", "*a", r"[\q{a]", "(" * 200 + ")" * 200, "[" * 200 + "]" * 200, "a|" * 6000, "(?:(?:a|b){1000}){1000}",
 ])  # fmt: skip
 def test_what_is_no_pattern_is_refused(text: str) -> None:
     with pytest.raises(PatternError):
@@ -287,11 +288,31 @@ def test_what_is_no_pattern_is_refused(text: str) -> None:
     (r"[\b]", "\b", "b"), ("[a--b]", "a", "b"), (r"[\w--\d]", "a", "1"), (r"[\w&&\d]", "1", "a"), (r"[\q{ab|c}x]", "ab", "b"), ("[[a-c]x]", "b", "d"),
     (r"(?<n>a|b)\k<n>", "bb", "ab"), (r"(a)\1", "aa", "ab"), ("(?<=a)b|a(?=b)b", "ab", "b"), ("a{2,3}?", "aaa", "a"), (r"\u{1F600}", "😀", "x"),
     (r"\p{Script=Greek}+", "αβ", "a"), ("(?s:.)", "\n", ""), (r"[\x41-\u0043\/]", "B", "D"), (r"\0", "\0", "0"), (r"\cA", "\x01", "A"), ("", "", "a"),
-    ("é|[é-ü]x", "öx", "x"), ("[]|a", "a", ""), (r"(?:a|b)*?c", "abc", "ab"),
+    ("é|[é-ü]x", "öx", "x"), ("[]|a", "a", ""), (r"(?:a|b)*?c", "abc", "ab"), ("(?i:k)", "\u212a", "j"),
+    # repetitions inside repetitions
+    (r"(?:(?:\w|.)?){3}", "abc", "abcd"), ("(?:(?:b*)*)+", "bbb", "a"), ("(?:(?:a|ab)(?:c|bcd)*)+", "abcdab", "abdc"), ("(a+)+b", "a" * 60 + "b", "a" * 60),
+    ("(?:[a-c]+?,?){2,3}?", "ab,c", "d"), (r"(?:a|\b)*", "aa", "b"), (r"(?:[\q{ab|a}]b)+", "abbab", "ba"),
+    # what groups have matched, and look around
+    (r"(?:(a)|b)*\1", "ab", "aba"), (r"(a*)*\1", "aaaa", "b"), (r"(?:(?=(a*))\1b)+", "aabab", "aaba"),
+    (r"(?:..(?<=\1(\w)))+", "aabb", "aaab"), (r"(?i:(?:(k|é)\1)+)", "Kk\u212akÉé", "kj"), (r"(?<n>(?:a|b)+)-\k<n>", "ab-ab", "ab-ba"),
+    (r"(?:a\b.?)+", "a a", "aa"), (r"(?:(?m:^)a(?m:$)\n?)+", "a\na", "aa"), (r"(?i:(?:\b.)+)", "a", "\u017f\u017f"), (r"(?:(?<=[\q{ab}])c|.)+", "abc", ""),
 ])  # fmt: skip
 def test_a_pattern_is_read_as_the_standard_has_it(text: str, fits: str, not_: str) -> None:
     found = whole_match(text)
     assert (found(fits), found(not_)) == (True, False)
+
+
+@given(st.recursive(st.sampled_from(["a", "[ab]", ".", r"\b", "(?=b)", "(?<!a)"]), lambda inner: st.one_of(
+    st.builds("(?:{}|{})".format, inner, inner), st.builds("{}{}".format, inner, inner), st.builds("(?:{}){}".format, inner, st.sampled_from(
+        ["*", "+", "?", "*?", "+?", "??", "{2}", "{0,2}", "{1,3}?", "{2,}"])),
+), max_leaves=6), st.text("abc", min_size=1, max_size=5))  # fmt: skip
+def test_repetitions_inside_repetitions_match_as_in_another_engine(pattern: str, text: str) -> None:
+    assert finds(pattern, "v")(text) is (re.search(pattern, text) is not None)
+
+
+def test_a_pattern_that_takes_too_long_is_given_up() -> None:
+    with pytest.raises(PatternTooSlow):
+        whole_match(r"(.*)*(.*)*\1\2x")("ab" * 60)
 
 
 @pytest.mark.parametrize(("text", "fits", "not_"), [("[a-]", "-", "b"), (r"[\-\d(]", "(", "-x"), ("[^]", "x", ""), (r"\/[<<]", "/<", "/x")])

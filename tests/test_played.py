@@ -2,8 +2,8 @@
 
 A case begins with ``=== TITLE``; then stands its sheet (without its ``form:``; none: the file's own, under ``=== sheet``, or its
 HTML page, under ``=== page``), ``---``, and the steps and checks of one scenario, or a whole script. A last line ``cannot: TEXT`` says
-that the last step cannot be taken, ``fails: TEXT`` that the last check does not hold, ``unreadable: TEXT`` that nothing is played,
-and what is said of it.
+that the last step cannot be taken, ``fails: TEXT`` that the last check does not hold, ``fault: TEXT`` that the form comes to no end,
+``unreadable: TEXT`` that nothing is played, and what is said of it.
 """
 
 from __future__ import annotations
@@ -38,7 +38,7 @@ def parts_of(body: str) -> tuple[str, str, str]:
     """What becomes of a case, what is said of it, and its script."""
     last = body.rpartition("\n")[2]
     fate, _, says = last.partition(": ")
-    if fate in ("cannot", "fails", "unreadable"):
+    if fate in ("cannot", "fails", "fault", "unreadable"):
         body = body.removesuffix(last).rstrip("\n")
     if not body.startswith(("scenario", "routine", "use")):
         indented = "\n".join("    " + line if line else "" for line in body.split("\n"))
@@ -62,9 +62,9 @@ def test_it_plays_as_written(fox: Fox, sheet: str, page: str, body: str) -> None
         return
     assert not result.errors, [(p.place.line - 3, p.cause, p.remedy) for p in result.errors]
     failures = [f for s in result.scenarios for f in s.failures]
-    if fate in ("cannot", "fails"):
+    if fate in ("cannot", "fails", "fault"):
         told = [f"{expected_text(f)} / {found_text(f)} / {reason_text(f)}" for f in failures]
-        kind = "step" if fate == "cannot" else "check"
+        kind = {"cannot": "step", "fails": "check"}.get(fate, fate)
         assert [(f.kind, says in t, f.place.line) for f, t in zip(failures, told, strict=True)] == [(kind, True, 4 + body.rstrip("\n").count("\n"))], told
     else:
         assert not failures, [(f.place.line - 3, f.text, expected_text(f), found_text(f), reason_text(f)) for f in failures]

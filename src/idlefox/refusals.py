@@ -51,9 +51,14 @@ KINDS: dict[str, tuple[str, ...]] = {
     # time
     "still under way": ("within", "names"),
     "endless": ("what",),
+    "slow pattern": ("pattern", "length"),  # matching it took too long
     # ours
     "internal": ("what",),  # a fault of Idle Fox itself
 }
+
+
+# No fault of the person's, nor a check that does not hold: the form came to no end.
+NO_END = frozenset({"endless", "slow pattern"})
 
 
 class Refusal(NamedTuple):

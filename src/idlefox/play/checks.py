@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ..forms.names.shapes import write_address
-from ..forms.values.patterns import finds
+from ..forms.values.patterns import PatternTooSlow, finds
 from ..forms.values.values import as_text, equal
 from ..records import NamedTuple
 from ..refusals import Refusal
@@ -38,6 +38,15 @@ class Finding(NamedTuple):
 
 def judge_check(subject: Subject, check: Check) -> Finding:
     """Whether *check* holds, waiting for it or watching it where it says so."""
+    try:
+        return _judged(subject, check)
+    except PatternTooSlow as fault:
+        refusal = Refusal("slow pattern", facts={"pattern": fault.pattern, "length": fault.length})
+        expected = check.arguments[0] if check.predicate in ("=", "!=") else None
+        return Finding(False, expected, refusal=refusal, unseen=Unseen(refusal))
+
+
+def _judged(subject: Subject, check: Check) -> Finding:
     if check.within is not None:
         held = subject.advance(check.within, lambda: _now(subject, check).holds)
         return _limited(_now(subject, check), held, held is True, ("within", check.within))

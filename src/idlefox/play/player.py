@@ -11,7 +11,7 @@ from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_instant
 from ..problems import BAD_PATH, CALL, NO_FILE, UNSUPPORTED, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
-from ..refusals import Refusal
+from ..refusals import NO_END, Refusal
 from ..script.against import check_ops
 from ..script.doubts import doubts
 from ..script.expand import Op, Scenario, expand, lines_of, path_span
@@ -236,7 +236,7 @@ def _holds_now(scenario: Scenario) -> Failure:
 
 
 def _kind(refusal: Refusal) -> str:
-    return "fault" if refusal.kind == "endless" else "step"
+    return "fault" if refusal.kind in NO_END else "step"
 
 
 def _subject_of(op: Op) -> Noun | None:
@@ -251,7 +251,7 @@ def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
         return []
     lines = lines_of(op.source)
     place = lines.place(op.source.file, check.offset, check.length)
-    kind = _kind(finding.refusal) if finding.refusal is not None and finding.refusal.kind == "endless" else "check"
+    kind = _kind(finding.refusal) if finding.refusal is not None and finding.refusal.kind in NO_END else "check"
     failure = _failure(subject, kind, op, ops, check.noun, refusal=finding.refusal)
     return [failure._replace(
         place=place, noun=check.noun.kind, predicate=check.predicate, negated=check.negated, expected=finding.expected,
@@ -261,7 +261,10 @@ def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
 
 def _cannot(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
     """`expect cannot STEP`: the step is tried where nothing of it shows."""
-    if take_step(subject.trial(), op.act.step, 0) is not None:
+    refusal = take_step(subject.trial(), op.act.step, 0)
+    if refusal is not None and refusal.kind in NO_END:
+        return [_failure(subject, "fault", op, ops, refusal=refusal)]
+    if refusal is not None:
         return []
     step = op.act.step
     about = Noun("address", step.address) if getattr(step, "address", None) is not None else None
@@ -290,7 +293,7 @@ def _state(
         about = Noun("address", Address(segments)) if segments else Noun("form")
     elif about is not None and about.kind in _OF_FORM:
         about = Noun("form")
-    if about is None or about.kind not in ("address", "form") or (refusal is not None and refusal.kind == "endless"):
+    if about is None or about.kind not in ("address", "form") or (refusal is not None and refusal.kind in NO_END):
         return None, None
     state = subject.look(about, "state")
     if not isinstance(state, FieldState):

@@ -11,7 +11,7 @@ from ..forms.values.values import written
 from ..play.matching import Difference
 from ..play.results import Failure
 from ..play.subject import FieldState
-from ..refusals import Refusal
+from ..refusals import NO_END, Refusal
 from ..script.tree import Anything, Like
 
 _ADDRESSES = frozenset({"dirty", "touched", "focus"})
@@ -35,7 +35,7 @@ def expected_text(failure: Failure) -> str:
     """What the check of *failure* expected; "" where it is no check."""
     if not failure.predicate:
         return ""
-    if failure.refusal is not None and failure.predicate != "allows":
+    if failure.refusal is not None and failure.predicate != "allows" and (failure.refusal.kind not in NO_END or failure.expected is None):
         words = failure.predicate
     else:
         words = _EXPECTED[failure.predicate](failure)
@@ -299,8 +299,16 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
         f"after {write_duration(r.facts['within'])} there is still under way: {', '.join(r.facts['names'][:5])}"
     ),
     "endless": lambda what, r: str(r.facts["what"]),
+    "slow pattern": lambda what, r: (
+        f"the pattern {_cut(r.facts['pattern'])} was given up: it takes too many steps at a text of {r.facts['length']} characters; "
+        "a reference back such as \\1, or a look ahead, among its repetitions is to blame"
+    ),
     "internal": lambda what, r: f"an internal fault ({r.facts['what']}): this is our mistake, not yours",
 }  # fmt: skip
+
+
+def _cut(pattern: str) -> str:
+    return pattern if len(pattern) <= 60 else pattern[:59] + "…"
 
 
 # how a field stands

@@ -273,7 +273,7 @@ class Scanner:
         try:
             finds(found[1], found[2])
         except PatternError as fault:
-            raise Slip(f"this is no ECMAScript pattern: {fault}", self.at, "", len(found[0])) from None
+            raise Slip(fault.cause, self.at, fault.remedy, len(found[0])) from None
         self.at = found.end()
         return Like(found[1], found[2], found.start())
 

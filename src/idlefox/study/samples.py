@@ -10,7 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..forms.model.form import Field
-from ..forms.values.patterns import whole_match
+from ..forms.values.patterns import PatternTooSlow, whole_match
 from ..forms.values.whatwg import DATE_KINDS, STEPS, date_number, date_text, decimal_of
 
 _NOT = ("!", "~~~", "x", "1", "Zz9 ~!", "")
@@ -50,15 +50,21 @@ def texts_for(field: Field) -> list[str]:
 
 def matching(pattern: str) -> list[str]:
     """Texts that the ECMAScript *pattern* matches as a whole, as far as some can be made up."""
-    matches = whole_match(pattern)
     candidates = [*(t for t in (_made_up(pattern, 0), _made_up(pattern, 1)) if t is not None), *_YES]
-    return [t for t in dict.fromkeys(candidates) if matches(t)]
+    return [t for t in dict.fromkeys(candidates) if _matches(pattern, t)]
 
 
 def not_matching(pattern: str) -> str | None:
     """A text that is not empty and that *pattern* does not match, or None."""
-    matches = whole_match(pattern)
-    return next((t for t in (*_NOT, "x" * 300) if t and not matches(t)), None)
+    return next((t for t in (*_NOT, "x" * 300) if t and _matches(pattern, t) is False), None)
+
+
+def _matches(pattern: str, text: str) -> bool | None:
+    """Whether *pattern* matches *text* as a whole; None where it takes too long to say."""
+    try:
+        return whole_match(pattern)(text)
+    except PatternTooSlow:
+        return None
 
 
 _PIECE = re.compile(

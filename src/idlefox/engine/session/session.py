@@ -11,6 +11,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ...forms.names.shapes import write_address
+from ...forms.values.patterns import PatternTooSlow
 from ...refusals import Refusal
 from ..acts import enter, hands, keys, panels, rows
 from ..acts.attempt import ignore_press, press, pressed_just_now, send, show_notice
@@ -75,6 +76,13 @@ def built(plan: Plan, now: int, record: Any) -> Live:
     return live
 
 
+def _no_end(fault: EndlessChain | PatternTooSlow) -> Refusal:
+    """What came to no end."""
+    if isinstance(fault, PatternTooSlow):
+        return Refusal("slow pattern", facts={"pattern": fault.pattern, "length": fault.length})
+    return Refusal("endless", facts={"what": str(fault)})
+
+
 class Session:
     """One form in play."""
 
@@ -87,8 +95,8 @@ class Session:
         """A fresh form at the virtual time *now*, in milliseconds since 1970-01-01T00:00Z."""
         try:
             self.live = self.stage.fresh(now)
-        except EndlessChain as fault:
-            return Refusal("endless", facts={"what": str(fault)})
+        except (EndlessChain, PatternTooSlow) as fault:
+            return _no_end(fault)
         return None
 
     # copies
@@ -127,8 +135,8 @@ class Session:
             due.catch_up(self.live)
         except Cannot as fault:
             return fault.refusal
-        except EndlessChain as fault:
-            return Refusal("endless", facts={"what": str(fault)})
+        except (EndlessChain, PatternTooSlow) as fault:
+            return _no_end(fault)
         return None
 
     def _at(self, segments: tuple[Any, ...], act: Callable[[Live, Any], Any]) -> Refusal | None:
@@ -293,8 +301,8 @@ class Session:
         """Lets time pass, at most so much; stops early once *until* holds. Whether it held."""
         try:
             return due.advance(self.live, self.live.now + milliseconds, until=until)
-        except EndlessChain as fault:
-            return Refusal("endless", facts={"what": str(fault)})
+        except (EndlessChain, PatternTooSlow) as fault:
+            return _no_end(fault)
 
     # records
     def journal(self) -> Journal:

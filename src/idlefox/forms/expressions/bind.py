@@ -140,7 +140,7 @@ class _Binder:
             try:
                 whole_match(pattern.value)
             except PatternError as fault:
-                raise ExpressionError(f"this is no ECMAScript pattern: {fault}", pattern.at, "", len(pattern.value) + 2) from None
+                raise ExpressionError(fault.cause, pattern.at, fault.remedy, len(pattern.value) + 2) from None
         return node._replace(arguments=arguments), _RESULTS[node.function]
 
     def over(self, node: Over) -> tuple[Any, str]:

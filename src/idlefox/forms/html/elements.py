@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from ..values.patterns import PatternError, whole_match
+from ..values.patterns import PatternError, PatternTooLong, whole_match
 from ..values.whatwg import ASCII_WHITE_SPACE, DATE_KINDS, Number, date_number, parse_number
 
 Attributes = dict[str, Any]
@@ -92,6 +92,8 @@ def pattern_of(attributes: Attributes) -> str | None:
         return None
     try:
         whole_match(pattern)
+    except PatternTooLong:
+        raise
     except PatternError:
         return None
     return str(pattern)

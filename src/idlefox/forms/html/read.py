@@ -13,6 +13,7 @@ from urllib.parse import quote
 from ...problems import Place, Problem, Unreadable, listed, read_bytes, suggestion
 from ..model.form import Form, Report, Submit
 from ..names.shapes import Shape
+from ..values.patterns import PatternTooLong
 from .decode import decode_page
 from .elements import BLOCKING
 from .fields import FieldMaker, encoding_of, method_of
@@ -78,7 +79,10 @@ def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file
     form = tree.forms[number]
     attributes = {k: v if v is not None else "" for k, v in form.attributes.items()}
     maker = FieldMaker(tree)
-    maker.make(nodes)
+    try:
+        maker.make(nodes)
+    except PatternTooLong as fault:
+        raise Unreadable([Problem(Place(file, 1, 1), f"in a pattern of this page: {fault.cause}", fault.remedy)]) from None
     home = "/" + quote(PurePath(file).name)
     method = method_of(attributes.get("method")) or "GET"
     send = encoding_of(attributes.get("enctype")) or "urlencoded"
@@ -121,7 +125,6 @@ def _charset(attributes: dict[str, str], charset: str) -> str:
 
         charset = next((c for label in attributes["accept-charset"].split() if (c := charset_of(label)) is not None), "UTF-8")
     return "UTF-8" if charset.startswith("UTF-16") else charset
-
 
 
 def _in_dialog(form: Any) -> bool:

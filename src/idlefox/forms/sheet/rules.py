@@ -129,7 +129,8 @@ class RuleReader:
             try:
                 whole_match(value)
             except PatternError as fault:
-                reading.report(at, f"this is no ECMAScript pattern: {fault}", "with flag v, ( ) [ ] { } / - | need a backslash inside [ ]")
+                remedy = fault.remedy or "with flag v, ( ) [ ] { } / - | need a backslash inside [ ]"
+                reading.report(at, fault.cause, remedy)
                 return _WRONG
             return value
         if name == "repeats":

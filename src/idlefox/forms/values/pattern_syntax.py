@@ -28,9 +28,10 @@ class SyntaxFault(Exception):
     """What the grammar does not allow."""
 
 
-def checked(source: str, *, sets: bool) -> str:
-    """*source*, a pattern with flag v (*sets*) or u, as the engine is to read it. Raises SyntaxFault where it is no pattern."""
-    reader = _Reader(source, sets)
+def checked(source: str, flags: str) -> str:
+    """*source*, a pattern with flag u or v among its *flags*, as the engine is to read it. Raises SyntaxFault where it is none."""
+    sets = "v" in flags
+    reader = _Reader(source, sets, folds="i" in flags or "(?i" in source)
     written = reader.disjunction()
     if reader.at < len(source):
         raise SyntaxFault(f"a lone {source[reader.at]}: with flag {'v' if sets else 'u'} it needs a backslash")
@@ -39,9 +40,10 @@ def checked(source: str, *, sets: bool) -> str:
 
 
 class _Reader:
-    def __init__(self, source: str, sets: bool) -> None:
+    def __init__(self, source: str, sets: bool, folds: bool) -> None:
         self.source = source
         self.sets = sets
+        self.folds = folds
         self.at = 0
         self.depth = 0
         self.groups = 0
@@ -126,7 +128,7 @@ class _Reader:
             return self._escape()
         if sign in _SYNTAX and sign != ".":
             raise SyntaxFault(f"a lone {sign}: it needs a backslash")
-        return _apart(sign) if sign != "." else sign
+        return self._apart(sign) if sign != "." else sign
 
     def _group(self) -> str:
         if self.take("?:"):
@@ -152,6 +154,11 @@ class _Reader:
         self.groups += 1
         return f"({self._closed()}"
 
+    def _apart(self, character: str) -> str:
+        """A character that has others for its other case in a class of its own: there only the engine folds as the standard does."""
+        alone = not character.isascii() or character[:2] in ("\\u", "\\x") or (self.folds and character in "kKsS")
+        return f"[{character}]" if alone else character
+
     # behind a backslash
     def _escape(self) -> str:
         start = self.at
@@ -166,7 +173,7 @@ class _Reader:
                 raise SyntaxFault("\\k needs a group's name in < >")
             self.named.append(found[1])
             return f"\\k<{found[1]}>"
-        return self._class_escape() or _apart(self._character())
+        return self._class_escape() or self._apart(self._character())
 
     def _class_escape(self) -> str:
         """`\\d`, `\\p{…}` and the like; "" (and nothing read) for anything else."""
@@ -306,8 +313,3 @@ class _Reader:
 def _quoted(punctuator: str) -> str:
     """A punctuator in a class, written so that no reader can take it for anything else."""
     return f"\\x{ord(punctuator):02x}"
-
-
-def _apart(character: str) -> str:
-    """A character beyond ASCII in a class of its own: the engine folds its case as the standard does there only."""
-    return f"[{character}]" if not character.isascii() or character[:2] in ("\\u", "\\x") else character

@@ -1,34 +1,81 @@
-"""ECMAScript patterns (flag v), compiled once each."""
+"""ECMAScript patterns (flag v), compiled once each.
+
+What is plainly quick is matched by the library's engine. That engine goes wrong, or on for ever, in repetitions inside repetitions:
+all else is matched step by step (`pattern_match`), and given up after so many, so that no pattern can hold up whoever asks.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from functools import lru_cache
+from math import inf
 
+from .pattern_match import Matcher, PatternTooSlow
 from .pattern_syntax import SyntaxFault, checked
+from .pattern_tree import quick_length, read_pattern, written_out
+
+__all__ = ["PatternError", "PatternTooLong", "PatternTooSlow", "finds", "whole_match"]
+
+LONGEST = 10_000  # characters of a pattern
+LARGEST = 100_000  # parts of one, its counted repetitions written out
 
 
 class PatternError(Exception):
-    """A text that is no ECMAScript pattern."""
+    """A text that is no ECMAScript pattern; *remedy* is "" where the cause says it all."""
+
+    said, remedy = "this is no ECMAScript pattern", ""
+
+    @property
+    def cause(self) -> str:
+        """A sentence of what is wrong."""
+        return f"{self.said}: {self}"
+
+
+class PatternTooLong(PatternError):
+    """A pattern that is refused for its size alone."""
+
+    said, remedy = "this pattern is refused", "check what it lists by a lookup, or by several rules"
 
 
 @lru_cache(maxsize=4096)
-def _compiled(source: str, flags: str) -> Callable[[str], bool]:
+def _engine(source: str, flags: str) -> Callable[[str], bool]:
+    """Whether a text holds a match of *source*, by the library's engine. Raises PatternError."""
     import regress
 
     try:
-        find = regress.Regex(checked(source, sets="v" in flags), flags).find
-    except SyntaxFault as fault:
+        find = regress.Regex(checked(source, flags), flags).find
+    except (SyntaxFault, regress.RegressError, UnicodeError, ValueError) as fault:
         raise PatternError(str(fault)) from None
-    except (regress.RegressError, UnicodeError, ValueError) as fault:
-        raise PatternError(str(fault)) from None
+    return lambda text: find(text) is not None
+
+
+def _one_of(source: str, flags: str) -> Callable[[str], bool]:
+    """Whether a text is, as a whole, what *source* stands for: a character, an escape or a class."""
+    return _engine(f"^(?:{source})$", flags)
+
+
+@lru_cache(maxsize=4096)
+def _finder(source: str, flags: str, written: str) -> Callable[[str], bool]:
+    """Whether a text holds a match of *source*, known as *written*. Raises PatternError; what it gives raises PatternTooSlow."""
+    if len(written) > LONGEST:
+        raise PatternTooLong(f"it has more than {LONGEST:,} characters")
+    at_once = _engine(source, flags)
+    tree = read_pattern(source, flags)
+    quick = quick_length(tree)
+    if quick < inf and written_out(tree) > LARGEST:
+        raise PatternTooLong(f"its counted repetitions written out, it has more than {LARGEST:,} parts")
+    matcher: Matcher | None = None
 
     def found(text: str) -> bool:
-        try:
-            return find(text) is not None
-        except UnicodeEncodeError:
+        nonlocal matcher
+        if not text.isascii():
             # Half an emoji (a lone surrogate) cannot be handed over; U+FFFD stands in, as where HTML encodes text.
-            return find(text.encode("utf-16", "surrogatepass").decode("utf-16", "replace")) is not None
+            text = text.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
+        if len(text) <= quick:
+            return at_once(text)
+        if matcher is None:
+            matcher = Matcher(tree, _one_of)
+        return matcher.found(text, written)
 
     return found
 
@@ -36,15 +83,17 @@ def _compiled(source: str, flags: str) -> Callable[[str], bool]:
 def whole_match(pattern: str) -> Callable[[str], bool]:
     """Whether a text as a whole matches *pattern*: HTML, "The pattern attribute" (``^(?:…)$``, flag v).
 
-    Raises PatternError where *pattern* alone is no ECMAScript pattern.
+    Raises PatternError where *pattern* alone is no ECMAScript pattern, or one too long to be asked; what it gives raises
+    PatternTooSlow where a text takes too long.
     """
-    _compiled(pattern, "v")  # a pattern must be one by itself: `a)|(b` is not
-    return _compiled(f"^(?:{pattern})$", "v")
+    if len(pattern) <= LONGEST:
+        _engine(pattern, "v")  # a pattern must be one by itself: `a)|(b` is not
+    return _finder(f"^(?:{pattern})$", "v", pattern)
 
 
 def finds(pattern: str, flags: str) -> Callable[[str], bool]:
-    """Whether a text holds a match of *pattern*; flag v unless u or v is given. Raises PatternError."""
+    """Whether a text holds a match of *pattern*; flag v unless u or v is given. Raises what `whole_match` raises."""
     if set(flags) - set("dgimsuvy") or len(set(flags)) != len(flags) or {"u", "v"} <= set(flags):
         raise PatternError(f"these flags do not go together: {flags}")
     kept = "".join(f for f in flags if f in "imsuv")
-    return _compiled(pattern, kept if "u" in kept or "v" in kept else kept + "v")
+    return _finder(pattern, kept if "u" in kept or "v" in kept else kept + "v", pattern)
