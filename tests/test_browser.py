@@ -1,8 +1,8 @@
-"""Pages held against a browser: flags, values, entries, focus, marks, and what goes over the wire must be the same.
+"""Pages held against browsers: flags, values, entries, focus, marks, and what goes over the wire must be the same.
 
-Needs Chromium (Debian's package `chromium`); without it every case is held against what was the same in both when they were last
-compared (`page_answers.jsonl`, written by `python tests/test_browser.py`, which needs the browser). Where the browser leaves the
-standard, the difference is listed in `docs/pages.md`, and here by the case's title.
+Needs Chromium and Firefox (Debian's packages `chromium` and `firefox-esr`); without them every case is held against what was the same
+when they were last compared (`page_answers.jsonl`, written by `python tests/test_browser.py`, which needs both). Where a browser leaves
+the standard, the difference is in `explained.py`, and told in `docs/pages.md`.
 """
 
 from __future__ import annotations
@@ -13,7 +13,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from chromium import Chromium, body_of, program
+from browsers import Browser, Chromium, Firefox, body_of, program
+from explained import EXPLANATIONS, explanation
 from page_cases import Case, all_cases
 
 from idlefox.engine.compile.compiler import compile_form
@@ -29,34 +30,17 @@ from idlefox.script.expand import expand
 from idlefox.script.reader import read_script_text
 
 HEAD = "<!doctype html><title>case</title>"
-# Where Chromium leaves the standard: the case, and why. Each is told in docs/pages.md.
-EXPLAINED: dict[str, str] = {
-    "type=url = 'http://a b/'": "a space in a host fails the URL standard's parser; Chromium lets it pass",
-    "type=number max=' 7' = '8'": "the standard passes over white space before a number in max; Chromium takes it as no number",
-    "type=range = '5.0'": "a valid number within the bounds stays as it is written; Chromium rewrites it",
-    "type=range = '1e1'": "as above",
-    "a number as written": "as above",
-    "type=range min=10 max=5 = ''": "a slider whose most is below its least stands at the least, which is above the most: rangeOverflow",
-    "type=range min=10 max=5 = '7'": "as above",
-    "type=range min=10 max=5 = '12'": "as above",
-    "type=range step=2 = '70': set a 3": "of two steps equally near the upper one is taken; Chromium goes away from the step base",
-    "type=text = '': paste a \"two\\nlines\"": "line breaks are stripped; Chromium puts spaces for them on the way in",
-    "type=url = '': type a \" http://x.example \"": "the value has no white space around it; Chromium strips it only from a value set by markup",
-    "radio buttons without a name": "a required button is a group of its own; Chromium asks nothing of it",
-    "a datalist bars what is in it": "what stands in a datalist makes no entry; Chromium makes one",
-    "a submit button's usual value": "without a value attribute the value is empty; Chromium sends its own word for it",
-    "accept-charset": "a FormData object made by script is always in UTF-8; what is sent is the same",
-}
+BROWSERS = {"chromium": Chromium, "firefox": Firefox}
 
 
-@pytest.fixture(scope="module")
-def chromium() -> Iterator[Chromium]:
-    found = program()
+@pytest.fixture(scope="module", params=BROWSERS)
+def browser(request: pytest.FixtureRequest) -> Iterator[tuple[str, Browser]]:
+    found = program(request.param)
     if found is None:
-        pytest.skip("there is no Chromium here: nothing was compared (apt-get install chromium)")
-    browser = Chromium(found)
-    yield browser
-    browser.close()
+        pytest.skip(f"there is no {request.param} here: nothing was compared (apt-get install chromium firefox-esr)")
+    started = BROWSERS[request.param](found)
+    yield request.param, started
+    started.close()
 
 
 def steps_of(case: Case) -> list[Any]:
@@ -145,7 +129,7 @@ def page_of(case: Case) -> tuple[bytes, Any]:
     return data, read_page_text(data.decode(charset), "case.html", "f" if "id=f" in text.replace("'", "") else "", charset)
 
 
-def compare(browser: Chromium, case: Case) -> tuple[dict[str, Any], dict[str, Any]]:
+def compare(browser: Browser, case: Case) -> tuple[dict[str, Any], dict[str, Any]]:
     data, form = page_of(case)
     steps = steps_of(case)
     numbers: dict[str, list[int]] = {}
@@ -166,12 +150,15 @@ def compare(browser: Chromium, case: Case) -> tuple[dict[str, Any], dict[str, An
 
 
 @pytest.mark.parametrize("case", all_cases(), ids=lambda c: c.title[:90])
-def test_a_page_is_what_it_is_in_a_browser(chromium: Chromium, case: Case) -> None:
-    mine, browsers = compare(chromium, case)
-    if case.title in EXPLAINED:
-        assert mine != browsers, f"no difference any more: {EXPLAINED[case.title]}"
-        return
-    assert mine == browsers
+def test_a_page_is_what_it_is_in_a_browser(browser: tuple[str, Browser], case: Case) -> None:
+    name, started = browser
+    mine, theirs_ = compare(started, case)
+    shown = [e.why for e in EXPLANATIONS if e.shown == case.title and name in e.browsers]
+    assert mine != theirs_ if shown else mine == theirs_ or explanation(case, name, mine, theirs_), shown
+
+
+def test_what_is_explained_is_shown_by_a_case() -> None:
+    assert {e.shown for e in EXPLANATIONS} <= {case.title for case in all_cases()}
 
 
 ANSWERS = Path(__file__).parent / "page_answers.jsonl"
@@ -201,11 +188,13 @@ def test_a_page_is_what_it_was_when_it_was_held_against_a_browser(known: dict[st
 
 
 if __name__ == "__main__":
-    started = Chromium(program() or "chromium")
+    both = {name: kind(program(name) or name) for name, kind in BROWSERS.items()}
     groups: dict[str, dict[str, Any]] = {}
     for each in all_cases():
-        mine, browsers = compare(started, each)
-        assert (mine == browsers) is (each.title not in EXPLAINED), each.title
+        for called, started in both.items():
+            mine, found = compare(started, each)
+            assert mine == found or explanation(each, called, mine, found), (called, each.title, mine, found)
         groups.setdefault(each.title.split(" = ")[0], {})[each.title] = brief(mine)
-    started.close()
+    for started in both.values():
+        started.close()
     ANSWERS.write_text("".join(json.dumps(group, ensure_ascii=False) + "\n" for group in groups.values()), "utf-8")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 import typing
 from datetime import date, timedelta
@@ -14,10 +15,11 @@ from hypothesis import strategies as st
 from idlefox import records
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.session import Stage
+from idlefox.engine.state.long_texts import Edits, Whole
 from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, compile_expression
 from idlefox.forms.expressions.parse import parse
 from idlefox.forms.sheet.read import read_sheet_text
-from idlefox.forms.values import whatwg
+from idlefox.forms.values import limits, whatwg
 from idlefox.forms.values.durations import parse_instant
 from idlefox.forms.values.patterns import PatternError, PatternTooSlow, finds, whole_match
 from idlefox.play.abilities import unable
@@ -321,3 +323,22 @@ def test_flag_u_has_classes_of_its_own(text: str, fits: str, not_: str) -> None:
     assert (found(fits), found(not_)) == (True, not_ == "-x")
     with pytest.raises(PatternError):
         finds(r"[a-\d]", "u")
+
+
+@given(st.lists(st.tuples(st.integers(0, 3), st.text("ab", max_size=3))))
+def test_a_long_text_is_whole_again_after_every_key(keys: list[tuple[int, str]]) -> None:
+    edits, texts, noted = Edits(), ["x" * 1000], []
+    for gone, added in keys:
+        texts.append(texts[-1][: len(texts[-1]) - gone] if gone else texts[-1] + added)
+        noted.append(edits.of("cell" if added != "b" else "other", texts[-2], texts[-1]))
+    whole = Whole()
+    assert [(whole.of(a), whole.of(b)) for a, b in noted] == list(itertools.pairwise(texts))
+    assert [Whole().of(b) for _, b in noted] == texts[1:]
+
+
+def test_lists_in_lists_have_a_limit() -> None:
+    value: Any = ["x"]
+    for _ in range(4):
+        value = limits.within_parts([value] * 9)
+    with pytest.raises(limits.TooMuch, match="more than 100,000 parts"):
+        limits.within_parts([value] * 9)

@@ -43,6 +43,7 @@ from .tree import (
 )  # fmt: skip
 
 _DEEPEST = 40
+_MOST = 100_000  # steps of one scenario, and routines played in it
 _WHOLE = re.compile(r"-?[0-9]{1,15}")
 _QUOTED = re.compile(r'[^"\n]*("(?:[^"\\\n]|\\.)*")')
 _DURATIONS = frozenset({"every", "within", "lasting", "duration", "after"})
@@ -115,6 +116,10 @@ class _Wrong(Exception):
         self.cause, self.remedy, self.offset, self.length = cause, remedy, offset, length
 
 
+class _TooMany(Exception):
+    """A scenario that grows past all measure, at the call that made it do so."""
+
+
 def expand(script: Script) -> tuple[list[Scenario], list[Problem]]:
     """The scenarios of *script*, and everything that is wrong with how it is put together."""
     expander = _Expander(script)
@@ -130,6 +135,9 @@ class _Expander:
         self.routines: dict[str, tuple[Block, Script]] = {}
         self.prelude = next((b for b in script.blocks if b.kind == "prelude"), None)
         self.played: set[str] = set()
+        self.looked: set[str] = set()
+        self.collected: set[str] = set()
+        self.spent = 0
         self._collect(script, ())
         self._cache: dict[tuple[int, tuple[Any, ...]], Any] = {}
 
@@ -149,27 +157,32 @@ class _Expander:
                 self.report(script, block.offset, len("routine"), cause, "rename one of them")
             self.routines.setdefault(block.name, (block, script))
         for header in script.headers:
-            if header.kind != "use":
-                continue
-            path = str(Path(script.file).parent / header.text)
-            if odd := no_path(path):
-                self.report(script, *path_span(script.text, header.offset), f"{header.text!r} is no path: {odd}", "name a file")
-                continue
-            here = str(Path(path).resolve())
-            if here in trail or here == str(Path(script.file).resolve()):
-                span = path_span(script.text, header.offset)
-                self.report(script, *span, f"{header.text} is used in a ring", "let one of the files not use the other")
-                continue
-            try:
-                used = read_script(path)
-            except Unreadable as fault:
-                if any(p.place.line > 1 or p.source for p in fault.problems):
-                    self.problems.extend(fault.problems)
-                else:
-                    remedy = near_file(path, header.text) if fault.problems[0].code == NO_FILE else fault.problems[0].remedy
-                    self.report(script, *path_span(script.text, header.offset), f"{header.text}: {fault.problems[0].cause}", remedy)
-                continue
-            self._collect(used, (*trail, str(Path(script.file).resolve())))
+            if header.kind == "use":
+                self._use(header, script, trail)
+
+    def _use(self, header: Any, script: Script, trail: tuple[str, ...]) -> None:
+        """The routines of the file that *header* names, where they have not come by another way."""
+        path, span = str(Path(script.file).parent / header.text), path_span(script.text, header.offset)
+        if odd := no_path(path):
+            self.report(script, *span, f"{header.text!r} is no path: {odd}", "name a file")
+            return
+        here = str(Path(path).resolve())
+        if here in trail or here == str(Path(script.file).resolve()):
+            self.report(script, *span, f"{header.text} is used in a ring", "let one of the files not use the other")
+            return
+        if here in self.collected:
+            return
+        self.collected.add(here)
+        try:
+            used = read_script(path)
+        except Unreadable as fault:
+            if any(p.place.line > 1 or p.source for p in fault.problems):
+                self.problems.extend(fault.problems)
+            else:
+                remedy = near_file(path, header.text) if fault.problems[0].code == NO_FILE else fault.problems[0].remedy
+                self.report(script, *span, f"{header.text}: {fault.problems[0].cause}", remedy)
+            return
+        self._collect(used, (*trail, str(Path(script.file).resolve())))
 
     # scenarios
     def scenarios(self, block: Block) -> list[Scenario]:
@@ -181,10 +194,17 @@ class _Expander:
             except _Wrong as fault:
                 self.report(self.script, block.offset, len("scenario"), fault.cause, fault.remedy)
                 continue
-            if self.prelude is not None:
-                self._body(self.prelude.body, {}, (), self.script, (), ops, ())
             calls = (_row_at(row_file, row_line),) if row_line else ()
-            self._body(block.body, env, (), self.script, calls, ops, ())
+            self.spent = 0
+            try:
+                if self.prelude is not None:
+                    self._body(self.prelude.body, {}, (), self.script, (), ops, ())
+                self._body(block.body, env, (), self.script, calls, ops, ())
+            except _TooMany:
+                cause = f"this scenario has more than {_MOST:,} steps, its routines put in place"
+                remedy = "routines that play routines multiply: make it several scenarios"
+                self.report(self.script, block.offset, len("scenario"), cause, remedy)
+                return found
             clock = block.body.clock.ms if block.body.clock is not None else None
             lines = (block.line, block.last_line, row_line)
             found.append(Scenario(title, block.tags, *lines, tuple(ops), clock, block.fate, why, self.script, row_file))
@@ -237,6 +257,9 @@ class _Expander:
         self, statement: Statement, env: Env, prefix: tuple[Any, ...], source: Script, calls: tuple[str, ...], ops: list[Op],
         trail: tuple[str, ...],
     ) -> None:  # fmt: skip
+        self.spent += 1
+        if self.spent > _MOST:
+            raise _TooMany
         act = statement.act
         if isinstance(act, Inside):
             inner = _address(act.address, env, prefix).segments
@@ -312,10 +335,16 @@ class _Expander:
                 self._look(block.body, source, (name,))
 
     def _look(self, body: Body, source: Script, trail: tuple[str, ...]) -> None:
+        if trail[-1] in self.looked:
+            return
+        self._look_through(body, source, trail)
+        self.looked.add(trail[-1])
+
+    def _look_through(self, body: Body, source: Script, trail: tuple[str, ...]) -> None:
         for statement in body.statements:
             act = statement.act
             if isinstance(act, Inside):
-                self._look(act.body, source, trail)
+                self._look_through(act.body, source, trail)
             elif isinstance(act, Do):
                 name = act.routine.text
                 known = self.routines.get(name)

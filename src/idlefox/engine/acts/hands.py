@@ -9,9 +9,9 @@ from typing import Any
 
 from ...forms.model.form import TEXT_KINDS
 from ...forms.values import whatwg
-from ...forms.values.values import equal, written
+from ...forms.values.values import equal, in_order, is_chosen, same_choice, written
 from ..judge.change import assign, commit, set_edited
-from ..judge.choices import Offered, in_order, offered
+from ..judge.choices import Offered, offered
 from ..judge.lists import spread
 from ..judge.questions import ask
 from ..judge.timing import at_moment, drop_server
@@ -28,7 +28,7 @@ from .sight import need_reach
 # text
 def person_changes(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> None:
     """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it."""
-    if raw == cell.raw and bad_input is cell.bad_input and equal(value, cell.value):
+    if raw == cell.raw and bad_input is cell.bad_input and same_choice(value, cell.value):
         return
     if not cell.edited:
         set_edited(live, cell, True)
@@ -74,7 +74,7 @@ def press_key(live: Live, cell: FieldCell, character: str, *, over: bool = False
     raw = "" if over else cell.raw
     if cell.plan.field.limit is not None or character in "\r\n":
         character = _room(cell, raw, character)
-        if not character:
+        if not character and not over:
             return
     raw += character
     value, bad_input = cell.plan.parse(raw)
@@ -128,22 +128,24 @@ def step_pick(live: Live, cell: FieldCell, mode: str, values: list[Any]) -> None
     for value in values:
         _need_option(cell, found, value, mode)
     if not cell.plan.field.many:
-        value = _same(found, values[0])
+        value = _taken(found, values, [])[0]
         person_changes(live, cell, chosen_text(value), value, False)
         return
-    chosen = list(cell.value)
-    if mode == "":
-        chosen = values
-    elif mode == "also":
-        chosen += [v for v in values if not any(equal(v, c) for c in chosen)]
+    if mode == "except":
+        chosen = [c for c in cell.value if not any(equal(c, v) for v in values)]
     else:
-        chosen = [c for c in chosen if not any(equal(c, v) for v in values)]
-    chosen = in_order(cell, chosen)
+        chosen = _taken(found, values, cell.value if mode == "also" else [])
+    chosen = in_order([o.value for o in found], chosen)
     person_changes(live, cell, chosen_text(chosen), chosen, False)
 
 
-def _same(found: list[Offered], value: Any) -> Any:
-    return next(o.value for o in found if equal(o.value, value))
+def _taken(found: list[Offered], values: list[Any], chosen: list[Any]) -> list[Any]:
+    """*chosen* and, for each of *values*, the first option that has it, can be taken and is not chosen yet."""
+    chosen = list(chosen)
+    for value in values:
+        able = (o.value for o in found if o.enabled and equal(o.value, value))
+        chosen += [*(v for v in able if not is_chosen(v, chosen))][:1]
+    return chosen
 
 
 def chosen_text(value: Any) -> str:
@@ -152,12 +154,12 @@ def chosen_text(value: Any) -> str:
 
 
 def _need_option(cell: FieldCell, found: list[Offered], value: Any, mode: str) -> None:
-    option = next((o for o in found if equal(o.value, value)), None)
+    options = [o for o in found if equal(o.value, value)]
     if mode == "except" and any(equal(c, value) for c in cell.value):
         return
-    if option is None:
+    if not options:
         raise cannot("no such option", cell, value=value, offered=[o.value for o in found])
-    if not option.enabled:
+    if not any(o.enabled for o in options):
         raise cannot("disabled option", cell, value=value)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ...forms.values.values import equal
+from ...forms.values.values import same_choice
 from ...forms.values.whatwg import DATE_KINDS
 from ..judge.choices import offered
 from ..plan.controls import TYPED
@@ -112,7 +112,7 @@ def _next_choice(live: Live, here: FieldCell, by: int) -> None:
     options = [o.value for o in offered(here) if o.enabled]
     if not options:
         return
-    at = next((i for i, v in enumerate(options) if equal(v, here.value)), None)
+    at = next((i for i, v in enumerate(options) if same_choice(v, here.value)), None)
     if at is None and here.plan.kind == "radio":
         at = min(1, len(options) - 1) if by > 0 else len(options) - 1  # as browsers have it: the focus was on the first one
     elif at is None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...forms.html.model import Control, Page, PageButton
 from ...forms.names.addresses import called
-from ...forms.values.values import equal
+from ...forms.values.values import equal, is_chosen
 from ..judge.breaks import is_lost
 from ..plan.plans import ButtonPlan
 from ..state.cells import FieldCell, FormCell
@@ -74,7 +74,7 @@ class PageForm:
             cell = fields[each.field]
             if not (cell.broken or is_lost(cell)) or not cell.active or not is_visible(live, cell):
                 continue
-            if each.kind == "checkbox" and isinstance(cell.value, list) and not (each.required and each.value not in cell.value):
+            if each.kind == "checkbox" and isinstance(cell.value, list) and (not each.required or is_chosen(each.value, cell.value)):
                 continue  # of several checkboxes the one that must be on
             return cell
         return None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from decimal import Decimal, localcontext
+from decimal import ROUND_FLOOR, Decimal, localcontext
 from typing import Any
 
 from ...forms.values import whatwg
@@ -18,25 +18,29 @@ def stepped(cell: FieldCell, by: int) -> int | float | None:
 
 def _stepped(cell: FieldCell, by: int) -> int | float | None:
     low, high, step, base = _bounds(cell.plan.field)
+    if low is not None and high is not None and low > high:
+        return cell.value  # type: ignore[no-any-return]  # there is nowhere to go
+    anywhere = step is None
+    step = Decimal(1) if step is None else step
     value = Decimal(str(cell.value)) if cell.value is not None else Decimal(0)
-    away = (value - base) % step
+    away = Decimal(0) if anywhere else (value - base) % step
     if away:
         # From between two steps the arrow goes to the next one in its direction.
         value = value - away + (step if (by > 0) == (away > 0) else 0) if by > 0 else value - away
     else:
         value += by * step
-    before = Decimal(str(cell.value)) if cell.value is not None else None
+    before = Decimal(str(cell.value or 0))
     if low is not None and value < low:
         value = low
     if high is not None and value > high:
-        value = base + (high - base) // step * step
-    if before is not None and (value < before if by > 0 else value > before):
-        return whatwg.tidy(float(before))  # an arrow up never leads down, nor one down up
+        value = base + ((high - base) / step).to_integral_value(ROUND_FLOOR) * step
+    if value < before if by > 0 else value > before:
+        return cell.value  # type: ignore[no-any-return]  # an arrow up never leads down, nor one down up
     return whatwg.tidy(float(value))
 
 
-def _bounds(field: Any) -> tuple[Decimal | None, Decimal | None, Decimal, Decimal]:
-    """The least, the most, the step and the step base: a slider's, or the literal rules of a number field."""
+def _bounds(field: Any) -> tuple[Decimal | None, Decimal | None, Decimal | None, Decimal]:
+    """The least, the most, the step (None: any, on a page) and the step base: a slider's, or the literal rules of a number field."""
     origin: Any = None
     if field.kind == "range":
         low, high, step, origin = range_bounds(field)
@@ -50,7 +54,8 @@ def _bounds(field: Any) -> tuple[Decimal | None, Decimal | None, Decimal, Decima
         low, high, step = found.get("min"), found.get("max"), found.get("step")
         origin = field.native.base if field.native is not None else None
     base = (0 if low is None else low) if origin is None else origin
-    return _decimal(low), _decimal(high), Decimal(str(step or 1)), Decimal(str(base))
+    size = None if step is None and field.native is not None else Decimal(str(step or 1))
+    return _decimal(low), _decimal(high), size, Decimal(str(base))
 
 
 def _decimal(number: Any) -> Decimal | None:

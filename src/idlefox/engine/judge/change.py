@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from ...forms.values.values import equal
+from ...forms.values.values import equal, same_choice
 from ..state.cells import Cell, FieldCell, ListCell, value_of
 from ..state.live import Live
+from ..state.long_texts import LONG
 from .breaks import index_twin, judge
 from .questions import end_questions
 
@@ -28,15 +29,19 @@ def set_edited(live: Live, cell: FieldCell, edited: bool) -> None:
 def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool, *, by_person: bool = False) -> None:
     """Gives *cell* a value; what reads it is queued, not yet judged."""
     trace, step, now = live.trace, live.step, live.now
-    if raw != cell.raw:
-        trace.append((step, now, cell, "reads", cell.raw, raw))
-        cell.raw = raw
     before = cell.value
-    same = value == before if type(value) is str else equal(value, before)
+    noted: tuple[Any, Any] = before, value
+    if raw != cell.raw:
+        if len(raw) > LONG or len(cell.raw) > LONG:
+            noted = _note_long(live, cell, raw, value)
+        else:
+            trace.append((step, now, cell, "reads", cell.raw, raw))
+        cell.raw = raw
+    same = value == before and type(before) is str if type(value) is str else same_choice(value, before)
     cell.bad_input = bad_input
     plan = cell.plan
     if not same:
-        trace.append((step, now, cell, "value", before, value))
+        trace.append((step, now, cell, "value", *noted))
         cell.value = value
         if plan.lookups:
             end_questions(live, cell)
@@ -51,6 +56,13 @@ def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool, *
         live.notify(cell, "value")
     if live.restructured:
         compare_lists(live, cell)
+
+
+def _note_long(live: Live, cell: FieldCell, raw: str, value: Any) -> tuple[Any, Any]:
+    """Notes that the text of *cell* becomes *raw*. Gives how its value before and its new *value* are noted."""
+    reads = live.edits.of(cell, cell.raw, raw)
+    live.trace.append((live.step, live.now, cell, "reads", *reads))
+    return reads if value == raw and cell.value == cell.raw else (cell.value, value)
 
 
 def is_changed(live: Live, cell: FieldCell) -> bool:

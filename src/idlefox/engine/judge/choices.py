@@ -54,11 +54,3 @@ def none_left(cell: FieldCell) -> bool:
     chosen = cell.value if isinstance(cell.value, list) else [cell.value]
     values = [o.value for o in offered(cell)]
     return not all(any(equal(each, v) for v in values) for each in chosen)
-
-
-def in_order(cell: FieldCell, chosen: list[Any]) -> list[Any]:
-    """*chosen* in the order of the options; what is on offer no more comes last."""
-    values = [o.value for o in offered(cell)]
-    found = [v for v in values if any(equal(v, c) for c in chosen)]
-    return found + [c for c in chosen if not any(equal(c, v) for v in values)]
-

@@ -14,7 +14,7 @@ from ...forms.model.form import Field, Kind, Message, Rule
 from ...forms.model.messages import stock
 from ...forms.values import whatwg
 from ...forms.values.patterns import whole_match
-from ...forms.values.values import as_text, is_empty
+from ...forms.values.values import as_text, is_chosen, is_empty, same_choice
 from ...records import NamedTuple
 from ..plan import controls
 from ..plan.plans import SUBMIT, CheckPlan, FieldPlan, Test
@@ -108,11 +108,11 @@ def _several(field: Field) -> bool:
 def _missing(parameter: Any, field: Field) -> Test:
     """HTML, "suffering from being missing". *parameter*: the checkboxes that must be on, or a drop-down's placeholder."""
     if isinstance(parameter, tuple):
-        return lambda cell: not all(value in cell.value for value in parameter)
+        return lambda cell: not all(is_chosen(value, cell.value) for value in parameter)
     if field.kind == "select" and not field.multiple:
         if parameter is True:
             return lambda cell: cell.value is None
-        return lambda cell: cell.value is None or cell.value == parameter
+        return lambda cell: cell.value is None or same_choice(cell.value, parameter)
     if field.kind == "radio":
         return lambda cell: cell.value is None
     return lambda cell: is_empty(cell.value)

@@ -7,6 +7,7 @@ from heapq import heappop
 from typing import Any
 
 from ...forms.expressions import UNKNOWN
+from ...forms.values.limits import TooMuch
 from ...forms.values.values import equal, reads_as
 from ..plan.plans import CHANGE, CHECK, DERIVE, ENABLED, LOAD, READONLY, REQUIRED, REVEAL, VISIBLE
 from ..state.cells import Cell, Container, FieldCell, ListCell
@@ -27,18 +28,22 @@ def drain(live: Live) -> None:
     Lists that are to go back to their first rows are left in `live.forgotten_lists`: see `lists.spread`.
     """
     done = 0
-    while live.heap or live.followers:
-        while live.heap:
-            _, _, cell, unit, check = heappop(live.heap)
-            live.queued.discard((id(cell), unit, check))
-            if unit == CHECK:
-                judge_one(live, cell, check)
-            else:
-                _JUDGES[unit](live, cell)
-            done += 1
-            if done > _MOST_UNITS:
-                raise EndlessChain("a change spreads without end: rules, conditions or derived values keep each other alive")
-        follow(live)
+    cell: Any = None
+    try:
+        while live.heap or live.followers:
+            while live.heap:
+                _, _, cell, unit, check = heappop(live.heap)
+                live.queued.discard((id(cell), unit, check))
+                if unit == CHECK:
+                    judge_one(live, cell, check)
+                else:
+                    _JUDGES[unit](live, cell)
+                done += 1
+                if done > _MOST_UNITS:
+                    raise EndlessChain("a change spreads without end: rules, conditions or derived values keep each other alive")
+            follow(live)
+    except TooMuch as fault:
+        raise TooMuch(f"{cell.address() or 'the form'}: {fault}") from None
 
 
 # units

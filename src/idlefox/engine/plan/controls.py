@@ -11,7 +11,7 @@ from typing import Any
 
 from ...forms.model.form import Field
 from ...forms.values import whatwg
-from ...forms.values.values import equal, reads_as
+from ...forms.values.values import in_order, reads_as
 
 Parsed = tuple[Any, bool]  # the value, and whether the raw text is bad input
 
@@ -29,8 +29,17 @@ def _addresses(raw: str) -> Parsed:
     return ",".join(part.strip(whatwg.ASCII_WHITE_SPACE) for part in raw.split(",")), False
 
 
+def _page_address(raw: str) -> Parsed:
+    return whatwg.with_ascii_domain(_stripped(raw)[0]), False
+
+
+def _page_addresses(raw: str) -> Parsed:
+    return ",".join(map(whatwg.with_ascii_domain, _addresses(raw)[0].split(","))), False
+
+
 def _number(raw: str) -> Parsed:
-    value = whatwg.parse_number(raw)
+    # On the way to a fraction there is a whole number: nobody is told that `2.` is none.
+    value = whatwg.parse_number(raw[:-1] if raw[-1:] == "." and raw[-2:-1].isdigit() else raw)
     return value, value is None and raw != ""
 
 
@@ -66,6 +75,8 @@ def range_bounds(field: Field) -> tuple[Any, Any, Any, Any]:
 
 def parser(field: Field) -> Callable[[str], Parsed]:
     """How a field of this kind reads the raw text in its control."""
+    if field.kind == "email" and field.native is not None:
+        return _page_addresses if field.multiple else _page_address
     if field.kind in ("email", "url"):
         return _addresses if field.multiple else _stripped
     if field.kind == "number":
@@ -103,19 +114,12 @@ def held(field: Field, value: Any) -> Any:
     if value is None:
         return blank(field)
     if field.many:
-        return in_option_order(field, value)
+        return in_order([o.value for o in field.options] if isinstance(field.options, tuple) else [], value)
     if field.kind in ("checkbox", "select", "radio", "file", "hidden"):
         return value
     if field.kind == "number":
         return whatwg.tidy(value) if isinstance(value, float) else value
     return parser(field)(reads_as(value))[0]
-
-
-def in_option_order(field: Field, chosen: Any) -> list[Any]:
-    """The chosen values in the order of the field's options; what has no option comes last."""
-    values = [o.value for o in field.options] if isinstance(field.options, tuple) else []
-    found = [v for v in values if any(equal(v, c) for c in chosen)]
-    return found + [c for c in chosen if not any(equal(c, v) for v in values)]
 
 
 TYPED = frozenset({

@@ -12,6 +12,7 @@ from typing import Any
 
 from ..state.cells import Cell, Container, FieldCell, FormCell, ListCell, Question, RowCell
 from ..state.live import Live
+from ..state.long_texts import Edits
 from ..state.queue import Event, Queue
 
 
@@ -39,6 +40,7 @@ class _Copy:
         """Gives *live* its own of everything that changes in place."""
         of = self.of
         live.trace = old.trace.copy()
+        live.edits = Edits()
         live.warnings = old.warnings.copy()
         live.heap = [(rank, order, of(cell), unit, check) for rank, order, cell, unit, check in old.heap]
         live.queued = {(id(of(cell)), unit, check) for _, _, cell, unit, check in old.heap}

@@ -11,6 +11,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ...forms.names.shapes import write_address
+from ...forms.values.limits import NoEnd
 from ...forms.values.patterns import PatternTooSlow
 from ...refusals import Refusal
 from ..acts import enter, hands, keys, panels, rows
@@ -26,7 +27,6 @@ from ..plan.plans import Plan
 from ..state.cells import Cell
 from ..state.journal import Journal, State, journal, snapshot
 from ..state.live import Live
-from ..state.queue import EndlessChain
 from ..state.ways import Way, way_to
 from . import due
 from .copying import copied
@@ -76,7 +76,7 @@ def built(plan: Plan, now: int, record: Any) -> Live:
     return live
 
 
-def _no_end(fault: EndlessChain | PatternTooSlow) -> Refusal:
+def _no_end(fault: NoEnd) -> Refusal:
     """What came to no end."""
     if isinstance(fault, PatternTooSlow):
         return Refusal("slow pattern", facts={"pattern": fault.pattern, "length": fault.length})
@@ -95,7 +95,7 @@ class Session:
         """A fresh form at the virtual time *now*, in milliseconds since 1970-01-01T00:00Z."""
         try:
             self.live = self.stage.fresh(now)
-        except (EndlessChain, PatternTooSlow) as fault:
+        except NoEnd as fault:
             return _no_end(fault)
         return None
 
@@ -135,7 +135,7 @@ class Session:
             due.catch_up(self.live)
         except Cannot as fault:
             return fault.refusal
-        except (EndlessChain, PatternTooSlow) as fault:
+        except NoEnd as fault:
             return _no_end(fault)
         return None
 
@@ -224,10 +224,11 @@ class Session:
         button = find_button(form, name)
         if past_checks:
             send(live, form, button)
-        elif pressed_just_now(live):
+            return
+        focus_button(live, button)
+        if pressed_just_now(live):
             ignore_press(live, form)
         else:
-            focus_button(live, button)
             press(live, form, need_button(live, form, button))
 
     def reset(self) -> Refusal | None:
@@ -301,7 +302,7 @@ class Session:
         """Lets time pass, at most so much; stops early once *until* holds. Whether it held."""
         try:
             return due.advance(self.live, self.live.now + milliseconds, until=until)
-        except (EndlessChain, PatternTooSlow) as fault:
+        except NoEnd as fault:
             return _no_end(fault)
 
     # records

@@ -6,12 +6,13 @@ hold the engine to it, also over rows, panels that open, leaving and loading aga
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from ...records import NamedTuple
 from .cells import Cell, everything
 from .live import Live
+from .long_texts import Whole
 from .properties import BY_NAME, EVENTS, OF_PAGE, STRUCTURE, properties_of
 
 # Of every cell by its key, and of the page itself under "", the properties by name; rows are known by their identities.
@@ -95,12 +96,14 @@ def snapshot_of(top: Cell) -> State:
 
 def journal(live: Live) -> Journal:
     """All that has happened since load."""
-    changes = tuple(_changed(live.start, change) for change in live.trace)
+    whole = Whole().of
+    changes = tuple(_changed(live.start, change, whole) for change in live.trace)
     return Journal(live.start, changes, _exchanges(live))
 
 
-def _changed(start: int, change: tuple[int, int, Any, str, Any, Any]) -> Changed:
+def _changed(start: int, change: tuple[int, int, Any, str, Any, Any], whole: Callable[[Any], Any]) -> Changed:
     step, time, cell, name, before, after = change
+    before, after = whole(before), whole(after)
     key = cell.key if cell is not None else ""
     known = BY_NAME.get(name)
     if known is None:

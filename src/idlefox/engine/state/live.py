@@ -13,6 +13,7 @@ from typing import Any
 from ...forms.model.form import Notice
 from ..plan.plans import CHECK, REVEAL, Plan, Watch
 from .cells import Cell, Container, FieldCell, FormCell, ListCell
+from .long_texts import Edits
 from .queue import Event, Queue
 from .ways import reach
 
@@ -31,6 +32,7 @@ class Live:
         self.step = 0
         self.acts = 0  # what a person has done so far, checks and waiting left out
         self.trace: list[Change] = []
+        self.edits = Edits()
         self.warnings: dict[str, None] = {}
         # What is to be judged, and what came of judging.
         self.heap: list[tuple[int, int, Any, int, int]] = []

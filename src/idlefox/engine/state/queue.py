@@ -5,8 +5,10 @@ from __future__ import annotations
 from heapq import heappop, heappush
 from typing import Any
 
+from ...forms.values.limits import NoEnd
 
-class EndlessChain(Exception):
+
+class EndlessChain(NoEnd):
     """A change that never comes to rest."""
 
 

@@ -13,7 +13,7 @@ from urllib.parse import urlsplit, urlunsplit
 from ...forms.expressions.tree import FALSE
 from ...forms.html.model import ORIGIN, Control, Page, PageButton
 from ...forms.values.direction import first_strong
-from ...forms.values.values import reads_as
+from ...forms.values.values import is_chosen, reads_as, same_choice
 from ..state.cells import FieldCell, FormCell
 from .encode import (
     Entry,
@@ -105,17 +105,14 @@ def page_entries(form: FormCell, button: PageButton | None) -> list[Entry]:
     page: Page = form.plan.form.model.page
     fields: dict[str, FieldCell] = {part.plan.field.name: part for part in form.parts}
     found: list[Entry] = []
-    chosen: set[str] = set()  # the radio groups whose one choice has been met: two buttons may have the same value
     for each in page.elements:
         if isinstance(each, PageButton):
             if each is button:
                 found += _submitter(each)
             continue
         cell = fields[each.field]
-        if each.disabled or each.field in chosen or not is_sent(cell):
+        if each.disabled or not is_sent(cell):
             continue
-        if each.kind == "radio" and cell.value == each.value:
-            chosen.add(each.field)
         name = cell.plan.field.send_name or each.name
         if name:
             found += [(name, value) for value in _values(each, cell, page)]
@@ -137,12 +134,12 @@ def _values(control: Control, cell: FieldCell, page: Page) -> list[str | File]:
     if kind == "select":
         closed = [o.value for o in cell.plan.field.options if o.enabled is FALSE]
         chosen = value if isinstance(value, list) else [] if value is None else [value]
-        return [reads_as(v) for v in chosen if v not in closed]
+        return [reads_as(v) for v in chosen if not is_chosen(v, closed)]
     if kind == "checkbox":
-        on = control.value in value if isinstance(value, list) else bool(value)
+        on = is_chosen(control.value, value) if isinstance(value, list) else bool(value)
         return [control.value] if on else []
     if kind == "radio":
-        return [control.value] if value == control.value else []
+        return [control.value] if same_choice(value, control.value) else []
     if kind == "file":
         return list(chosen_files(cell))
     if kind == "hidden" and control.name.lower() == "_charset_":
@@ -154,7 +151,8 @@ def page_text(cell: FieldCell) -> str:
     """The value of a page's control as HTML has it: a text, "" where what is typed is no such value."""
     if cell.bad_input:
         return ""
-    return cell.raw if cell.plan.kind in ("number", "range") else reads_as(cell.value)
+    as_written = cell.plan.kind in ("number", "range") and not cell.raw.endswith(".")
+    return cell.raw if as_written else reads_as(cell.value)
 
 
 def page_values(form: FormCell, button: PageButton | None) -> dict[str, Any]:

@@ -12,7 +12,7 @@ import operator
 from collections.abc import Callable, Iterable
 from typing import Any, Protocol
 
-from ..values import whatwg
+from ..values import limits, whatwg
 from ..values.patterns import whole_match
 from ..values.values import equal, is_empty
 from .tree import UNKNOWN, Binary, Call, Choice, Expression, ListOf, Literal, Logic, ObjectOf, Over, Reference, Unary
@@ -58,11 +58,13 @@ def instant(text: Any) -> int | None:
     """A date, local date and time or RFC 3339 text as milliseconds (UTC), or None."""
     if not isinstance(text, str):
         return None
-    return whatwg.date_number("date" if len(text) == 10 else "datetime-local", text.removesuffix("Z"))
+    return whatwg.date_number("datetime-local" if "T" in text or " " in text else "date", text.removesuffix("Z"))
 
 
 def add(a: Any, b: Any) -> Any:
     if isinstance(a, str) and isinstance(b, str):
+        if len(a) + len(b) > limits.TEXT:
+            raise limits.TooMuch(f"an expression makes a text of more than {limits.TEXT:,} characters")
         return a + b
     return _arithmetic(operator.add, a, b)
 
@@ -178,11 +180,11 @@ class _Compiler:
 
     def _listof(self, node: ListOf) -> Closure:
         items = tuple(self.node(i) for i in node.items)
-        return lambda place, rows: [None if (v := i(place, rows)) is UNKNOWN else v for i in items]
+        return lambda place, rows: limits.within_parts([None if (v := i(place, rows)) is UNKNOWN else v for i in items])
 
     def _objectof(self, node: ObjectOf) -> Closure:
         members = tuple((k, self.node(v)) for k, v in node.members)
-        return lambda place, rows: {k: None if (v := m(place, rows)) is UNKNOWN else v for k, m in members}
+        return lambda place, rows: limits.within_parts({k: None if (v := m(place, rows)) is UNKNOWN else v for k, m in members})
 
     def _binary(self, node: Binary) -> Closure:
         left, right, op = self.node(node.left), self.node(node.right), node.op
@@ -237,7 +239,7 @@ class _Compiler:
 
     def _call(self, node: Call) -> Closure:
         if node.function == "today":
-            return lambda place, rows: rfc3339(self.access.now(place))[:10]
+            return lambda place, rows: rfc3339(self.access.now(place)).partition("T")[0]
         if node.function == "now":
             return lambda place, rows: rfc3339(self.access.now(place))
         if node.function == "count" and isinstance(node.arguments[0], Reference):
@@ -274,8 +276,12 @@ class _Compiler:
 
         def items(place: Any, rows: Variables) -> Any:
             named = dict(rows) if rows else {}
+            met = named.setdefault("", [0])  # no variable: how many items have been met, in loops inside loops too
             for row in source(place, rows) or ():
                 named[variable] = row
+                met[0] += 1
+                if met[0] > limits.ITEMS:
+                    raise limits.TooMuch(f"an expression goes over more than {limits.ITEMS:,} items")
                 if condition is None or condition(place, named) is True:
                     yield item(place, named)
 

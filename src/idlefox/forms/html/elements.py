@@ -26,6 +26,7 @@ LENGTHS = LINES | {"textarea"}
 # HTML, "Implicit submission": fields of which a form without a submit button may have one at most.
 BLOCKING = LINES | DATE_KINDS | {"number"}
 DIRNAME = LENGTHS | {"hidden"}
+_LEADING = re.compile(r"[\t\n\f\r ]*(?:\+(?!-))?(-?)(?:([0-9]+)\.(?=[eE])|([0-9]+(?:\.[0-9]+)?|\.[0-9]+))([eE][-+]?[0-9]+)?")
 _INTEGER = re.compile(r"[\t\n\f\r ]*([+-]?[0-9]+)")
 
 
@@ -60,8 +61,8 @@ def integer(attributes: Attributes, name: str) -> int | None:
 
 def leading_number(text: str) -> Number | None:
     """HTML, "Rules for parsing floating-point number values": what follows the number does not count."""
-    found = re.match(r"[\t\n\f\r ]*\+?(-?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][-+]?[0-9]+)?)", text)
-    return parse_number(found[1]) if found else None
+    found = _LEADING.match(text)
+    return parse_number("".join(part or "" for part in found.groups())) if found else None
 
 
 def bound(kind: str, attributes: Attributes, name: str) -> Any:

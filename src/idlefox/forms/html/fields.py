@@ -13,8 +13,17 @@ from ..model.messages import label_of
 from ..names.addresses import parse_address
 from ..names.shapes import Shape, segment_text, write_address
 from ..values.colors import simple_color
-from ..values.values import written
-from ..values.whatwg import ASCII_WHITE_SPACE, DATE_KINDS, parse_number, sanitise_date, sanitise_range, strip_newlines, tidy
+from ..values.values import Again, written
+from ..values.whatwg import (
+    ASCII_WHITE_SPACE,
+    DATE_KINDS,
+    parse_number,
+    sanitise_date,
+    sanitise_range,
+    strip_newlines,
+    tidy,
+    with_ascii_domain,
+)
 from .elements import (
     BUTTON_TYPES,
     DIRNAME,
@@ -52,7 +61,7 @@ class Element:
     *attributes* are what it has besides its id and name, which are taken out: what is left may be shared by many.
     """
 
-    __slots__ = ("attributes", "disabled", "hidden", "id", "kind", "label", "listed", "name", "node")
+    __slots__ = ("attributes", "disabled", "hidden", "id", "kind", "label", "listed", "name", "node", "value")
 
     def __init__(self, node: Any, attributes: Attributes, kind: str) -> None:
         self.node = node
@@ -64,6 +73,7 @@ class Element:
         self.hidden = ""
         self.listed = False  # in a datalist
         self.label = ""
+        self.value: Any = None  # of one of several
 
 
 class FieldMaker:
@@ -266,19 +276,15 @@ class FieldMaker:
 
     def _choice(self, members: list[Element], many: bool) -> dict[str, Any]:
         """Radio buttons or checkboxes of one name."""
-        options: dict[str, Option] = {}
-        chosen: list[str] = []
-        for each in members:
-            value = _on(each)
-            if value not in options:
-                options[value] = Option(value, each.label or value, FALSE if each.disabled or each.hidden else None)
-            if "checked" in each.attributes and value not in chosen:
-                chosen.append(value)
-        values: dict[str, Any] = {"options": tuple(options.values())}
+        for each, value in zip(members, _told_apart([_on(e) for e in members]), strict=True):
+            each.value = value
+        options = (Option(e.value, e.label or e.value, FALSE if e.disabled or e.hidden else None) for e in members)
+        chosen = [e.value for e in members if "checked" in e.attributes]
+        values: dict[str, Any] = {"options": tuple(options)}
         if many:
-            values["initial"] = [v for v in options if v in chosen]
+            values["initial"] = chosen
             barred = {id(e) for e in members if e.disabled or e.listed or "readonly" in e.attributes}
-            needed = tuple(_on(e) for e in members if "required" in e.attributes and id(e) not in barred)
+            needed = tuple(e.value for e in members if "required" in e.attributes and id(e) not in barred)
             if needed:
                 values["rules"] = (required_rule(needed),)
             return values
@@ -293,9 +299,9 @@ class FieldMaker:
     # elements
     def _control(self, each: Element, field: str) -> Control:
         attributes, kind = each.attributes, each.kind
-        value = _on(each) if kind in ("checkbox", "radio") else ""
+        value = (_on(each) if each.value is None else each.value) if kind in ("checkbox", "radio") else ""
         off = each.disabled != "" or each.listed
-        if not value and not off and not self.tabs and "required" not in attributes and "dirname" not in attributes:
+        if not value and type(value) is str and not off and not self.tabs and "required" not in attributes and "dirname" not in attributes:
             return Control(field, kind, each.name)
         tab = self._tab(each)
         dirname, direction = "", "ltr"
@@ -351,6 +357,16 @@ def _on(each: Element) -> str:
     return each.attributes["value"] or "" if "value" in each.attributes else "on"
 
 
+def _told_apart(values: list[str]) -> list[str]:
+    """*values* of options: one that others before it have is another choice of the same text."""
+    met: Counter[str] = Counter()
+    found = []
+    for value in values:
+        found.append(Again(value, met[value]) if met[value] else value)
+        met[value] += 1
+    return found
+
+
 # selects
 def _option(node: Any) -> tuple[str, str, bool]:
     """Value, label and whether it is disabled (HTML, "The option element")."""
@@ -372,20 +388,17 @@ def _select(each: Element) -> dict[str, Any]:
     chosen = [i for i, o in enumerate(nodes) if "selected" in o.attributes]
     many = "multiple" in attributes
     size = whole_number(attributes, "size") or (4 if many else 1)
-    options: dict[str, Option] = {}
-    for value, label, disabled in found:
-        if value not in options:
-            options[value] = Option(value, label, FALSE if disabled else None)
-    values: dict[str, Any] = {"options": tuple(options.values()), "multiple": many}
+    options = _told_apart([value for value, _, _ in found])
+    offered = tuple(Option(v, label, FALSE if off else None) for v, (_, label, off) in zip(options, found, strict=True))
+    values: dict[str, Any] = {"options": offered, "multiple": many}
     if many:
-        picked = {found[i][0] for i in chosen}
-        values["initial"] = [v for v in options if v in picked]
+        values["initial"] = [options[i] for i in chosen]
     else:
         at = chosen[-1] if chosen else -1
         if at < 0 and size == 1:
             # HTML, "selectedness setting algorithm": a drop-down shows its first option that is not disabled.
             at = next((i for i, (_, _, disabled) in enumerate(found) if not disabled), -1)
-        values["initial"] = found[at][0] if at >= 0 else None
+        values["initial"] = options[at] if at >= 0 else None
     if "required" in attributes and not each.disabled and not each.listed:
         placeholder = not many and size == 1 and found and found[0][0] == "" and nodes[0].parent.tag == "select"
         values["rules"] = (required_rule("" if placeholder else True),)
@@ -419,7 +432,7 @@ def _line(kind: str, raw: str, attributes: Attributes, native: Native) -> _Read:
     if kind != "email":
         return raw, native, {"initial": raw}
     several = "multiple" in attributes
-    raw = ",".join(p.strip(ASCII_WHITE_SPACE) for p in (raw.split(",") if several else [raw]))
+    raw = ",".join(with_ascii_domain(p.strip(ASCII_WHITE_SPACE)) for p in (raw.split(",") if several else [raw]))
     return raw, native, {"multiple": several, "initial": raw}
 
 

@@ -14,6 +14,7 @@ from .elements import LENGTHS, LINES, NUMERIC, REQUIRED, Attributes, bound, patt
 
 _BAD_INPUT = Rule((Kind("badInput", "badInput", True),), native=True)
 _REQUIRED = Rule((Kind("required", "valueMissing", True),), on_empty=True, native=True)
+_RANGE_MAX = 100  # HTML, "Range state"
 _TYPES = {
     "email": Rule((Kind("email", "typeMismatch", True),), native=True),
     "url": Rule((Kind("url", "typeMismatch", True),), native=True),
@@ -55,7 +56,10 @@ def numeric_rules(kind: str, attributes: Attributes) -> list[Rule]:
     rules: list[Rule] = []
     if (low := bound(kind, attributes, "min")) is not None:
         rules.append(_rule("min", "rangeUnderflow", low))
-    if (high := bound(kind, attributes, "max")) is not None:
+    high = bound(kind, attributes, "max")
+    if kind == "range" and high is None and low is not None and low > _RANGE_MAX:
+        high = _RANGE_MAX  # it has this maximum without saying so, and stands above it
+    if high is not None:
         rules.append(_rule("max", "rangeOverflow", high))
     step = step_of(attributes)
     if step is not None:
@@ -78,4 +82,4 @@ def span_of(attributes: Attributes) -> tuple[Any, Any, Any, Any]:
     low, high = bound("range", attributes, "min"), bound("range", attributes, "max")
     step = step_of(attributes)
     base = step_base("range", attributes)
-    return (0 if low is None else low, 100 if high is None else high, 1 if step == 0 else step, 0 if base is None else base)
+    return (0 if low is None else low, _RANGE_MAX if high is None else high, 1 if step == 0 else step, 0 if base is None else base)

@@ -17,6 +17,7 @@ from ..model.messages import label_of
 from ..values.patterns import PatternError, whole_match
 
 _FORMATS = {"email": "email", "uri": "url", "iri": "url", "date": "date"}
+_MOST = 10_000  # parts, each counted as often as it is referred to
 _LONG = 200  # texts that may be longer than that get several lines
 _SILENT = frozenset({
     "$schema", "$id", "$defs", "definitions", "title", "description", "$comment", "examples", "type", "properties", "required", "enum",
@@ -52,6 +53,14 @@ def read_schema(file: str) -> SchemaForm:
     if wrong:
         raise Unreadable([Problem(place, f"this is no JSON Schema (2020-12): {wrong}", "mend it there")])
     reader = _Reader(data)
+    try:
+        return _form(reader, data, place)
+    except _TooMany as fault:
+        cause = f"by its references this schema has more than {_MOST:,} parts, {fault} among them"
+        raise Unreadable([Problem(place, cause, "let references not multiply: give scaffold the part that is sent")]) from None
+
+
+def _form(reader: _Reader, data: dict[str, Any], place: Place) -> SchemaForm:
     top = reader.resolved(data, "")
     if not isinstance(top.get("properties"), dict) or not top["properties"]:
         remedy = 'describe what is sent: {"type": "object", "properties": …}'
@@ -59,6 +68,10 @@ def read_schema(file: str) -> SchemaForm:
     fields = reader.fields(top, "")
     title = top.get("title") if isinstance(top.get("title"), str) else ""
     return SchemaForm(title or "", fields, reader.notes)
+
+
+class _TooMany(Exception):
+    """References that multiply; its text is the pointer to the part that was one too many."""
 
 
 def _no_schema(data: dict[str, Any]) -> str:
@@ -90,6 +103,7 @@ class _Reader:
         self.root = root
         self.notes: list[str] = []
         self.open: list[str] = []
+        self.parts = 0
 
     def note(self, at: str, text: str) -> None:
         self.notes.append(f"{at or '/'}: {text}")
@@ -98,6 +112,9 @@ class _Reader:
         """*schema* with its local `$ref` followed and its `allOf` put together."""
         if not isinstance(schema, dict):
             return {}
+        self.parts += 1
+        if self.parts > _MOST:
+            raise _TooMany(at if len(at) <= 80 else f"{at[:80]}…")
         whole = dict(self._followed(schema, at))
         parts = whole.pop("allOf", [])
         for i, part in enumerate(parts if isinstance(parts, list) else []):

@@ -18,7 +18,7 @@ from yaml.resolver import BaseResolver
 from ...problems import Place, Problem, Unreadable
 
 _DEEPEST = 200
-_LARGEST = 2_000_000
+_MOST_COPIED = 50_000  # parts that stand again by aliases; read as if they were written out
 _PLAIN = "plain"
 _CORE = "tag:yaml.org,2002:"
 # YAML 1.2.2, 10.3.2 "Tag Resolution" of the core schema.
@@ -65,7 +65,7 @@ class Document:
         self.text = text
         self.problems: list[Problem] = []
         self._root = self._compose()
-        self._size = 0
+        self._size = self._copied = 0
         self._made: dict[int, Any] = {}
         self._lines: dict[int, int] = {}
         self.data = self._value(self._root, 0)
@@ -140,8 +140,6 @@ class Document:
     # data
     def _value(self, node: Node, depth: int) -> Any:
         self._size += 1
-        if self._size > _LARGEST:
-            raise Unreadable([self._problem(_place(self.file, node), "the sheet grows past all measure", "do not nest aliases")])
         if isinstance(node, ScalarNode):
             return self._scalar(node)
         known = self._made.get(id(node), self)
@@ -150,6 +148,10 @@ class Document:
                 raise Unreadable([self._problem(_place(self.file, node), "this part contains itself", "remove the alias")])
             size, value = known
             self._size += size
+            self._copied += size
+            if self._copied > _MOST_COPIED:
+                cause = f"aliases make more than {_MOST_COPIED:,} parts of what stands here once"
+                raise Unreadable([self._problem(_place(self.file, node), cause, "do not put aliases into what aliases name")])
             return value
         self._made[id(node)] = None
         before = self._size

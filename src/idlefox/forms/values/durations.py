@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 from decimal import Decimal
 
-from .whatwg import date_number
+from .whatwg import date_number, days_from_civil
 
 DURATION = re.compile(r"([0-9]+(?:\.[0-9]+)?)(ms|s|m|h|d)\b")
 _INSTANT = re.compile(r"(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d:\d\d)(?:\.(\d+))?([Zz]|[-+]\d\d:\d\d)")
 _UNITS = {"ms": 1, "s": 1000, "m": 60_000, "h": 3_600_000, "d": 86_400_000}
-LONGEST = 36_525 * 86_400_000  # a century: longer waits are slips of the pen, and dates end at year 9999
+LONGEST = 36_525 * 86_400_000  # a century: longer waits are slips of the pen
+_FIRST = days_from_civil(1, 1, 1) * 86_400_000
 
 
 def milliseconds(number: str, unit: str) -> int | None:
@@ -50,4 +51,5 @@ def parse_instant(text: str) -> int | None:
         if hours > 23 or minutes > 59:
             return None
         zone = (hours * 60 + minutes) * 60_000 * (-1 if found[4][0] == "-" else 1)
-    return day + clock + int((found[3] or "0").ljust(3, "0")[:3]) - zone
+    found_instant = day + clock + int((found[3] or "0").ljust(3, "0")[:3]) - zone
+    return found_instant if found_instant >= _FIRST else None  # dates begin with the year 1, in UTC too

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from .limits import NoEnd
 from .pattern_tree import Back, Edge, Either, Group, Line, Look, One, Part, Times, from_start
 
 _STEPS, _STEPS_EACH = 200_000, 100  # so many a match may take, and so many more for each character
@@ -24,7 +25,7 @@ _Kept = tuple[Any, ...]  # what groups have matched, as (start, end) or None, an
 _Way = tuple[int, int, _Kept]  # an instruction, a character, what is kept
 
 
-class PatternTooSlow(Exception):
+class PatternTooSlow(NoEnd):
     """A match took too many steps. *pattern* is as written, *length* how many characters the text has."""
 
     def __init__(self, pattern: str, length: int) -> None:

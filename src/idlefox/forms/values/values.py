@@ -17,6 +17,46 @@ def equal(a: Any, b: Any) -> bool:
     return bool(a == b) and not isinstance(b, dict | list | tuple)
 
 
+class Again(str):
+    """The value of an option that others before it have too: the same text, another choice. *nth*: how many have it before."""
+
+    __slots__ = ("nth",)
+    nth: int
+
+    def __new__(cls, text: str, nth: int) -> Again:
+        made = super().__new__(cls, text)
+        made.nth = nth
+        return made
+
+    def __getnewargs__(self) -> tuple[str, int]:  # type: ignore[override]  # a copy is the same choice
+        return str(self), self.nth
+
+
+def same_choice(a: Any, b: Any) -> bool:
+    """Whether *a* and *b* are not only equal but the same options."""
+    if isinstance(a, list) and isinstance(b, list):
+        return len(a) == len(b) and all(map(same_choice, a, b))
+    return equal(a, b) and getattr(a, "nth", 0) == getattr(b, "nth", 0)
+
+
+def is_chosen(option: Any, chosen: list[Any]) -> bool:
+    """Whether *option* is among the *chosen* ones."""
+    return any(same_choice(option, each) for each in chosen)
+
+
+def in_order(offered: list[Any], chosen: list[Any]) -> list[Any]:
+    """*chosen* in the order of what is *offered*; what is not comes last. A value named twice is two options that have it."""
+    taken: set[int] = set()
+    beyond = []
+    for each in chosen:
+        free = [i for i, o in enumerate(offered) if i not in taken and equal(o, each)]
+        if free:
+            taken.add(next((i for i in free if same_choice(offered[i], each)), free[0]))
+        else:
+            beyond.append(each)
+    return [offered[i] for i in sorted(taken)] + beyond
+
+
 def is_empty(value: Any) -> bool:
     """Whether *value* is what an unfilled control holds: ``""``, null, ``[]`` or an unchecked box."""
     return value is None or value is False or value == "" or value == [] or value == ()

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from decimal import Context, Decimal, InvalidOperation
+from typing import Any
 
 Number = int | float
 
@@ -17,6 +18,8 @@ _EMAIL = re.compile(
     r"[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~-]+@[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?"
     r"(?:\.[a-zA-Z0-9](?:[a-zA-Z0-9-]{0,61}[a-zA-Z0-9])?)*"
 )
+_SPECIAL = frozenset({"http:", "https:", "ws:", "wss:", "ftp:", "file:"})
+_HOST = re.compile(r"[a-z0-9.-]+")
 _DATE = re.compile(r"([0-9]{4,})-([0-9]{2})-([0-9]{2})")
 _MONTH = re.compile(r"([0-9]{4,})-([0-9]{2})")
 _WEEK = re.compile(r"([0-9]{4,})-W([0-9]{2})")
@@ -75,14 +78,36 @@ def is_email(text: str) -> bool:
     return _EMAIL.fullmatch(text) is not None
 
 
+def with_ascii_domain(address: str) -> str:
+    """An e-mail address as its value has it: an international domain goes by its ASCII name (HTML, "Email state"; UTS #46)."""
+    if address.isascii():
+        return address
+    import ada_url
+
+    name, at, domain = address.partition("@")
+    try:
+        known = ada_url.idna.encode(domain).decode("ascii")
+    except (UnicodeError, ValueError):
+        return address
+    return name + at + (known if _HOST.fullmatch(known) else domain)
+
+
 def is_url(text: str) -> bool:
     """Whether *text* is an absolute URL: the URL standard's parser takes it without a base."""
     import ada_url
 
     try:
-        return bool(ada_url.check_url(text))
+        if not ada_url.check_url(text):
+            return False
     except UnicodeError:
         return False
+    return "xn--" not in text.lower() or _is_host(ada_url.URL(text), ada_url.idna)
+
+
+def _is_host(url: Any, idna: Any) -> bool:
+    """Whether the ASCII name of an international domain stands for one (URL, "Domain to ASCII"); the parser does not ask."""
+    labels = url.hostname.lower().split(".") if url.protocol in _SPECIAL else []
+    return not any(label.startswith("xn--") and idna.decode(label).isascii() for label in labels)
 
 
 def is_color(text: str) -> bool:

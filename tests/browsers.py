@@ -1,7 +1,7 @@
-"""A headless Chromium to hold pages against: serves a page on loopback, takes the steps of a script in it, reports.
+"""Headless browsers to hold pages against: a page is served on loopback, the steps of a script are taken in it, and it reports.
 
-For development only. The page's own script says what each control is like; keys are real ones, sent over the
-browser's debugging port.
+For development only. The page's own script says what each control is like; keys are real ones, sent over the browser's own
+protocol (Chromium's debugging port; for Firefox WebDriver BiDi, an open standard).
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ import tempfile
 import threading
 import time
 import urllib.request
+from collections.abc import Callable
 from email.message import Message
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
@@ -21,7 +22,7 @@ from typing import Any
 
 from idlefox.script import tree
 
-FLAGS = (
+CHROMIUM_FLAGS = (
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--disable-extensions", "--remote-debugging-port=0", "--lang=en-US",
 )  # fmt: skip
@@ -42,9 +43,10 @@ REPORT = """
   });
 })()
 """
+# The key's code, the text it makes, and what it is called by WebDriver ("Keyboard actions").
 KEYS = {
-    "Enter": (13, "\r"), "Tab": (9, ""), "Backspace": (8, ""), "Space": (32, " "), "End": (35, ""), "ArrowUp": (38, ""),
-    "ArrowDown": (40, ""), "ArrowLeft": (37, ""), "ArrowRight": (39, ""),
+    "Enter": (13, "\r", "\ue007"), "Tab": (9, "", "\ue004"), "Backspace": (8, "", "\ue003"), "Space": (32, " ", " "), "End": (35, "", "\ue010"),
+    "ArrowUp": (38, "", "\ue013"), "ArrowDown": (40, "", "\ue015"), "ArrowLeft": (37, "", "\ue012"), "ArrowRight": (39, "", "\ue014"),
 }  # fmt: skip
 
 
@@ -83,34 +85,30 @@ class Server:
         threading.Thread(target=self.http.serve_forever, daemon=True).start()
 
 
-class Chromium:
+class Browser:
     """One browser with one page. `play` takes a page and steps, and returns what the browser has to say."""
 
-    def __init__(self, program: str) -> None:
-        from websockets.sync.client import connect
-
-        self.folder = tempfile.mkdtemp(prefix="idlefox-chromium-")
-        self.process = subprocess.Popen(
-            [program, *FLAGS, f"--user-data-dir={self.folder}", "about:blank"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
-        )
-        port_file = Path(self.folder) / "DevToolsActivePort"
+    def __init__(self, command: list[str], port: Callable[[Path], str]) -> None:
+        self.folder = tempfile.mkdtemp(prefix="idlefox-browser-")
+        self.process = subprocess.Popen([c.format(folder=self.folder) for c in command], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         deadline = time.monotonic() + 60
-        while not (port_file.exists() and port_file.read_text()):
+        while not (found := port(Path(self.folder))):
             if time.monotonic() > deadline or self.process.poll() is not None:
-                raise RuntimeError("Chromium did not start")
+                raise RuntimeError(f"{command[0]} did not start")
             threading.Event().wait(0.05)
-        port = port_file.read_text().split()[0]
-        with urllib.request.urlopen(f"http://127.0.0.1:{port}/json") as answer:
-            target = next(t for t in json.load(answer) if t["type"] == "page")
-        self.connection = connect(target["webSocketDebuggerUrl"], max_size=None)
-        self.socket = self.connection.__enter__()
+        self.port = found
         self.number = 0
         self.server = Server()
-        self.call("Page.enable")
+
+    def connect(self, address: str) -> None:
+        from websockets.sync.client import connect
+
+        self.connection = connect(address, max_size=None)
+        self.socket = self.connection.__enter__()
 
     def close(self) -> None:
         self.connection.__exit__(None, None, None)
-        self.process.kill()
+        self.process.terminate()
         self.process.wait()
         self.server.http.shutdown()
         shutil.rmtree(self.folder, ignore_errors=True)
@@ -122,32 +120,32 @@ class Chromium:
             message = json.loads(self.socket.recv(timeout=30))
             if message.get("id") == self.number:
                 if "error" in message:
-                    raise RuntimeError(f"{method}: {message['error']}")
+                    raise RuntimeError(f"{method}: {message['error']} {message.get('message', '')}")
                 return message["result"]
 
     def run(self, script: str) -> Any:
-        found = self.call("Runtime.evaluate", expression=script, awaitPromise=True, returnByValue=True)
-        if "exceptionDetails" in found:
-            raise RuntimeError(found["exceptionDetails"].get("exception", {}).get("description", script))
-        return found["result"].get("value")
+        """What *script* comes to in the page."""
+        raise NotImplementedError
 
     def key(self, name: str) -> None:
-        shift = name.startswith("Shift+")
-        name = name.removeprefix("Shift+")
-        code, text = KEYS[name]
-        common: dict[str, Any] = {
-            "key": " " if name == "Space" else name, "code": name, "windowsVirtualKeyCode": code, "modifiers": 8 if shift else 0,
-        }  # fmt: skip
-        self.call("Input.dispatchKeyEvent", type="keyDown" if text else "rawKeyDown", **common, **({"text": text} if text else {}))
-        self.call("Input.dispatchKeyEvent", type="keyUp", **common)
+        """One key, pressed and let go."""
+        raise NotImplementedError
+
+    def insert(self, text: str) -> None:
+        """A piece of text as it is typed or pasted."""
+        raise NotImplementedError
+
+    def navigate(self, url: str) -> None:
+        raise NotImplementedError
 
     # a case
     def load(self, page: bytes) -> None:
         self.server.page = page
         self.server.sent.clear()
-        self.call("Page.navigate", url=f"http://127.0.0.1:{self.server.port}/case.html")
+        self.run("window.form = null; window.old = 1")
+        self.navigate(f"http://127.0.0.1:{self.server.port}/case.html")
         deadline = time.monotonic() + 20
-        while self.run("location.pathname + document.readyState") != "/case.htmlcomplete":
+        while self.run("location.pathname + document.readyState + (window.old || '')") != "/case.htmlcomplete":
             if time.monotonic() > deadline:
                 raise RuntimeError("the page did not load")
         self.run(
@@ -162,8 +160,8 @@ class Chromium:
         for act in steps:
             self.step(act, numbers, buttons)
         if self.run("window.gone"):
-            deadline = time.monotonic() + 3
-            while not self.server.sent and time.monotonic() < deadline:
+            deadline = time.monotonic() + 1
+            while len(self.server.sent) < self.run("window.gone") and time.monotonic() < deadline:
                 self.run("new Promise(r => setTimeout(r, 5))")
         found: dict[str, Any] = json.loads(self.run(REPORT))
         found["sent"] = list(self.server.sent)
@@ -205,7 +203,7 @@ class Chromium:
     def _text_step(self, act: Any, one: str) -> None:
         self.run(f"document.activeElement === {one} || {one}.focus()")
         if isinstance(act, tree.Erase):
-            self.key("End")
+            self._to_the_end(one)
             for _ in range(act.times):
                 self.key("Backspace")
             return
@@ -218,17 +216,21 @@ class Chromium:
         if isinstance(act, tree.Retype):
             self.run(f"{one}.select()")
         else:
-            self.run(f"(e => {{ try {{ e.setSelectionRange(e.value.length, e.value.length) }} catch {{}} }})({one})")
-            self.key("End")
+            self._to_the_end(one)
         for piece in [act.text] if isinstance(act, tree.Retype | tree.Paste) else act.text:
             if piece == "\n":
                 self.key("Enter")
             else:
-                self.call("Input.insertText", text=piece)
+                self.insert(piece)
+
+    def _to_the_end(self, one: str) -> None:
+        at_once = self.run(f"(e => {{ try {{ e.setSelectionRange(e.value.length, e.value.length); return true }} catch {{}} }})({one})")
+        if not at_once:
+            self.key("End")
 
     def _check(self, one: str, on: bool | None) -> None:
+        self.run(f"{one}.focus()")
         if on is None or self.run(f"{one}.checked") is not on:
-            self.run(f"{one}.focus()")
             self.key("Space")
 
     def _pick(self, mine: list[int], values: list[Any]) -> None:
@@ -249,16 +251,95 @@ class Chromium:
                 self.key("Space")
 
 
+class Chromium(Browser):
+    """Chromium, over its debugging port."""
+
+    def __init__(self, program: str) -> None:
+        def port(folder: Path) -> str:
+            file = folder / "DevToolsActivePort"
+            return file.read_text().split()[0] if file.exists() and file.read_text() else ""
+
+        super().__init__([program, *CHROMIUM_FLAGS, "--user-data-dir={folder}", "about:blank"], port)
+        with urllib.request.urlopen(f"http://127.0.0.1:{self.port}/json") as answer:
+            target = next(t for t in json.load(answer) if t["type"] == "page")
+        self.connect(target["webSocketDebuggerUrl"])
+        self.call("Page.enable")
+
+    def run(self, script: str) -> Any:
+        found = self.call("Runtime.evaluate", expression=script, awaitPromise=True, returnByValue=True)
+        if "exceptionDetails" in found:
+            raise RuntimeError(found["exceptionDetails"].get("exception", {}).get("description", script))
+        return found["result"].get("value")
+
+    def key(self, name: str) -> None:
+        shift = name.startswith("Shift+")
+        name = name.removeprefix("Shift+")
+        code, text, _ = KEYS[name]
+        common: dict[str, Any] = {
+            "key": " " if name == "Space" else name, "code": name, "windowsVirtualKeyCode": code, "modifiers": 8 if shift else 0,
+        }  # fmt: skip
+        self.call("Input.dispatchKeyEvent", type="keyDown" if text else "rawKeyDown", **common, **({"text": text} if text else {}))
+        self.call("Input.dispatchKeyEvent", type="keyUp", **common)
+
+    def insert(self, text: str) -> None:
+        self.call("Input.insertText", text=text)
+
+    def navigate(self, url: str) -> None:
+        self.call("Page.navigate", url=url)
+
+
+class Firefox(Browser):
+    """Firefox, by WebDriver BiDi."""
+
+    def __init__(self, program: str) -> None:
+        def port(folder: Path) -> str:
+            file = folder / "WebDriverBiDiServer.json"
+            return str(json.loads(file.read_text())["ws_port"]) if file.exists() and file.read_text() else ""
+
+        super().__init__([program, "--headless", "--no-remote", "--remote-debugging-port=0", "--profile", "{folder}", "about:blank"], port)
+        self.connect(f"ws://127.0.0.1:{self.port}/session")
+        self.call("session.new", capabilities={})
+        # A tab of our own: the one it starts with never has the focus.
+        self.context = self.call("browsingContext.create", type="tab")["context"]
+
+    def close(self) -> None:
+        self.call("session.end")
+        super().close()
+
+    def run(self, script: str) -> Any:
+        found = self.call("script.evaluate", expression=script, target={"context": self.context}, awaitPromise=True)
+        if found["type"] == "exception":
+            raise RuntimeError(found["exceptionDetails"]["text"])
+        return found["result"].get("value")
+
+    def _press(self, *keys: str) -> None:
+        actions = [{"type": "keyDown", "value": k} for k in keys] + [{"type": "keyUp", "value": k} for k in reversed(keys)]
+        self.call("input.performActions", context=self.context, actions=[{"type": "key", "id": "keyboard", "actions": actions}])
+
+    def key(self, name: str) -> None:
+        value = KEYS[name.removeprefix("Shift+")][2]
+        self._press(*(("\ue008", value) if name.startswith("Shift+") else (value,)))
+
+    def insert(self, text: str) -> None:
+        if len(text) == 1:
+            self._press(text)
+            return
+        # There is no clipboard without a screen: this is what pasting does to a control.
+        self.run(f"document.execCommand('insertText', false, {json.dumps(text)})")
+
+    def navigate(self, url: str) -> None:
+        self.call("browsingContext.navigate", context=self.context, url=url, wait="complete")
+
+
 def _text(address: Any) -> str:
     from idlefox.forms.names.shapes import write_address
 
     return write_address(address.segments)
 
 
-def program() -> str | None:
-    """Where Chromium is on this machine, or None."""
-    named = os.environ.get("IDLEFOX_CHROMIUM")
-    return named or shutil.which("chromium") or shutil.which("chromium-browser")
+def program(name: str) -> str | None:
+    """Where the browser *name* (chromium, firefox) is on this machine, or None."""
+    return os.environ.get(f"IDLEFOX_{name.upper()}") or shutil.which(name) or shutil.which({"chromium": "chromium-browser"}.get(name, f"{name}-esr"))
 
 
 def body_of(kind: str, body: bytes) -> tuple[str, bytes]:

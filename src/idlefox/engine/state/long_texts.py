@@ -1,0 +1,62 @@
+"""Long texts in the record: each key that changes one is noted by what it changed, not by the whole text again."""
+
+from __future__ import annotations
+
+from typing import Any
+
+LONG = 1_000  # characters
+
+
+class Edited:
+    """A text that is the first *kept* characters of *base*, and *added*."""
+
+    __slots__ = ("added", "base", "kept")
+
+    def __init__(self, base: str | Edited, kept: int, added: str) -> None:
+        self.base = base
+        self.kept = kept
+        self.added = added
+
+
+class Edits:
+    """The texts of one cell, one after the other, as they are typed."""
+
+    __slots__ = ("cell", "noted", "text")
+
+    def __init__(self) -> None:
+        self.cell: Any = None
+        self.text = ""
+        self.noted: str | Edited = ""
+
+    def of(self, cell: Any, before: str, after: str) -> tuple[str | Edited, str | Edited]:
+        """How a change from *before* to *after* in *cell* is noted."""
+        first = self.noted if self.cell is cell and self.text is before else before
+        if after.startswith(before):
+            last: str | Edited = Edited(first, len(before), after[len(before) :])
+        elif before.startswith(after):
+            last = Edited(first, len(after), "")
+        else:
+            last = after
+        self.cell, self.text, self.noted = cell, after, last
+        return first, last
+
+
+class Whole:
+    """Gives the whole texts again; quickly, where they are asked for one after the other."""
+
+    def __init__(self) -> None:
+        self.last: tuple[Any, str] = (None, "")
+
+    def of(self, noted: Any) -> Any:
+        if not isinstance(noted, Edited):
+            return noted
+        edits: list[Edited] = []
+        text: Any = noted
+        while isinstance(text, Edited) and text is not self.last[0]:
+            edits.append(text)
+            text = text.base
+        whole: str = self.last[1] if isinstance(text, Edited) else text
+        for each in reversed(edits):
+            whole = whole[: each.kept] + each.added
+        self.last = (noted, whole)
+        return whole
