@@ -307,9 +307,9 @@ class Session:
 
     # records
     def journal(self) -> Journal:
-        """All that has happened since load, as plain data."""
-        return journal(self.live)
+        """All that has happened since load, as plain data; nothing, where load itself came to no end."""
+        return journal(self.live) if self.live is not None else Journal(0, (), ())
 
     def state(self) -> State:
-        """The whole state now, as plain data."""
-        return snapshot(self.live)
+        """The whole state now, as plain data; empty, where load itself came to no end."""
+        return snapshot(self.live) if self.live is not None else {}
