@@ -12,6 +12,7 @@ from typing import Any
 from ..forms.names.shapes import write_address
 from ..forms.values.durations import write_duration
 from . import tree
+from .checks import NOUNS
 from .tree import (
     Address,
     Block,
@@ -310,6 +311,8 @@ def _check(check: Check | Cannot, indent: int) -> str:
     if noun.kind == "address":
         assert noun.address is not None
         text = _address(noun.address)
+        if text in NOUNS:
+            text = f"[{_string(text)}]"  # a field called like a noun
     else:
         text = f"button {_value(noun.name)}" if noun.kind == "button" else noun.kind
     text = f"expect {text}{' not' if check.negated else ''} "

@@ -11,6 +11,7 @@ from ...records import NamedTuple
 
 _KEY = re.compile(r"[\s{\[,-]*(?:[A-Za-z_][A-Za-z0-9_-]*|\"[^\"]*\"|'[^']*')\s*:(?:\s|$)")
 _NEXT_MEMBER = re.compile(r",\s*(?:[A-Za-z_][A-Za-z0-9_-]*)\s*:\s")
+_LINE_BREAK = re.compile("\r\n|[\n\r\x85\u2028\u2029]")  # as YAML 1.1 has them, which the parser's marks count by
 _CLOSING = {"{": "}", "[": "]"}
 
 
@@ -26,9 +27,9 @@ class Slip(NamedTuple):
 
 def diagnose(text: str, fault: Any) -> Slip | None:
     """What is wrong in the YAML *text* that made *fault*, an error of the parser with marks; None where nobody knows."""
-    lines = text.split("\n")
+    lines = _LINE_BREAK.split(text)
     mark, begun = fault.problem_mark or fault.context_mark, fault.context_mark
-    if mark is None:
+    if mark is None or mark.line >= len(lines):
         return None
     line = lines[mark.line] if mark.line < len(lines) else ""
     if "\t" in line[: len(line) - len(line.lstrip())] or "\t" in line[: mark.column + 1]:
@@ -42,7 +43,9 @@ def diagnose(text: str, fault: Any) -> Slip | None:
 
 # in { } and [ ]
 def _in_brackets(lines: list[str], begun: Any, mark: Any) -> Slip | None:
-    opening = lines[begun.line][begun.column]
+    opening = lines[begun.line][begun.column : begun.column + 1]
+    if opening not in _CLOSING:
+        return None  # marks that count otherwise than we do
     closed = _closed(lines[begun.line], begun.column)
     comment = lines[begun.line].find(" #", begun.column)
     if closed is None and comment >= 0 and lines[begun.line].rstrip().endswith(_CLOSING[opening]):

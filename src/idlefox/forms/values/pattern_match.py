@@ -11,7 +11,9 @@ from typing import Any
 from .limits import NoEnd
 from .pattern_tree import Back, Edge, Either, Group, Line, Look, One, Part, Times, from_start
 
-_STEPS, _STEPS_EACH = 200_000, 100  # so many a match may take, and so many more for each character
+# So many steps a match may take, and so many more for each character: a few tenths of a second. Where the pattern refers back to
+# groups it is fewer: the ways to go may double with every character, and who types it asks at each.
+_STEPS, _STEPS_REFERRING, _STEPS_EACH = 200_000, 40_000, 100
 _LONGEST_STRING = 16  # characters of a string in a class: no emoji has more
 _ENDS_OF_LINE = frozenset("\n\r\u2028\u2029")
 _WORD = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_")
@@ -62,7 +64,7 @@ class Matcher:
 
     def found(self, text: str, shown: str) -> bool:
         """Whether *text* holds a match; *shown* is how its user knows the pattern. Raises PatternTooSlow."""
-        run = _Run(self.program, text, shown)
+        run = _Run(self.program, text, shown, _STEPS_REFERRING if self.places else _STEPS)
         seen: set[_Way] = set()
         none: _Kept = (None,) * self.places
         return any(run.match(0, at, none, seen) is not None for at in range(1 if self.starts_once else len(text) + 1))
@@ -184,11 +186,11 @@ def _survey(part: Part, names: dict[str, int]) -> bool:
 class _Run:
     """One text being matched."""
 
-    def __init__(self, program: tuple[_Instruction, ...], text: str, shown: str) -> None:
+    def __init__(self, program: tuple[_Instruction, ...], text: str, shown: str, steps: int) -> None:
         self.program = program
         self.text = text
         self.shown = shown
-        self.left = _STEPS + _STEPS_EACH * len(text)
+        self.left = steps + _STEPS_EACH * len(text)
         self.looked: dict[_Way, _Kept | None] = {}
 
     def match(self, pc: int, at: int, kept: _Kept, seen: set[_Way]) -> _Kept | None:
