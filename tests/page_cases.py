@@ -284,6 +284,7 @@ PAGES: list[tuple[str, str, str]] = [
     ("odd names", "<input name='a[]' value=1><input name='b.c' value=2><input name='d e' value=3><input name='\"q\"' value=4>", ""),
     ("a name that is empty", "<input name='' value=1 id=e><input name=isindex value=2>", ""),
     ("names of the language", "<input name=form value=1><input name=submit value=2><input name=action value=3>", ""),
+    ("two of one id without names", "<input id=u value=x><input id=u value=y required><input name='#u' value=z>", ""),
     # what is sent
     ("the charset field", "<input type=hidden name=_charset_ value=x><input name=a value=ä>", ""),
     ("sent", "<input name=a value='x y&z=1+2'><button>s</button>", "submit"),

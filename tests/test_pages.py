@@ -227,7 +227,8 @@ def test_what_is_scaffolded_holds_at_once(fox: Fox) -> None:
     fox.write(page__html=PAGE, order__schema__json=json.dumps(SCHEMA))
     made = fox("scaffold", "page.html#ropes", "--into", "first")
     assert made.returncode == 0, made.stderr
-    done = fox("run", "first", "--report", "json=-")
+    assert " Play it: idlefox run first/ropes.fox --root .\n" in made.stdout
+    done = fox("run", "first", "--root", ".", "--report", "json=-")
     assert done.returncode == 0, done.stdout
     titles = [s["title"] for s in json.loads(done.stdout)["scripts"][0]["scenarios"]]
     assert {"name must be filled", "name takes 3 characters or more", "count takes 9 or less", "filled in, it is sent"} <= set(titles)

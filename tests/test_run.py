@@ -294,7 +294,7 @@ def test_scripts_from_a_pipe_and_a_first_script_for_a_sheet_of_ones_own(small: A
     done = small("scaffold", "f.form.yaml", "--into", "first")
     assert done.returncode == 0, done.stderr
     assert [p.name for p in (small.folder / "first").iterdir()] == ["f.fox"]
-    assert small("run", "first").returncode == 0
+    assert small("run", "first", "--root", ".").returncode == 0
     assert (small.folder / "f.form.yaml").read_text() == before
 
 
@@ -597,3 +597,32 @@ def test_what_nobody_would_write_is_told_and_ends_nothing() -> None:
     fuzzer = Path(__file__).parent.parent / "tools" / "fuzz.py"
     done = subprocess.run([sys.executable, str(fuzzer), "--inputs", "1500", "--seed", "1"], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout[-3000:]
+
+
+def test_what_lies_outside_of_the_project_is_not_read(fox: Fox) -> None:
+    project, out = fox.folder / "project", fox.folder / "out"
+    (project / "sub").mkdir(parents=True)
+    out.mkdir()
+    for name, text in {"s.form.yaml": "form: f\nfields: {secret: {}}\n", "c.csv": "secret\n1\n", "x.fox": "secret\n", "p.py": "raise ValueError\n", "p.html": "secret"}.items():
+        (out / name).write_text(text)
+    (project / "f.form.yaml").write_text("form: f\nfields: {a: {}, u: {type: file}}\n")
+    (project / "page.form.yaml").write_text("form: f\npage: ../out/p.html\n")
+    (project / "python.form.yaml").write_text("form: f\npython: ../out/p.py\nfields: {a: {rules: [{python: f}]}}\n")
+    (project / "list.form.yaml").write_text("form: f\nfields: {a: {rules: [{lookup: l}]}}\nlookups: {l: {takes: 1s, table: ../out/c.csv}}\n")
+    (project / "link.form.yaml").symlink_to(out / "s.form.yaml")
+    (project / "away.fox").symlink_to(out / "x.fox")
+    body = '\n\nscenario "it"\n    upload u "../out/c.csv"\n'
+    for name, head in {
+        "a": 'subject "../out/s.form.yaml"', "b": 'subject "link.form.yaml"', "c": 'subject "page.form.yaml"', "d": 'subject "python.form.yaml"',
+        "e": 'subject "f.form.yaml"\nuse "../out/x.fox"', "f": 'subject "f.form.yaml"', "sub/g": 'subject "../f.form.yaml"',
+        "h": 'subject "list.form.yaml"',
+    }.items():  # fmt: skip
+        (project / f"{name}.fox").write_text(head + (body if name != "sub/g" else body.replace("upload u", "note")))
+    done = fox("run", "project", "--trust-python", "--verbose")
+    told = done.stdout + done.stderr
+    assert done.returncode == 2
+    assert "secret" not in told
+    assert "ValueError" not in told
+    assert told.count("outside of the project") == 8, told
+    (fox.folder / "idlefox.toml").write_text("")
+    assert fox("run", "project/sub", "project/f.fox").returncode == 0

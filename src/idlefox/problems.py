@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from .records import NamedTuple
+from .roots import outside
 
 
 class Place(NamedTuple):
@@ -23,7 +24,7 @@ class Place(NamedTuple):
 class Problem(NamedTuple):
     """One thing wrong. *source* is the offending line, *called_from* the lines that led to it.
 
-    *code* tells problems apart that somebody has to tell apart: NO_FILE, KIND, CALL, BAD_PATH, UNSUPPORTED. Of the first four the
+    *code* tells problems apart that somebody has to tell apart: NO_FILE, KIND, CALL, BAD_PATH, UNSUPPORTED, OUTSIDE. Of the first four the
     place is a file as a whole, or the command, whatever its line and column say.
     """
 
@@ -36,7 +37,7 @@ class Problem(NamedTuple):
     code: str = ""
 
 
-NO_FILE, KIND, CALL, BAD_PATH, UNSUPPORTED = "no file", "kind", "call", "bad path", "unsupported"
+NO_FILE, KIND, CALL, BAD_PATH, UNSUPPORTED, OUTSIDE = "no file", "kind", "call", "bad path", "unsupported", "outside"
 
 
 class Unreadable(Exception):
@@ -91,6 +92,8 @@ def read_bytes(path: str) -> bytes:
     place = Place(path, 1, 1)
     if odd := no_path(path):
         raise Unreadable([Problem(place, f"this is no path: {odd}", "name a file", code=BAD_PATH)])
+    if outside(path):
+        raise Unreadable([Problem(place, *OUTSIDE_SAYS, code=OUTSIDE)])
     try:
         mode = os.stat(path).st_mode
         if not stat.S_ISREG(mode) and not stat.S_ISDIR(mode):
@@ -104,6 +107,12 @@ def read_bytes(path: str) -> bytes:
     except OSError as fault:
         cause = (fault.strerror or "unknown reason").lower()
         raise Unreadable([Problem(place, f"the file cannot be read: {cause}")]) from None
+
+
+OUTSIDE_SAYS = (
+    "this lies outside of the project",
+    "what scripts and sheets name lies below the folder of idlefox.toml, else below the script's own; --root DIR allows another",
+)
 
 
 def no_path(path: str) -> str:

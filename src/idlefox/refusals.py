@@ -48,6 +48,8 @@ KINDS: dict[str, tuple[str, ...]] = {
     "no notice": (),
     "nothing left": (),
     "panel open": ("panel",),
+    "file outside": ("file",),  # of the project
+    "file too large": ("file", "size", "most"),
     # time
     "still under way": ("within", "names"),
     "endless": ("what",),

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..problems import CALL, Place, Problem, Unreadable, listed, read_text, suggestion
 from ..records import NamedTuple
+from ..roots import is_below
 
 _KEYS: dict[str, tuple[type, ...]] = {
     "scripts": (str, list), "subject": (str,), "jobs": (int, str), "report": (str, list), "trust_python": (bool,),
@@ -147,6 +148,10 @@ def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
         return os.path.relpath(path.parent / name, here)
 
     scripts = table.get("scripts", [])
+    far = [s for s in ([scripts] if isinstance(scripts, str) else scripts) if not is_below(str(path.parent / s), str(path.parent))]
+    if far:
+        report("scripts", f"{far[0]} lies outside of the folder of this configuration", "name it in the call: idlefox run PATH")
+        raise Unreadable(problems)
     reports = table.get("report", [])
     subject = table.get("subject", "")
     return Config(

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import click
 
+from ..play.player import Wishes
 from ..play.subjects import read_form
 from ..problems import Unreadable
 from ..report.outline import outline_lines
+from ..roots import reading_below
+from .config import read_config
 from .console import Console
 
 
@@ -23,7 +26,8 @@ def command(form: str, color: str) -> None:
     """
     console = Console(color)
     try:
-        model = read_form(form)
+        with reading_below(Wishes(project=read_config(".").folder).roots_for(form)):
+            model = read_form(form)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None

@@ -16,6 +16,7 @@ from ..play.subjects import Subjects
 from ..problems import CALL, Place, Problem, Unreadable
 from ..report.styled import plain
 from ..report.terminal import fallen_lines, scenario_failures, scenario_line, script_line, script_warnings, summary_line, warning_lines
+from ..roots import is_below
 from .config import jobs_of, read_config, report_of, trusts
 from .console import Console
 from .faults import internal_fault
@@ -34,6 +35,7 @@ from .files import why, write_whole
 @click.option("--quiet", "-q", is_flag=True, help="Print failures and errors only.")
 @click.option("--verbose", "-v", is_flag=True, help="Print a line for every scenario.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@click.option("--root", "roots", multiple=True, metavar="DIR", help="Let scripts and sheets name files below DIR too.")
 @click.option("--trust-python/--no-trust-python", default=None, help="Let sheets run the Python rules they name, or not.")
 def command(
     paths: tuple[str, ...],
@@ -47,6 +49,7 @@ def command(
     quiet: bool,
     verbose: bool,
     color: str,
+    roots: tuple[str, ...],
     trust_python: bool | None,
 ) -> None:
     """Play scripts: files, folders, or file.fox:LINE for the scenario (or table row) at that line.
@@ -72,6 +75,12 @@ def command(
         wanted = [report_of(r) for r in (reports or config.reports)]
     except ValueError as fault:
         raise click.UsageError(f"--report: {fault}") from None
+    odd = next((file for _, file in wanted if not reports and file != "-" and not is_below(file, config.folder)), None)
+    if odd is not None:
+        # Whoever checks a project out has not looked at where it would write.
+        remedy = f"name a file below its folder, or say it yourself: --report KIND={odd}"
+        Console(color).problems([Problem(Place(config.file, 1, 1), f"the report {odd} lies outside of the project", remedy, code=CALL)])
+        raise SystemExit(2)
     try:
         processes = jobs_of(jobs if jobs is not None else config.jobs)
     except ValueError as fault:
@@ -84,6 +93,8 @@ def command(
         stop_first=stop_first,
         trust_python=trusted,
         jobs=processes,
+        project=config.folder,
+        roots=further_roots(roots, subject),
     )
     otherwise = config.scripts or (".",)
     signal.signal(signal.SIGTERM, signal.default_int_handler)  # being told to end is an interrupt: the results so far, the reports
@@ -98,6 +109,11 @@ def command(
         count = len(run.faults)
         internal_fault("in one place" if count == 1 else f"in {count} places", "\n\n".join(run.faults))
     raise SystemExit(run.exit_code)
+
+
+def further_roots(roots: tuple[str, ...], subject: str | None) -> tuple[str, ...]:
+    """The folders that a person allows: those of --root, and that of the subject named in the call."""
+    return (*roots, os.path.dirname(subject) or ".") if subject else roots
 
 
 def write_report(run: Run, kind: str, file: str, console: Console) -> None:

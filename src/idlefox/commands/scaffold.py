@@ -5,15 +5,22 @@ from __future__ import annotations
 import os
 import re
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from ..play.kinds import misplaced
+from ..play.player import Wishes
 from ..play.subjects import is_page
 from ..problems import Unreadable
 from ..report.styled import plain
+from ..roots import is_below, reading_below
+from .config import read_config
 from .console import Console
 from .files import why, write_whole
+
+if TYPE_CHECKING:
+    from ..study.first_files import FirstFiles
 
 
 @click.command("scaffold")
@@ -36,24 +43,9 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     console = Console(color)
     if name and not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_-]*", name):
         raise click.UsageError(f"--name takes letters, digits, _ and -, and begins with a letter, not {name!r}")
-    from ..study.first_files import from_page, from_schema, from_sheet
-
     try:
-        odd = misplaced(page, "page", "sheet", "schema")
-        if odd is not None:
-            raise Unreadable([odd])
-        if is_page(page):
-            from ..forms.html.read import read_page
-
-            file, mark, form_id = page.partition("#")
-            path = os.path.relpath(file, into).replace(os.sep, "/")
-            made = from_page(read_page(page), f"{path}{mark}{form_id}", into, name)
-        elif page.endswith((".yaml", ".yml")):
-            made = from_sheet(page, os.path.relpath(page, into).replace(os.sep, "/"), name or _name_of(page))
-        else:
-            from ..forms.schema.read import read_schema
-
-            made = from_schema(read_schema(page), name or _name_of(page), into)
+        project = read_config(".").folder
+        made = _made(page, into, name, project)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
@@ -76,7 +68,38 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     for text in made.left_out:
         console.text(plain(f" left out  {text}"))
     console.text("")
-    console.text(plain(f" Play it: idlefox run {script}"))
+    allowed = _allowed(page, script, project)
+    console.text(plain(f" Play it: idlefox run {script}{allowed}"))
+    if allowed:
+        console.text(" An empty idlefox.toml at the top of the project saves saying --root.")
+
+
+def _made(page: str, into: str, name: str, project: str) -> FirstFiles:
+    """The files for *page*. Raises Unreadable."""
+    from ..study.first_files import from_page, from_schema, from_sheet
+
+    odd = misplaced(page, "page", "sheet", "schema")
+    if odd is not None:
+        raise Unreadable([odd])
+    if is_page(page):
+        from ..forms.html.read import read_page
+
+        file, mark, form_id = page.partition("#")
+        path = os.path.relpath(file, into).replace(os.sep, "/")
+        return from_page(read_page(page), f"{path}{mark}{form_id}", into, name)
+    if page.endswith((".yaml", ".yml")):
+        with reading_below(Wishes(project=project).roots_for(page)):
+            return from_sheet(page, os.path.relpath(page, into).replace(os.sep, "/"), name or _name_of(page))
+    from ..forms.schema.read import read_schema
+
+    return from_schema(read_schema(page), name or _name_of(page), into)
+
+
+def _allowed(page: str, script: str, project: str) -> str:
+    """What a call must say so that *script* may name *page*; "" where it may anyway."""
+    source = page.partition("#")[0]
+    inside = any(is_below(source, root) for root in Wishes(project=project).roots_for(script))
+    return "" if inside or page.endswith(".json") else f" --root {os.path.dirname(source) or '.'}"
 
 
 def _name_of(file: str) -> str:

@@ -6,12 +6,14 @@ import json
 
 import click
 
+from ..play.player import Wishes
 from ..play.select import choose_files
 from ..play.tracing import trace_scenario
 from ..problems import Unreadable
 from ..report.traced import trace_lines
 from .config import read_config, trusts
 from .console import Console
+from .run import further_roots
 
 
 @click.command("trace")
@@ -19,8 +21,9 @@ from .console import Console
 @click.option("--json", "as_json", is_flag=True, help="Print every change as a line of JSON, the same bytes in every run.")
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the script's own subject.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@click.option("--root", "roots", multiple=True, metavar="DIR", help="Let scripts and sheets name files below DIR too.")
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
-def command(scenario: str, as_json: bool, subject: str | None, color: str, trust_python: bool | None) -> None:
+def command(scenario: str, as_json: bool, subject: str | None, color: str, roots: tuple[str, ...], trust_python: bool | None) -> None:
     """Play the scenario at a line and show what each step changed.
 
     \b
@@ -37,7 +40,8 @@ def command(scenario: str, as_json: bool, subject: str | None, color: str, trust
         trusted, told = trusts(config, trust_python)
         if told:
             console.lines([[(told, "dim")]], err=True)
-        traced = trace_scenario(chosen[0], subject or config.subject, trust_python=trusted)
+        wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots(roots, subject))
+        traced = trace_scenario(chosen[0], wishes)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from time import perf_counter
@@ -9,9 +10,10 @@ from typing import Any
 
 from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_instant
-from ..problems import BAD_PATH, CALL, NO_FILE, UNSUPPORTED, Place, Problem, Unreadable, near_file
+from ..problems import BAD_PATH, CALL, NO_FILE, OUTSIDE, UNSUPPORTED, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
 from ..refusals import NO_END, Refusal
+from ..roots import is_below, reading_below
 from ..script.against import check_ops
 from ..script.doubts import doubts
 from ..script.expand import Op, Scenario, expand, lines_of, path_span
@@ -37,6 +39,13 @@ class Wishes(NamedTuple):
     stop_first: bool = False
     trust_python: bool = False
     jobs: int = 1
+    project: str = ""  # the folder of the configuration that holds, if there is one
+    roots: tuple[str, ...] = ()  # further folders below which scripts and sheets may name files
+
+    def roots_for(self, file: str) -> tuple[str, ...]:
+        """Below which folders the script *file*, and what it names, may name files: the project's, else its own."""
+        own = os.path.dirname(file) or "."
+        return (self.project if self.project and is_below(own, self.project) else own, *self.roots)
 
 
 class Ready(NamedTuple):
@@ -53,6 +62,11 @@ class Ready(NamedTuple):
 def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
     """Reads *chosen* and its subject and binds one to the other. Raises Unreadable with every fault."""
     script, slips = read_script_anyway(chosen.file, chosen.text)
+    with reading_below(wishes.roots_for(chosen.file)):
+        return _prepared(script, slips, chosen, wishes, subjects)
+
+
+def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
     if not slips and not any(b.kind in ("scenario", "routine") for b in script.blocks):
         cause = f"no scenario in {script.file}"
         raise Unreadable([Problem(Place(script.file, 1, 1), cause, 'begin one with: scenario "what should hold"')])
@@ -95,7 +109,7 @@ def _subject(script: Script, wishes: Wishes, subjects: Subjects, *, needed: bool
 def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Problem]:
     """A missing subject is the script's fault, at its header; what is wrong in a sheet is told in the sheet."""
     first = fault.problems[0]
-    if first.source or len(fault.problems) > 1 or first.code not in (NO_FILE, BAD_PATH, UNSUPPORTED):
+    if first.source or len(fault.problems) > 1 or first.code not in (NO_FILE, BAD_PATH, UNSUPPORTED, OUTSIDE):
         return list(fault.problems)
     lines = lines_of(script)
     place = lines.place(script.file, *path_span(script.text, header.offset))
@@ -152,7 +166,8 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
     folder, loaded = str(Path(chosen.file).parent), ready.loaded
     for scenario in ready.scenarios if loaded is not None else ():
         assert loaded is not None
-        result = _alive(scenario, loaded, folder, ready.clock, chosen.file)
+        with reading_below(wishes.roots_for(chosen.file)):
+            result = _alive(scenario, loaded, folder, ready.clock, chosen.file)
         results.append(result)
         if tell is not None:
             tell(result)

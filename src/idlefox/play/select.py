@@ -9,6 +9,7 @@ from pathlib import Path
 
 from ..problems import BAD_PATH, KIND, Place, Problem, no_path
 from ..records import NamedTuple
+from ..roots import is_below
 from ..script.expand import Scenario
 from .kinds import misplaced
 
@@ -89,7 +90,8 @@ def _scripts_in(folder: Path) -> Iterator[str]:
     for here, folders, files in os.walk(folder):
         folders[:] = sorted(each for each in folders if not each.startswith("."))
         shown = (Path(here) / each for each in files if each.endswith(".fox") and not each.startswith("."))
-        yield from (str(script) for script in shown if os.path.isfile(script))
+        # A link that leads out of the folder is nothing in it.
+        yield from (str(script) for script in shown if os.path.isfile(script) and is_below(str(script), str(folder)))
 
 
 def _hidden(path: Path) -> bool:

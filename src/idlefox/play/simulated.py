@@ -21,6 +21,7 @@ from ..forms.names.addresses import called
 from ..forms.names.shapes import write_address
 from ..forms.values.durations import parse_duration
 from ..refusals import Refusal
+from ..roots import outside
 from ..script import tree
 from ..script.tree import Noun
 from .subject import ABILITIES, FieldState, Unseen
@@ -77,6 +78,8 @@ class SimulatedForm:
         paths: dict[tuple[str, int], str] = {}
         for file in act.files:
             beside, name = Path(self.folder) / file.name, Path(file.name).name
+            if outside(str(beside)):
+                return Refusal("file outside", write_address(act.address.segments), "upload", {"file": file.name})
             there = beside.stat().st_size if os.path.isfile(beside) else None
             if there is not None and file.size is not None and file.size != there:
                 facts = {"file": file.name, "size": file.size, "there": there}

@@ -13,6 +13,7 @@ from ..forms.model.form import Form
 from ..forms.sheet.read import read_sheet
 from ..problems import UNSUPPORTED, Place, Problem, Unreadable, read_bytes
 from ..records import NamedTuple
+from ..roots import roots_now
 from .kinds import kind_of, misplaced
 from .simulated import SimulatedForm
 from .subject import Subject
@@ -39,7 +40,7 @@ class Subjects:
 
     def __init__(self, *, trust_python: bool = False) -> None:
         self.trust_python = trust_python
-        self._known: dict[str, Loaded | Unreadable] = {}
+        self._known: dict[tuple[str, tuple[str, ...]], Loaded | Unreadable] = {}
 
     def load(self, name: str, folder: str) -> Loaded:
         """The subject *name*, a path relative to *folder*. Raises Unreadable with all that is wrong with it."""
@@ -56,13 +57,14 @@ class Subjects:
         return self._known_or(path, self._sheet)
 
     def _known_or(self, path: str, read: Callable[[str], Loaded]) -> Loaded:
-        known = self._known.get(path)
+        key = (path, roots_now())
+        known = self._known.get(key)
         if known is None:
             try:
                 known = read(path)
             except Unreadable as fault:
                 known = fault
-            self._known[path] = known
+            self._known[key] = known
         if isinstance(known, Unreadable):
             raise known
         return known

@@ -9,6 +9,7 @@ from typing import Any
 from ..engine.state.journal import Changed, Journal, State, rebuild
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
+from ..roots import reading_below
 from ..script.expand import Op
 from ..script.tree import Cannot, Check
 from ..script.writer import write_step
@@ -53,9 +54,9 @@ class Traced(NamedTuple):
             yield {**change.as_json(), **where}
 
 
-def trace_scenario(chosen: Chosen, subject: str, *, trust_python: bool = False) -> Traced:
+def trace_scenario(chosen: Chosen, wishes: Wishes) -> Traced:
     """Plays the one scenario that *chosen* names. Raises Unreadable where it names none, or several."""
-    ready = prepare(chosen, Wishes(subject=subject), Subjects(trust_python=trust_python))
+    ready = prepare(chosen, wishes, Subjects(trust_python=wishes.trust_python))
     if len(ready.scenarios) != 1 or ready.loaded is None:
         place = Place(chosen.file, ready.scenarios[0].line if ready.scenarios else 1, 1)
         example = f"{chosen.file}:{ready.scenarios[0].row_line or ready.scenarios[0].line}" if ready.scenarios else "FILE:LINE"
@@ -65,7 +66,8 @@ def trace_scenario(chosen: Chosen, subject: str, *, trust_python: bool = False) 
     assert isinstance(begun, SimulatedForm)
     begun.load(ready.clock if scenario.clock is None else scenario.clock)
     initial = begun.state()
-    result = play_scenario(scenario, begun, ready.clock, chosen.file)
+    with reading_below(wishes.roots_for(chosen.file)):
+        result = play_scenario(scenario, begun, ready.clock, chosen.file)
     steps = [_step(number, op) for number, op in enumerate(scenario.ops, 1) if not isinstance(op.act, Check | Cannot)]
     return Traced(scenario.title, tuple(steps[: result.steps]), result, begun.journal(), initial)
 

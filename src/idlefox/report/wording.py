@@ -275,6 +275,12 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     ),
     "disabled option": lambda what, r: f"the option {written(r.facts['value'])} of {what} is disabled",
     "one file": lambda what, r: f"{what} takes one file, not {r.facts['count']}",
+    "file too large": lambda what, r: (
+        f"{r.facts['file']} has {r.facts['size']:,} bytes: no file of more than {r.facts['most']:,} is chosen here"
+    ),
+    "file outside": lambda what, r: (
+        f"{r.facts['file']} lies outside of the project: no file there is chosen; --root DIR allows another folder"
+    ),
     "other size": lambda what, r: (
         f"{r.facts['file']} is beside the script and has {r.facts['there']} bytes, not {r.facts['size']}: it is sent as it is"
     ),

@@ -24,6 +24,8 @@ from .cannot import cannot
 from .focus import focus
 from .sight import need_reach
 
+_LARGEST_FILE = 100_000_000  # bytes: what is in it goes into the request as a text
+
 
 # text
 def person_changes(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> None:
@@ -178,6 +180,8 @@ def step_upload(live: Live, cell: FieldCell, files: list[dict[str, Any]]) -> Non
     if len(files) > 1 and not field.multiple:
         raise cannot("one file", cell, count=len(files))
     for file in files:
+        if file["size"] > _LARGEST_FILE:
+            raise cannot("file too large", cell, file=file["name"], size=file["size"], most=_LARGEST_FILE)
         if field.accept and not any(_accepts(pattern, file) for pattern in field.accept):
             raise cannot("file not accepted", cell, file=file["name"], type=file["type"], accept=list(field.accept))
     focus(live, cell)

@@ -156,7 +156,9 @@ def plain_text(entries: list[Entry]) -> str:
 
 def multipart(entries: list[Entry]) -> tuple[str, str]:
     """HTML, "Multipart form data" (RFC 7578): the body and its boundary, the same for the same entries."""
-    parts = []
+    import hashlib
+
+    parts, digest = [], hashlib.sha256()
     for name, value in entries:
         head = f'Content-Disposition: form-data; name="{_escaped(_crlf(name))}"'
         if isinstance(value, File):
@@ -164,13 +166,12 @@ def multipart(entries: list[Entry]) -> tuple[str, str]:
             content = _content(value)
         else:
             content = _crlf(value)
-        parts.append(f"{head}\r\n\r\n{content}\r\n")
-    import hashlib
-
-    digest = hashlib.sha256(_utf8("".join(parts))).hexdigest()
-    boundary = f"----fox{digest[:24]}"
-    body = "".join(f"--{boundary}\r\n{part}" for part in parts) + f"--{boundary}--\r\n"
-    return body, boundary
+        parts += [f"{head}\r\n\r\n", content, "\r\n"]
+        for part in parts[-3:]:
+            digest.update(_utf8(part))
+    boundary = f"----fox{digest.hexdigest()[:24]}"
+    parts = [f"--{boundary}\r\n{part}" if at % 3 == 0 else part for at, part in enumerate(parts)]
+    return "".join([*parts, f"--{boundary}--\r\n"]), boundary
 
 
 def _content(file: File) -> str:

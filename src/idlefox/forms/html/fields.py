@@ -5,6 +5,7 @@ checkboxes of a name one multiple choice, a name that repeats counted (`behaviou
 from __future__ import annotations
 
 from collections import Counter
+from itertools import count
 from typing import Any
 
 from ..expressions.tree import FALSE, TRUE
@@ -151,34 +152,32 @@ class FieldMaker:
         address = plain = segment_text(name, first=True)
         if name in self.counted:
             # What this name would mean as an address is one of several of another name: it goes by its brackets alone.
-            self._field(plain, plain, [each])
-            return plain
+            return self._field(plain, plain, [each])
         if plain != name and (segments := parse_address(name)) is not None and "*" not in segments:
             address = write_address(segments)
             self.names[plain] = name
-        self._field(name, address, [each])
-        return name
+        return self._field(name, address, [each])
 
     def _unnamed(self, each: Element, number: int) -> str:
         name = f"#{each.id}" if each.id else f"control {number}"
-        self._field(name, segment_text(name, first=True), [each])
-        return name
+        return self._field(name, segment_text(name, first=True), [each])
 
     def _one_of(self, each: Element, key: Any, members: list[Element], entries: list[Any]) -> str:
         """Radio buttons or checkboxes of a name, or one of several fields that have the same."""
         if len(entries) == 1:
-            name = each.name
-            self._field(name, segment_text(name, first=True), members)
-            return name
+            return self._field(each.name, segment_text(each.name, first=True), members)
         plain = segment_text(each.name, first=True)
         index = entries.index(key)
         address = f"{plain}[{index}]"
         self.names[f"{plain}[{index - len(entries)}]"] = address
-        self._field(address, address, members)
-        return address
+        return self._field(address, address, members)
 
     # fields
-    def _field(self, name: str, address: str, members: list[Element]) -> None:
+    def _field(self, name: str, address: str, members: list[Element]) -> str:
+        """Adds the field *name*; gives the name it has: another one, where an id stands twice or is a name too."""
+        if name in self.shapes:
+            name = next(other for n in count(2) if (other := f"{name} ({n})") not in self.shapes)
+            address = segment_text(name, first=True)
         first = members[0]
         kind = first.kind
         if len(members) == 1 and kind != "radio":
@@ -195,6 +194,7 @@ class FieldMaker:
         self.fields.append(tuple.__new__(Field, values))
         self.shapes[name] = Shape(name, kind, path, None, many)
         self.names[address] = name
+        return name
 
     def _template(self, each: Element) -> tuple[list[Any], list[Any], bool]:
         """The field of one element but for its names and texts: the same for elements with the same attributes."""

@@ -10,7 +10,7 @@ from os.path import normpath
 from pathlib import Path
 from typing import Any
 
-from ...problems import NO_FILE, Unreadable, suggestion
+from ...problems import NO_FILE, OUTSIDE, Unreadable, suggestion
 from ..expressions.tree import FALSE, TRUE
 from ..model.form import Field, Form, Kind, Rule, Submit
 from ..names.shapes import Shape, segment_text
@@ -38,6 +38,8 @@ def read_page_of(reading: Reading, name: str) -> Form | None:
         first = fault.problems[0]
         if first.code == NO_FILE:
             reading.report(("page",), f"there is no page {name!r} beside the sheet", first.remedy)
+        elif first.code == OUTSIDE:
+            reading.report(("page",), first.cause, first.remedy)
         else:
             reading.document.problems.extend(fault.problems)
         return None

@@ -1,0 +1,40 @@
+"""Below which folders what a script or sheet names must lie, so that what one has checked out shows nothing else of one's files.
+
+Who begins to read for a person says so (`reading_below`); who opens a file asks (`outside`).
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+
+_ROOTS: ContextVar[tuple[str, ...]] = ContextVar("roots", default=())
+
+
+@contextmanager
+def reading_below(roots: tuple[str, ...]) -> Iterator[None]:
+    """Until this ends only what lies below one of *roots* is read; without any, everything."""
+    before = _ROOTS.set(tuple(map(os.path.realpath, roots)))
+    try:
+        yield
+    finally:
+        _ROOTS.reset(before)
+
+
+def outside(path: str) -> bool:
+    """Whether *path*, its links followed, lies where nothing may be read."""
+    roots = _ROOTS.get()
+    return bool(roots) and not any(is_below(path, root) for root in roots)
+
+
+def roots_now() -> tuple[str, ...]:
+    """The folders that hold now."""
+    return _ROOTS.get()
+
+
+def is_below(path: str, folder: str) -> bool:
+    """Whether *path* is *folder* or lies in it, links followed."""
+    real, root = os.path.realpath(path), os.path.realpath(folder)
+    return real == root or real.startswith(root.rstrip(os.sep) + os.sep)
