@@ -391,6 +391,45 @@ def starting() -> None:
         say(f"{name} / import click", found, most, f"{a * 1e3:.0f} ms / {b * 1e3:.0f} ms")
 
 
+def guards() -> None:
+    """What guards cost: patterns that cannot run away, and files that must lie below the project, against none."""
+    from idlefox import problems
+    from idlefox.forms.values import patterns
+
+    sheet = "form: f\nfields: {a: {rules: [{pattern: '[A-Z]{2}[0-9]{4}(-[0-9]{2})?', say: No.}]}}\n"
+    kept = patterns._finder
+    guarded = built(compile_form(read_sheet_text(sheet, "f.form.yaml")), 0, None)
+    patterns._finder = lambda source, flags, written: patterns._engine(source, flags)  # type: ignore[assignment]
+    bare = built(compile_form(read_sheet_text(sheet, "f.form.yaml")), 0, None)
+    patterns._finder = kept
+    found, a, b = ratio(*(typing_of(live) for live in (guarded, bare)))
+    say("a key under a pattern, guarded / not", found, 1.1, f"{a / 3600 * 1e6:.2f} µs / {b / 3600 * 1e6:.2f} µs")
+
+    folder = Path(tempfile.mkdtemp())
+    folder.joinpath("f.form.yaml").write_text(SMALL, encoding="utf-8")
+    folder.joinpath("a.fox").write_text('subject "f.form.yaml"\nscenario "s"\n    type voucher "ISLE1"\n', encoding="utf-8")
+    play = lambda: play_script(Chosen(str(folder / "a.fox")), Wishes(), Subjects())  # noqa: E731
+
+    def unguarded() -> None:
+        known, problems.outside = problems.outside, lambda path: False
+        play()
+        problems.outside = known
+
+    found, a, b = ratio(play, unguarded)
+    say("a run with its files held below the project / not", found, 1.1, f"{a * 1e3:.2f} ms / {b * 1e3:.2f} ms")
+
+
+def typing_of(live: Live) -> Callable[[], None]:
+    cell = live.root.parts[0]
+
+    def work() -> None:
+        for _ in range(400):
+            type_text(live, cell, "AB1234-12", over=True)
+        live.trace.clear()
+
+    return work
+
+
 def records() -> None:
     """Making the classes of a run: `records.NamedTuple` against `typing.NamedTuple`."""
     import typing
@@ -409,7 +448,7 @@ def records() -> None:
 
 ALL = [
     keystroke, size_of_form, address_of_field, copies, row_key, asking_validity, row_removed, row_memory, reading_script,
-    reading_sheet, reading_page, many_lookups, an_hour, records, starting,
+    reading_sheet, reading_page, many_lookups, an_hour, guards, records, starting,
 ]  # fmt: skip
 
 if __name__ == "__main__":

@@ -7,6 +7,7 @@ form. Nothing is printed here.
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import lru_cache
 
 from .records import NamedTuple
 from .roots import outside
@@ -49,6 +50,7 @@ class Unreadable(Exception):
 
 
 # Words that were called otherwise before 0.1: not taken any more, but known for what they meant.
+_MANY = 60  # words to compare a slip with letter by letter
 FORMER: dict[str, tuple[str, ...]] = {"pristine": ("clean",), "pending": ("asking",), "sticky": ("lasting", "ever")}
 
 
@@ -60,12 +62,32 @@ def nearest(word: str, known: Iterable[str]) -> str | None:
     now = next((new for new in FORMER.get(word, ()) if new in words), None)
     if now is not None:
         return now
+    if len(words) > _MANY:
+        words = _likely(word, tuple(words))
     near = get_close_matches(word, words, n=1, cutoff=0.6)
     if near:
         return near[0]
     lowered = {k.lower(): k for k in words}
     near = get_close_matches(word.lower(), lowered, n=1, cutoff=0.6)
     return lowered[near[0]] if near else None
+
+
+@lru_cache(maxsize=8)
+def _pairs(words: tuple[str, ...]) -> list[tuple[str, frozenset[str]]]:
+    return [(word, _pairs_of(word)) for word in words]
+
+
+def _pairs_of(word: str) -> frozenset[str]:
+    """Each letter with the one behind it, capitals apart."""
+    lowered = word.lower()
+    return frozenset(map(str.__add__, lowered, lowered[1:]))
+
+
+def _likely(word: str, known: tuple[str, ...]) -> list[str]:
+    """Of many words the few that share most with *word*: comparing it with each of thousands would take its time at every slip."""
+    mine = _pairs_of(word)
+    ranked = sorted(_pairs(known), key=lambda each: (-len(mine & each[1]), abs(len(each[0]) - len(word))))
+    return [each for each, _ in ranked[:_MANY]]
 
 
 def suggestion(word: str, known: Iterable[str], otherwise: str = "") -> str:

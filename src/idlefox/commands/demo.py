@@ -68,7 +68,7 @@ def _copy(folder: Path, with_failure: bool) -> list[str]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as fault:
-        raise click.UsageError(f"the folder {folder} cannot be made: {(fault.strerror or 'unknown reason').lower()}") from None
+        raise click.UsageError(plain(f"the folder {folder} cannot be made: {(fault.strerror or 'unknown reason').lower()}")) from None
     kept: list[str] = []
     for source in sorted(resources.files("idlefox.demo").iterdir(), key=lambda s: s.name):
         name = source.name
@@ -82,5 +82,5 @@ def _copy(folder: Path, with_failure: bool) -> list[str]:
                 continue
             write_whole(str(target), text)
         except OSError as fault:
-            raise click.UsageError(f"{target} cannot be written: {(fault.strerror or 'unknown reason').lower()}") from None
+            raise click.UsageError(plain(f"{target} cannot be written: {(fault.strerror or 'unknown reason').lower()}")) from None
     return kept

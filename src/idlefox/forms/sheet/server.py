@@ -162,5 +162,9 @@ class ServerReader:
         except Unreadable as fault:
             self.reading.report(at, f"{name}: {fault.problems[0].cause}", fault.problems[0].remedy)
             return []
-        rows = list(csv.reader(io.StringIO(text, newline="")))
+        try:
+            rows = list(csv.reader(io.StringIO(text, newline="")))
+        except csv.Error as fault:
+            self.reading.report(at, f"{name} is no CSV: {fault}", "see RFC 4180")
+            return []
         return [row[0] for row in rows[1:] if row]

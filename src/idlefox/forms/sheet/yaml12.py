@@ -17,7 +17,7 @@ from yaml.resolver import BaseResolver
 
 from ...problems import Place, Problem, Unreadable
 
-_DEEPEST = 200
+_DEEPEST, _ENDLESS = 200, 5_000
 _MOST_COPIED = 50_000  # parts that stand again by aliases; read as if they were written out
 _PLAIN = "plain"
 _CORE = "tag:yaml.org,2002:"
@@ -33,6 +33,7 @@ _HEX = re.compile(r"0x[0-9a-fA-F]+")
 _OCT = re.compile(r"0o[0-7]+")
 _FLOAT = re.compile(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?")
 _BRACKET = re.compile(r"[\[\]{}]")
+_DASHES = re.compile(rf"(?:[-?] ){{{_ENDLESS}}}")
 _NUMERIC = frozenset("-+.0123456789")
 
 
@@ -71,7 +72,10 @@ class Document:
         self.data = self._value(self._root, 0)
 
     def _compose(self) -> Node:
-        # libyaml and the composer recurse in C: what nests too deep is found before it can overflow the stack.
+        # libyaml and the composer recurse in C: what nests too deep is found before it can overflow the stack; what nests deeper
+        # than any sheet is not even given to them.
+        if (place := _far_too_deep(self.file, self.text)) is not None:
+            raise Unreadable([self._problem(place, f"nested deeper than {_DEEPEST}", "flatten the sheet")])
         if _may_be_deep(self.text):
             self._check_depth()
         try:
@@ -295,6 +299,19 @@ def _place(file: str, node: Node) -> Place:
 
 def _marked(file: str, mark: Any) -> Place:
     return Place(file, mark.line + 1, mark.column + 1) if mark else Place(file, 1, 1)
+
+
+def _far_too_deep(file: str, text: str) -> Place | None:
+    """Where brackets or dashes nest so deep that no quotes or comments around them can explain it; None where they do not."""
+    at = found.start() if (found := _DASHES.search(text)) is not None else -1
+    if at < 0 and text.count("[") + text.count("{") > _ENDLESS:
+        depth = 0
+        for bracket in _BRACKET.finditer(text):
+            depth = max(0, depth + (1 if bracket[0] in "[{" else -1))
+            if depth > _ENDLESS:
+                at = bracket.start()
+                break
+    return Place(file, text.count("\n", 0, at) + 1, at - text.rfind("\n", 0, at)) if at >= 0 else None
 
 
 def _may_be_deep(text: str) -> bool:
