@@ -135,7 +135,7 @@ DEEP = "[" * 1000 + "]" * 1000
     ("f.form.yaml", b"a: " + DEEP.encode(), "nested deeper than"),
     ("f.form.yaml", b"a: " + b"[" * 200_000, "nested deeper than"),
     ("f.form.yaml", b"a:\n  " + b"- " * 200_000, "nested deeper than"),
-    ("f.form.yaml", b"form: f\nfields: {a: [}\x85]}\n", "not YAML"),
+    ("f.form.yaml", b"form: f\nfields: {a: [}\xc2\x85]}\n", "not YAML"),
     ("f.form.yaml", "\n".join(" " * i + "a:" for i in range(1000)).encode(), "nested deeper than"),
     ("f.form.yaml", b"form: f\nfields: {code: {type: number, initial: " + b"9" * 400 + b"}}", "beyond the range of numbers"),
     ("f.form.yaml", b"form: f\nfields: {code: {rules: [{pattern: '('}]}}", "no ECMAScript pattern"),
