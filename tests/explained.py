@@ -68,6 +68,8 @@ EXPLANATIONS = (
     Explanation(BOTH, "dirname is heeded for every hidden field; they leave out the one that tells the charset", "the charset field with a direction",
         _in("_charset_ dirname"), VALUE),
     Explanation("firefox", "month and week are controls of their own; Firefox has them as texts", "type=month = '2031-13'", _in("type=(month|week)")),
+    Explanation(BOTH, "a step of one day and a half is that; they round steps of dates, weeks and months to whole ones",
+        "type=date min=1970-01-01 step=1.5 = '1970-01-03'", _in(r"type=(date|week|month)\b[^>]*step=\"?\d*\.\d"), JUDGED),
     Explanation("firefox", "a local date and time is written in the shortest way; Firefox leaves it", "type=datetime-local = '2031-05-02T09:30:10.500'",
         _in(r"type=datetime-local.*\.500"), VALUE),
     Explanation("firefox", "a time is written in the shortest way; Firefox writes the seconds once there have been some", "type=time step=7 = '': set a \"23:59\"",
