@@ -293,7 +293,8 @@ def test_what_is_no_pattern_is_refused(text: str) -> None:
     ("é|[é-ü]x", "öx", "x"), ("[]|a", "a", ""), (r"(?:a|b)*?c", "abc", "ab"), ("(?i:k)", "\u212a", "j"),
     # repetitions inside repetitions
     (r"(?:(?:\w|.)?){3}", "abc", "abcd"), ("(?:(?:b*)*)+", "bbb", "a"), ("(?:(?:a|ab)(?:c|bcd)*)+", "abcdab", "abdc"), ("(a+)+b", "a" * 60 + "b", "a" * 60),
-    ("(?:[a-c]+?,?){2,3}?", "ab,c", "d"), (r"(?:a|\b)*", "aa", "b"), (r"(?:[\q{ab|a}]b)+", "abbab", "ba"),
+    ("(?:[a-c]+?,?){2,3}?", "ab,c", "d"), (r"(?:a|\b)*", "aa", "b"), (r"(?:[\q{ab|a}]b)+", "abbab", "ba"), (r"(?:[\q{ab|c}])+", "abcab", "abca"),
+    (r"(?:.*(?<=[\q{ab|c}]))+", "xab", "aba"),
     # what groups have matched, and look around
     (r"(?:(a)|b)*\1", "ab", "aba"), (r"(a*)*\1", "aaaa", "b"), (r"(?:(?=(a*))\1b)+", "aabab", "aaba"),
     (r"(?:..(?<=\1(\w)))+", "aabb", "aaab"), (r"(?i:(?:(k|é)\1)+)", "Kk\u212akÉé", "kj"), (r"(?<n>(?:a|b)+)-\k<n>", "ab-ab", "ab-ba"),

@@ -200,6 +200,8 @@ expect contact.email is hidden
     ("fields: {nme: {label: x}}", "the page has no field 'nme'"),
     ("fields: {line: {label: x}}", "the name 'line' repeats in this page"),
     ("fields: {name: {type: select, options: [a]}}", "`type` comes from the page, where this is a text"),
+    ("fields: {name: {type: number}}", "`type` comes from the page, where this is a text"),
+    ("fields: {name: {type: url}}", "`type` comes from the page, where this is a text"),
     ("rules: [{holds: 'contact.mail == 1'}]", "there is no field 'contact' here"),
     ("buttons: {x: {}}", "the buttons of a page are its own"),
 ])  # fmt: skip
@@ -341,3 +343,12 @@ scenario "another size"
     done = fox("run", "a.fox")
     assert "1 held   1 failed" in done.stdout
     assert "note.txt is beside the script and has 5 bytes, not 7: it is sent as it is" in done.stdout
+
+
+@pytest.mark.parametrize(("wanted", "says"), [
+    ("zzz", "the page's forms are #first or #second"), ("frist", "did you mean 'first'?"),
+])  # fmt: skip
+def test_a_form_that_a_page_has_not(wanted: str, says: str) -> None:
+    with pytest.raises(Unreadable) as told:
+        read_page_text("<form id=first></form><form></form><form id=second></form>", "p.html", wanted)
+    assert (told.value.problems[0].cause, told.value.problems[0].remedy) == (f"there is no form with the id {wanted!r} in this page", says)
