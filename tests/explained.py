@@ -50,7 +50,7 @@ EXPLANATIONS = (
     Explanation(BOTH, "an arrow never leads the other way; from nothing it does there", "an arrow up where all is below nothing",
         lambda case: _in("type=number", "Arrow")(case) and (_number(case, "max", 0) < 0 or _number(case, "min", 0) > 0)),
     Explanation("chromium", "a slider's valid number stays as it is written; Chromium rewrites it", "type=range = '5.0'",
-        _in(r"type=range[^>]*value=\"?(5\.0|1e1|-0|\.5|007|1e-7)|type=range[^>]*min=\"?1e"), VALUE),
+        _in(r"type=range[^>]*value=\"?(5\.0|1e1|-0|\.5|007|1e-7|9{20})|type=range[^>]*(min|max)=\"?1e"), VALUE),
     Explanation("chromium", "a slider whose most is below its least stands at the least, which is above the most: rangeOverflow",
         "type=range min=200 = '50'", _slider_turned_round),
     Explanation("chromium", "of two steps equally near the upper one is taken; Chromium goes away from the step base", "type=range step=2 = '70': set a 3",
