@@ -85,16 +85,24 @@ class Server:
         threading.Thread(target=self.http.serve_forever, daemon=True).start()
 
 
+class NoBrowser(Exception):
+    """A browser that does not start here."""
+
+
 class Browser:
     """One browser with one page. `play` takes a page and steps, and returns what the browser has to say."""
 
     def __init__(self, command: list[str], port: Callable[[Path], str]) -> None:
         self.folder = tempfile.mkdtemp(prefix="idlefox-browser-")
-        self.process = subprocess.Popen([c.format(folder=self.folder) for c in command], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        environment = {**os.environ, "HOME": self.folder}  # a browser of its own, which leaves nothing behind
+        self.process = subprocess.Popen(
+            [c.format(folder=self.folder) for c in command], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=environment
+        )
         deadline = time.monotonic() + 60
         while not (found := port(Path(self.folder))):
             if time.monotonic() > deadline or self.process.poll() is not None:
-                raise RuntimeError(f"{command[0]} did not start")
+                self.process.kill()
+                raise NoBrowser(f"{command[0]} did not start")
             threading.Event().wait(0.05)
         self.port = found
         self.number = 0

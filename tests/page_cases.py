@@ -153,7 +153,7 @@ TYPED: list[tuple[str, str, str]] = [
     ("type=text maxlength=0", "x", 'retype a "ab"'),
     ("type=number", "99999999999999999999", 'retype a "-2.5"'),
     ("type=number step=2", "", 'retype a "1e"; press ArrowDown in a'),
-    ("type=time step=7", "", 'set a "23:59"'),
+    ("type=time step=7", "", 'set a "23:59"; blur'),
     ("type=number", "2.5", "erase a"),
     ("type=number", "2.5", "erase a; erase a"),
     ("type=number", "5", 'press ArrowUp in a; retype a "1e"'),

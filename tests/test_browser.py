@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from browsers import Browser, Chromium, Firefox, body_of, program
+from browsers import Browser, Chromium, Firefox, NoBrowser, body_of, program
 from explained import EXPLANATIONS, explanation
 from page_cases import Case, all_cases
 
@@ -38,7 +38,10 @@ def browser(request: pytest.FixtureRequest) -> Iterator[tuple[str, Browser]]:
     found = program(request.param)
     if found is None:
         pytest.skip(f"there is no {request.param} here: nothing was compared (apt-get install chromium firefox-esr)")
-    started = BROWSERS[request.param](found)
+    try:
+        started = BROWSERS[request.param](found)
+    except NoBrowser as fault:
+        pytest.skip(f"{fault}: nothing was compared with it")
     yield request.param, started
     started.close()
 
