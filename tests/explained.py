@@ -72,7 +72,7 @@ EXPLANATIONS = (
         "type=date min=1970-01-01 step=1.5 = '1970-01-03'", _in(r"type=(date|week|month)\b[^>]*step=\"?\d*\.\d"), JUDGED),
     Explanation("firefox", "a local date and time is written in the shortest way; Firefox leaves it", "type=datetime-local = '2031-05-02T09:30:10.500'",
         _in(r"type=datetime-local.*\.500"), VALUE),
-    Explanation("firefox", "a time is written in the shortest way; Firefox writes the seconds where there may be some", "type=time step=7 = '': set a \"23:59\"; blur",
+    Explanation("firefox", "a time is written in the shortest way; Firefox writes the seconds where there may be some", "a time where seconds may be",
         _in("type=(time|datetime-local)", "set a"), VALUE),
     Explanation("firefox", "from what is no number an arrow goes as from nothing; in Firefox nowhere", "type=number step=2 = '': retype a \"1e\"; press ArrowDown in a",
         _in("type=number", 'a "1e".*Arrow')),
