@@ -54,7 +54,8 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     targets[folder / f"{made.name}.fox"] = made.script
     there = [str(t) for t in targets if t.exists()]
     if there and not replace:
-        raise click.UsageError(plain(f"{' and '.join(there)} {'is' if len(there) == 1 else 'are'} there already: say --name NAME, or --replace"))
+        are = "is" if len(there) == 1 else "are"
+        raise click.UsageError(plain(f"{' and '.join(there)} {are} there already: say --name NAME, or --replace"))
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for target, text in targets.items():
