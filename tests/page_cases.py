@@ -385,6 +385,7 @@ PAGES: list[tuple[str, str, str]] = [
     ("an empty option behind a placeholder that can be taken", "<select name=a required><option value=''>no<option value='' selected>none</select><button>s</button>", "submit"),
     ("two radio buttons of one value, one disabled", "<input type=radio name=a value=x disabled checked><input type=radio name=a value=x><button>s</button>", "submit"),
     ("an arrow from one of two radio buttons of one value", "<input type=radio name=a value=x checked><input type=radio name=a value=x><button>s</button>", "focus a; press ArrowDown; submit"),
+    ("Tab past two radio buttons of one value, the second on", "<input name=z><input type=radio name=a value=x tabindex=2><input type=radio name=a value=x checked><input name=b tabindex=1>", "press Tab; press Tab"),
     ("radio buttons without a value to tell", "<input type=radio name=a value='' checked><input type=radio name=a value=''><button>s</button>", "submit"),
     # e-mail addresses of other alphabets
     ("an address of an international domain", "<input type=email name=a value='a@exämple.example'><button>s</button>", "submit"),

@@ -26,7 +26,7 @@ def reading_below(roots: tuple[str, ...]) -> Iterator[None]:
 def outside(path: str) -> bool:
     """Whether *path*, its links followed, lies where nothing may be read."""
     roots = _ROOTS.get()
-    return bool(roots) and not any(is_below(path, root) for root in roots)
+    return bool(roots) and _real(path) != "" and not any(is_below(path, root) for root in roots)
 
 
 def roots_now() -> tuple[str, ...]:
@@ -36,5 +36,13 @@ def roots_now() -> tuple[str, ...]:
 
 def is_below(path: str, folder: str) -> bool:
     """Whether *path* is *folder* or lies in it, links followed."""
-    real, root = os.path.realpath(path), os.path.realpath(folder)
-    return real == root or real.startswith(root.rstrip(os.sep) + os.sep)
+    real, root = _real(path), _real(folder)
+    return real == root != "" or (root != "" and real.startswith(root.rstrip(os.sep) + os.sep))
+
+
+def _real(path: str) -> str:
+    """*path*, its links followed; "" for what can be no path: nothing lies there, and who opens it is told so."""
+    try:
+        return os.path.realpath(path)
+    except ValueError:
+        return ""

@@ -74,6 +74,21 @@ def read_config(folder: str) -> Config:
     return Config()
 
 
+def further_roots(roots: tuple[str, ...], subject: str | None) -> tuple[str, ...]:
+    """The folders that a person allows: those of --root, and that of the subject named in the call."""
+    return (*roots, os.path.dirname(subject) or ".") if subject else roots
+
+
+def far_report(config: Config, reports: list[tuple[str, str]]) -> Problem | None:
+    """That a report of the configuration would be written outside of its folder: whoever checks a project out has not looked there."""
+    odd = next(((kind, file) for kind, file in reports if file != "-" and not is_below(file, config.folder)), None)
+    if odd is None:
+        return None
+    kind, file = odd
+    remedy = f"name a file below its folder, or say it yourself: --report {kind}={file}"
+    return Problem(Place(config.file, 1, 1), f"the report {file} lies outside of the project", remedy, code=CALL)
+
+
 def own_config() -> Path:
     """The file with what a person says for themselves, outside of any project (XDG Base Directory Specification)."""
     home = os.environ.get("XDG_CONFIG_HOME") or os.path.join(os.path.expanduser("~"), ".config")

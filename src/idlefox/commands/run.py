@@ -16,8 +16,7 @@ from ..play.subjects import Subjects
 from ..problems import CALL, Place, Problem, Unreadable
 from ..report.styled import plain
 from ..report.terminal import fallen_lines, scenario_failures, scenario_line, script_line, script_warnings, summary_line, warning_lines
-from ..roots import is_below
-from .config import jobs_of, read_config, report_of, trusts
+from .config import far_report, further_roots, jobs_of, read_config, report_of, trusts
 from .console import Console
 from .faults import internal_fault
 from .files import why, write_whole
@@ -75,11 +74,8 @@ def command(
         wanted = [report_of(r) for r in (reports or config.reports)]
     except ValueError as fault:
         raise click.UsageError(f"--report: {fault}") from None
-    odd = next((file for _, file in wanted if not reports and file != "-" and not is_below(file, config.folder)), None)
-    if odd is not None:
-        # Whoever checks a project out has not looked at where it would write.
-        remedy = f"name a file below its folder, or say it yourself: --report KIND={odd}"
-        Console(color).problems([Problem(Place(config.file, 1, 1), f"the report {odd} lies outside of the project", remedy, code=CALL)])
+    if not reports and (odd := far_report(config, wanted)) is not None:
+        Console(color).problems([odd])
         raise SystemExit(2)
     try:
         processes = jobs_of(jobs if jobs is not None else config.jobs)
@@ -109,11 +105,6 @@ def command(
         count = len(run.faults)
         internal_fault("in one place" if count == 1 else f"in {count} places", "\n\n".join(run.faults))
     raise SystemExit(run.exit_code)
-
-
-def further_roots(roots: tuple[str, ...], subject: str | None) -> tuple[str, ...]:
-    """The folders that a person allows: those of --root, and that of the subject named in the call."""
-    return (*roots, os.path.dirname(subject) or ".") if subject else roots
 
 
 def write_report(run: Run, kind: str, file: str, console: Console) -> None:

@@ -11,9 +11,8 @@ from ..play.select import choose_files
 from ..play.tracing import trace_scenario
 from ..problems import Unreadable
 from ..report.traced import trace_lines
-from .config import read_config, trusts
+from .config import further_roots, read_config, trusts
 from .console import Console
-from .run import further_roots
 
 
 @click.command("trace")

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from ..engine.session.session import no_end
 from ..forms.names.shapes import write_address
-from ..forms.values.patterns import PatternTooSlow, finds
+from ..forms.values.limits import NoEnd
+from ..forms.values.patterns import finds
 from ..forms.values.values import as_text, equal
 from ..records import NamedTuple
 from ..refusals import Refusal
@@ -40,8 +42,8 @@ def judge_check(subject: Subject, check: Check) -> Finding:
     """Whether *check* holds, waiting for it or watching it where it says so."""
     try:
         return _judged(subject, check)
-    except PatternTooSlow as fault:
-        refusal = Refusal("slow pattern", facts={"pattern": fault.pattern, "length": fault.length})
+    except NoEnd as fault:
+        refusal = no_end(fault)
         expected = check.arguments[0] if check.predicate in ("=", "!=") else None
         return Finding(False, expected, refusal=refusal, unseen=Unseen(refusal))
 

@@ -164,15 +164,15 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
         return ScriptResult(chosen.file, (), (problem,), perf_counter() - started, fault=_details(fault))
     results: list[ScenarioResult] = []
     folder, loaded = str(Path(chosen.file).parent), ready.loaded
-    for scenario in ready.scenarios if loaded is not None else ():
-        assert loaded is not None
-        with reading_below(wishes.roots_for(chosen.file)):
+    with reading_below(wishes.roots_for(chosen.file)):
+        for scenario in ready.scenarios if loaded is not None else ():
+            assert loaded is not None
             result = _alive(scenario, loaded, folder, ready.clock, chosen.file)
-        results.append(result)
-        if tell is not None:
-            tell(result)
-        if wishes.stop_first and result.fell:
-            break
+            results.append(result)
+            if tell is not None:
+                tell(result)
+            if wishes.stop_first and result.fell:
+                break
     warnings = loaded.warnings if loaded is not None else ()
     told = tuple(f"{d.place.file}:{d.place.line}:{d.place.column}: {d.cause}; {d.remedy}" for d in ready.doubts)
     return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, (*warnings, *told))

@@ -117,7 +117,7 @@ class _Wrong(Exception):
 
 
 class _TooMany(Exception):
-    """A scenario that grows past all measure, at the call that made it do so."""
+    """A scenario that grows past all measure."""
 
 
 def expand(script: Script) -> tuple[list[Scenario], list[Problem]]:

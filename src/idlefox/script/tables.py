@@ -48,7 +48,7 @@ def _csv(path: str, text: str, problems: list[Problem]) -> Iterator[TableRow]:
             elif cells:
                 yield TableRow(dict(zip(header, cells, strict=True)), line)
     except csv.Error as fault:
-        cause, remedy = (f"this is no CSV: {fault}", "see RFC 4180")
+        cause, remedy = f"this is no CSV: {fault}", "see RFC 4180"
         if "field limit" in str(fault):
             cause, remedy = f"a cell here has more than {csv.field_size_limit():,} characters", "upload a file, or type less of it"
         problems.append(Problem(Place(path, reader.line_num, 1), cause, remedy))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...forms.html.model import Control, Page, PageButton
 from ...forms.names.addresses import called
-from ...forms.values.values import equal, is_chosen
+from ...forms.values.values import is_chosen, same_choice
 from ..judge.breaks import is_lost
 from ..plan.plans import ButtonPlan
 from ..state.cells import FieldCell, FormCell
@@ -51,13 +51,13 @@ class PageForm:
     def _radios_on(self, fields: dict[str, FieldCell]) -> set[str]:
         return {
             e.field for e in self.page.elements
-            if isinstance(e, Control) and e.kind == "radio" and not e.disabled and equal(fields[e.field].value, e.value)
+            if isinstance(e, Control) and e.kind == "radio" and not e.disabled and same_choice(fields[e.field].value, e.value)
         }  # fmt: skip
 
     def _is_stop(self, live: Live, control: Control, cell: FieldCell, on: set[str]) -> bool:
         if control.kind == "hidden" or control.disabled:
             return False
-        if control.field in on and not equal(cell.value, control.value):
+        if control.field in on and not same_choice(cell.value, control.value):
             return False  # the radio button that is on is its group's stop
         return is_visible(live, cell) and is_enabled(cell)
 

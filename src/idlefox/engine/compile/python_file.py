@@ -25,10 +25,10 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
         for kind in rule.kinds
         if kind.name == "python"
     }
-    if not outside(str(path)) and (no_path(str(path)) or not path.is_file()):
-        raise Unreadable([Problem(place, f"there is no file {form.python!r} beside the sheet", "check `python:`")])
     if outside(str(path)):
         raise Unreadable([Problem(place, f"{form.python}: {OUTSIDE_SAYS[0]}", OUTSIDE_SAYS[1])])
+    if no_path(str(path)) or not path.is_file():
+        raise Unreadable([Problem(place, f"there is no file {form.python!r} beside the sheet", "check `python:`")])
     spec = importlib.util.spec_from_file_location("idlefox_rules_" + path.stem, path)
     if spec is None or spec.loader is None:
         raise Unreadable([Problem(place, f"{form.python} is no Python file", "give it a name that ends with .py")])

@@ -76,7 +76,7 @@ def built(plan: Plan, now: int, record: Any) -> Live:
     return live
 
 
-def _no_end(fault: NoEnd) -> Refusal:
+def no_end(fault: NoEnd) -> Refusal:
     """What came to no end."""
     if isinstance(fault, PatternTooSlow):
         return Refusal("slow pattern", facts={"pattern": fault.pattern, "length": fault.length})
@@ -96,7 +96,7 @@ class Session:
         try:
             self.live = self.stage.fresh(now)
         except NoEnd as fault:
-            return _no_end(fault)
+            return no_end(fault)
         return None
 
     # copies
@@ -136,7 +136,7 @@ class Session:
         except Cannot as fault:
             return fault.refusal
         except NoEnd as fault:
-            return _no_end(fault)
+            return no_end(fault)
         return None
 
     def _at(self, segments: tuple[Any, ...], act: Callable[[Live, Any], Any]) -> Refusal | None:
@@ -303,7 +303,7 @@ class Session:
         try:
             return due.advance(self.live, self.live.now + milliseconds, until=until)
         except NoEnd as fault:
-            return _no_end(fault)
+            return no_end(fault)
 
     # records
     def journal(self) -> Journal:
