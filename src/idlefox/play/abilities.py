@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 
 from ..problems import Problem
 from ..script import tree
-from ..script.expand import Op, lines_of
+from ..script.ops import Op, lines_of
 from .subject import ABILITIES, lacking
 
 _STEPS: dict[type, str] = {

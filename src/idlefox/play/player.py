@@ -16,7 +16,8 @@ from ..refusals import NO_END, Refusal
 from ..roots import is_below, reading_below
 from ..script.against import check_ops
 from ..script.doubts import doubts
-from ..script.expand import Op, Scenario, expand, lines_of, path_span
+from ..script.expand import expand
+from ..script.ops import Op, Scenario, lines_of, path_span
 from ..script.reader import read_script_anyway
 from ..script.tree import Address, Cannot, Check, Header, Noun, Script
 from .abilities import unable
@@ -365,7 +366,6 @@ def _in_processes(chosen: list[Chosen], wishes: Wishes) -> Iterator[ScriptResult
                 process.terminate()
             pool.shutdown(wait=False, cancel_futures=True)
             raise
-
 
     for each in chosen[done:]:
         with ProcessPoolExecutor(1, initializer=_ignore_interrupts) as alone:

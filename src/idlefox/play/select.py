@@ -10,7 +10,7 @@ from pathlib import Path
 from ..problems import BAD_PATH, KIND, Place, Problem, no_path
 from ..records import NamedTuple
 from ..roots import is_below
-from ..script.expand import Scenario
+from ..script.ops import Scenario
 from .kinds import misplaced
 
 _WITH_ROW = re.compile(r"(.+\.(?:csv|json)):(\d+)(?::\d+)?")

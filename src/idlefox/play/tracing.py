@@ -10,7 +10,7 @@ from ..engine.state.journal import Changed, Journal, State, rebuild
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
 from ..roots import reading_below
-from ..script.expand import Op
+from ..script.ops import Op
 from ..script.tree import Cannot, Check
 from ..script.writer import write_step
 from .player import Wishes, play_scenario, prepare, text_of

@@ -16,7 +16,7 @@ from ..forms.names.states import FIELD_STATES, FORM_STATES
 from ..forms.values.whatwg import DATE_KINDS
 from ..problems import Problem, listed, no_path, suggestion
 from . import tree
-from .expand import Op, lines_of
+from .ops import Op, lines_of
 from .tree import Address, Check, Word
 
 _TYPED = frozenset({

@@ -13,7 +13,7 @@ from ..forms.model.form import Field, Form
 from ..forms.names.addresses import AddressError, called, locate, named, parse_address
 from ..forms.names.shapes import write_address
 from ..problems import Problem, listed, suggestion
-from .expand import Op, lines_of
+from .ops import Op, lines_of
 from .tree import Check
 
 

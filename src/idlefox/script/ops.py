@@ -1,0 +1,64 @@
+"""What is played: scenarios as flat lists of `Op`s, with their places in the script."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from ..problems import Place
+from ..records import NamedTuple
+from .reader import Lines
+from .tree import Script
+
+_QUOTED = re.compile(r'[^"\n]*("(?:[^"\\\n]|\\.)*")')
+_LINES: dict[int, tuple[str, Lines]] = {}
+
+
+class Op(NamedTuple):
+    """One step or check to play. *calls* tell which lines led here; *source* is the script it stands in."""
+
+    act: Any
+    line: int
+    offset: int
+    length: int
+    source: Script
+    calls: tuple[str, ...]
+
+    @property
+    def place(self) -> Place:
+        return lines_of(self.source).place(self.source.file, self.offset, self.length)
+
+
+class Scenario(NamedTuple):
+    """A scenario to play: *row_line* is the line of the table's row it is played for, or 0.
+
+    *fate*: `known` not to hold, or left `aside`, and *why*.
+    """
+
+    title: str
+    tags: tuple[str, ...]
+    line: int
+    last_line: int
+    row_line: int
+    ops: tuple[Op, ...]
+    clock: int | None = None
+    fate: str = ""
+    why: str = ""
+    source: Any = None  # the script it stands in
+    row_file: str = ""  # the file of its row, as the script names it; "" where the row stands in the script
+
+
+def path_span(text: str, offset: int) -> tuple[int, int]:
+    """Where the first quoted text behind *offset* stands on its line, quotes and all; of a line without one, its word."""
+    found = _QUOTED.match(text, offset)
+    return (found.start(1), len(found[1])) if found is not None else (offset, 1)
+
+
+def lines_of(script: Script) -> Lines:
+    """The lines of a script's text (kept for the last few scripts asked for)."""
+    known = _LINES.get(id(script))
+    if known is None or known[0] is not script.text:
+        if len(_LINES) > 16:
+            _LINES.clear()
+        known = _LINES[id(script)] = (script.text, Lines(script.text))
+    return known[1]

@@ -1,0 +1,106 @@
+"""What scripts bring to a run: the routines of a script and of the files it uses, and the faults found on the way."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from ..problems import NO_FILE, Problem, Unreadable, near_file, no_path, suggestion
+from .ops import lines_of, path_span
+from .reader import read_script
+from .tree import Block, Body, Do, Inside, Script
+
+
+class Faults:
+    """What is wrong, in the order in which it was found."""
+
+    def __init__(self) -> None:
+        self.problems: list[Problem] = []
+
+    def report(self, script: Script, offset: int, length: int, cause: str, remedy: str = "", calls: tuple[str, ...] = ()) -> None:
+        lines = lines_of(script)
+        place = lines.place(script.file, offset, length)
+        self.problems.append(Problem(place, cause, remedy, lines.line(place.line), calls))
+
+
+class Routines:
+    """The routines that *script* may play, by name, each with the script it stands in. *played* are those that were."""
+
+    def __init__(self, script: Script, faults: Faults) -> None:
+        self.script, self.faults = script, faults
+        self.known: dict[str, tuple[Block, Script]] = {}
+        self.played: set[str] = set()
+        self._looked: set[str] = set()
+        self._collected: set[str] = set()
+        self._collect(script, ())
+
+    def missing(self, name: str) -> tuple[str, str]:
+        """Cause and remedy where a routine is played that is not there."""
+        remedy = suggestion(name, self.known, "define it with `routine`, or bring it in with `use`")
+        return f"there is no routine {name!r}", remedy
+
+    def _collect(self, script: Script, trail: tuple[str, ...]) -> None:
+        """The routines of *script* and of all it uses."""
+        for block in script.blocks:
+            if block.kind != "routine":
+                continue
+            known = self.known.get(block.name)
+            if known is not None and (known[1].file, known[0].line) != (script.file, block.line):
+                cause = f"there is a routine {block.name!r} already, in {known[1].file}:{known[0].line}"
+                self.faults.report(script, block.offset, len("routine"), cause, "rename one of them")
+            self.known.setdefault(block.name, (block, script))
+        for header in script.headers:
+            if header.kind == "use":
+                self._use(header, script, trail)
+
+    def _use(self, header: Any, script: Script, trail: tuple[str, ...]) -> None:
+        """The routines of the file that *header* names, where they have not come by another way."""
+        path, span = str(Path(script.file).parent / header.text), path_span(script.text, header.offset)
+        if odd := no_path(path):
+            self.faults.report(script, *span, f"{header.text!r} is no path: {odd}", "name a file")
+            return
+        here = str(Path(path).resolve())
+        if here in trail or here == str(Path(script.file).resolve()):
+            self.faults.report(script, *span, f"{header.text} is used in a ring", "let one of the files not use the other")
+            return
+        if here in self._collected:
+            return
+        self._collected.add(here)
+        try:
+            used = read_script(path)
+        except Unreadable as fault:
+            if any(p.place.line > 1 or p.source for p in fault.problems):
+                self.faults.problems.extend(fault.problems)
+            else:
+                remedy = near_file(path, header.text) if fault.problems[0].code == NO_FILE else fault.problems[0].remedy
+                self.faults.report(script, *span, f"{header.text}: {fault.problems[0].cause}", remedy)
+            return
+        self._collect(used, (*trail, str(Path(script.file).resolve())))
+
+    def look_at_unplayed(self) -> None:
+        """Looks through the routines that no scenario plays: a ring or a missing routine in them is a fault too."""
+        for name, (block, source) in self.known.items():
+            if name not in self.played and source is self.script:
+                self._look(block.body, source, (name,))
+
+    def _look(self, body: Body, source: Script, trail: tuple[str, ...]) -> None:
+        if trail[-1] in self._looked:
+            return
+        self._look_through(body, source, trail)
+        self._looked.add(trail[-1])
+
+    def _look_through(self, body: Body, source: Script, trail: tuple[str, ...]) -> None:
+        for statement in body.statements:
+            act = statement.act
+            if isinstance(act, Inside):
+                self._look_through(act.body, source, trail)
+            elif isinstance(act, Do):
+                name = act.routine.text
+                known = self.known.get(name)
+                if known is None:
+                    self.faults.report(source, act.routine.offset, len(name), *self.missing(name))
+                elif name in trail:
+                    cause = f"the routine {name!r} plays itself: {' → '.join((*trail, name))}"
+                    self.faults.report(source, act.routine.offset, len(name), cause, "break the ring")
+                elif name not in self.played:
+                    self._look(known[0].body, known[1], (*trail, name))
