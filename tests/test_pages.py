@@ -218,6 +218,7 @@ SCHEMA = {
         "kind": {"enum": ["hemp", "nylon"]}, "amount": {"type": "integer", "minimum": 1, "maximum": 5, "default": 2},
         "rows": {"type": "array", "minItems": 1, "maxItems": 3, "items": {"$ref": "#/$defs/row"}},
         "extras": {"type": "array", "items": {"enum": ["tar", "hooks", "eyes"]}, "minItems": 2}, "ring": {"$ref": "#/$defs/ring"},
+        "far": {"type": "number", "minimum": 1e30, "multipleOf": 0.001},
         "tags": {"type": "array", "items": {"type": "number"}}, "either": {"oneOf": [{"type": "string"}]},
     },
     "$defs": {"row": {"type": "object", "required": ["length"], "properties": {"length": {"type": "number", "exclusiveMinimum": 0, "multipleOf": 0.5}}},

@@ -2,8 +2,8 @@
 
 A random, seeded sample of mutants of `engine`, `forms`, `script` and `play` is made by a mutation tester
 (`pip install cosmic-ray`), each is planted in a copy of the repository, and the tests that come by its line (coverage
-knows which) are run against it, then those that run the built program, until one fails. Not part of CI: a sample of 300
-takes the better part of an hour on two cores. `--from` and `--to` try a part of the sample.
+knows which, also of those that run the built program) are run against it until one fails. Not part of CI: a sample of 300
+takes an hour or two on two cores. `--from` and `--to` try a part of the sample.
 
 Left out of the sample are mutants that cannot show: those in annotations, which nothing evaluates, and in docstrings.
 What survives is printed with its line, to be explained or caught.
@@ -16,6 +16,7 @@ import ast
 import json
 import os
 import random
+import re
 import shutil
 import subprocess
 import sys
@@ -31,16 +32,17 @@ NAMES = ("core", "played", "journals", "timing", "server", "forms", "pages", "br
 NO_BROWSER = ("-k", "not in_a_browser")  # what a browser was seen to do is held without one
 FILES = tuple(f"tests/test_{name}.py" for name in NAMES)
 SECONDS = 300  # a mutant that never ends is caught
-# Leaves of what was collected what the file named in the environment lists, and the tests of the built program: which lines
-# that comes by in processes of its own no context tells.
+# Leaves of what was collected what the file named in the environment lists.
 CHOOSER = """
 import json, os
 
 def pytest_collection_modifyitems(items):
     with open(os.environ["MUTANT_TESTS"], encoding="utf-8") as handle:
         wanted = set(json.load(handle))
-    items[:] = [item for item in items if item.nodeid in wanted or item.nodeid.startswith("tests/test_run.py")]
+    items[:] = [item for item in items if item.nodeid in wanted or not wanted]
 """
+# The built program runs in processes of its own: the test that started one stands in its environment.
+CONTEXT = '\ncontext = "${PYTEST_CURRENT_TEST-}"\n'
 Covering = dict[tuple[str, int], set[str]]
 
 
@@ -91,17 +93,21 @@ def covering(folder: Path) -> Covering:
     """Which tests come by each line, by module and line."""
     from coverage import CoverageData
 
+    project = folder / "pyproject.toml"
+    settings = project.read_text(encoding="utf-8")
+    project.write_text(settings.replace("[tool.coverage.run]", f"[tool.coverage.run]{CONTEXT}"), encoding="utf-8")
     measured = ("--cov", "--cov-context=test", "--cov-report=")
     command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *measured, *NO_BROWSER, *FILES]
     done = subprocess.run(command, cwd=folder, env=environment(folder), capture_output=True, text=True, check=False)
     if done.returncode:
         raise SystemExit(f"the tests fail without a mutant:\n{done.stdout[-2000:]}")
+    project.write_text(settings, encoding="utf-8")
     data = CoverageData(str(folder / ".coverage"))
     data.read()
     found: Covering = {}
     for file in data.measured_files():
         for line, contexts in data.contexts_by_lineno(file).items():
-            tests = {context.partition("|")[0] for context in contexts if context}
+            tests = {re.split(r"\||(?<=\S) \((?:setup|call|teardown)\)", context)[0] for context in contexts if "::" in context}
             if tests:
                 found[str(Path(file).relative_to(folder)), line] = tests
     return found
@@ -118,12 +124,14 @@ def caught(mutant: Mutant, folder: Path, known: Covering) -> bool:
     changed = mutate_code(original, get_operator(mutant.operator)(), mutant.occurrence)
     if changed is None:
         return True
-    chosen = folder / "chosen.json"
-    chosen.write_text(json.dumps(sorted(_near(known, name, mutant.line))), encoding="utf-8")
+    chosen, tests = folder / "chosen.json", sorted(_near(known, name, mutant.line))
+    chosen.write_text(json.dumps(tests), encoding="utf-8")
+    # What runs when a module is loaded belongs to no test: then it is all of them.
+    files = sorted({test.partition("::")[0] for test in tests}, key=lambda file: file == "tests/test_run.py") or FILES
     try:
         target.write_text(changed, encoding="utf-8")
         done = subprocess.run(
-            [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-p", "mutant_chooser", *NO_BROWSER, *FILES], cwd=folder,
+            [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-p", "mutant_chooser", *NO_BROWSER, *files], cwd=folder,
             env=environment(folder, MUTANT_TESTS=str(chosen)), capture_output=True, timeout=SECONDS, check=False,
         )  # fmt: skip
     except subprocess.TimeoutExpired:

@@ -50,6 +50,26 @@ KINDS: dict[str, tuple[str, ...]] = {
     "panel open": ("panel",),
     "file outside": ("file",),  # of the project
     "file too large": ("file", "size", "most"),
+    # pages in a browser
+    "not on page": (),  # nothing there is called that
+    "hidden on page": (),
+    "disabled on page": (),
+    "readonly on page": (),
+    "button hidden": (),  # that adds or removes a row
+    "button disabled": (),
+    "no row button": (),
+    "no focus": (),
+    "cannot be set": (),
+    "not typed": (),
+    "covered": ("by",),
+    "moved away": (),
+    "press missed": (),
+    "not a step there": ("why",),
+    "unseen": ("why",),  # a check that cannot be made there
+    "restless": (),
+    "too long": ("seconds",),  # the scenario, in real time
+    "browser gone": ("why",),
+    "no page": ("url", "why"),
     # time
     "still under way": ("within", "names"),
     "endless": ("what",),
@@ -59,8 +79,10 @@ KINDS: dict[str, tuple[str, ...]] = {
 }
 
 
+# What cannot be seen on this subject: neither right nor wrong.
+UNSEEN = "unseen"
 # No fault of the person's, nor a check that does not hold: the form came to no end.
-NO_END = frozenset({"endless", "slow pattern"})
+NO_END = frozenset({"endless", "slow pattern", "restless", "too long", "browser gone", "no page"})
 
 
 class Refusal(NamedTuple):

@@ -6,9 +6,11 @@ import os
 import signal
 import sys
 from time import perf_counter
+from typing import Any
 
 import click
 
+from ..forms.values.durations import parse_duration
 from ..play.player import Wishes, play_files, prepare
 from ..play.results import Run, ScenarioResult, ScriptResult, address_of
 from ..play.select import Chosen, choose_files
@@ -25,6 +27,11 @@ from .files import why, write_whole
 @click.command("run")
 @click.argument("paths", nargs=-1, type=click.Path())
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
+@click.option("--live", is_flag=False, flag_value="auto", metavar="[BROWSER]", default=None,
+              help="Play on the sheet's own page, in a browser: firefox, chromium or auto.")
+@click.option("--show", is_flag=True, help="With --live: open a window.")
+@click.option("--hands", type=click.Choice(["quick", "real"]), default="quick", help="With --live: how text is typed.")
+@click.option("--deadline", default="30s", metavar="TIME", help="With --live: the real time that a scenario may take.")
 @click.option("--tag", "tags", multiple=True, metavar="TAG", help="Only scenarios with this tag (repeat it for any of several).")
 @click.option("--match", default="", metavar="TEXT", help="Only scenarios whose title has TEXT in it.")
 @click.option("--stop-first", is_flag=True, help="Stop at the first scenario that does not hold.")
@@ -39,6 +46,10 @@ from .files import why, write_whole
 def command(
     paths: tuple[str, ...],
     subject: str | None,
+    live: str | None,
+    show: bool,
+    hands: str,
+    deadline: str,
     tags: tuple[str, ...],
     match: str,
     stop_first: bool,
@@ -90,6 +101,7 @@ def command(
         trust_python=trusted,
         jobs=processes,
         project=config.folder,
+        outside=_outside(live, show, hands, deadline, Console(color)),
         roots=further_roots(roots, subject),
     )
     otherwise = config.scripts or (".",)
@@ -105,6 +117,25 @@ def command(
         count = len(run.faults)
         internal_fault("in one place" if count == 1 else f"in {count} places", "\n\n".join(run.faults))
     raise SystemExit(run.exit_code)
+
+
+def _outside(kind: str | None, show: bool, hands: str, deadline: str, console: Console) -> Any:
+    """What makes live subjects; None without --live."""
+    if kind is None:
+        return None
+    from ..live.loading import KINDS, live_subjects
+
+    if kind not in KINDS:
+        remedy = "; where it stands before a path, write --live=auto" if os.path.exists(kind) else ""
+        raise click.UsageError(plain(f"--live: {kind!r} is not one of {', '.join(KINDS)}{remedy}"))
+    ms = parse_duration(deadline)
+    if not ms:
+        raise click.UsageError(plain(f"--deadline: {deadline!r} is no duration: write 30s or 2m"))
+    try:
+        return live_subjects(kind, show=show, hands=hands, deadline=ms / 1000)
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
 
 
 def write_report(run: Run, kind: str, file: str, console: Console) -> None:
@@ -138,7 +169,8 @@ def play(
         current.append(result)
 
     try:
-        for result in play_files(chosen, wishes, Subjects(trust_python=wishes.trust_python), tell):
+        subjects = Subjects(trust_python=wishes.trust_python, outside=wishes.outside)
+        for result in play_files(chosen, wishes, subjects, tell):
             current.clear()
             results.append(result)
             printer.script(result)
@@ -147,6 +179,11 @@ def play(
         if current:
             results.append(ScriptResult(current[0].file, tuple(current)))
             printer.script(results[-1])
+    finally:
+        if wishes.outside is not None:
+            from ..live.loading import close_all
+
+            close_all()
     stopped = wishes.stop_first and any(r.errors or any(s.fell for s in r.scenarios) for r in results)
     run = Run(tuple(results), tuple(_with_nothing(results, wishes, problems, chosen)), perf_counter() - started, stopped, interrupted)
     printer.end(run, len(problems))

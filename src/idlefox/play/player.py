@@ -41,6 +41,7 @@ class Wishes(NamedTuple):
     trust_python: bool = False
     jobs: int = 1
     project: str = ""  # the folder of the configuration that holds, if there is one
+    outside: Any = None  # makes subjects outside of the engine of forms: `Subjects`
     roots: tuple[str, ...] = ()  # further folders below which scripts and sheets may name files
 
     def roots_for(self, file: str) -> tuple[str, ...]:
@@ -86,6 +87,10 @@ def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wish
     if problems:
         raise Unreadable(problems)
     kept = _kept(script, scenarios, chosen, wishes)
+    if kept and loaded is not None and loaded.unplayable is not None:
+        raise Unreadable([loaded.unplayable])
+    if loaded is not None and (beyond := unable((op for s in kept for op in s.ops), loaded.abilities)):
+        raise Unreadable(beyond)
     clock = next((h.ms for h in script.headers if h.kind == "clock"), DEFAULT_CLOCK)
     doubtful = doubts((op for s in kept for op in s.ops), loaded.form) if loaded is not None else []
     return Ready(script, tuple(kept), loaded, clock, len(scenarios) - len(kept), tuple(doubtful))
@@ -126,7 +131,7 @@ def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Proble
 def _bound(scenarios: list[Scenario], loaded: Loaded) -> list[Problem]:
     """Everything that the subject does not fit; where all fits, every address has been followed to where it leads."""
     ops = [op for s in scenarios for op in s.ops]
-    problems = [*check_ops(ops, loaded.form), *unable(ops, loaded.abilities)]
+    problems = check_ops(ops, loaded.form)
     if not problems:
         for segments in {address.segments for op in ops if (address := _address(op.act)) is not None}:
             loaded.follow(segments)
@@ -208,6 +213,7 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -
     ops = scenario.ops
     steps = checks = 0
     broken = subject.load(clock if scenario.clock is None else scenario.clock)
+    subject.coming(ops)
     if broken is not None and ops:
         failures.append(_failure(subject, "fault", ops[0], ops, refusal=broken))
     for number, op in enumerate(ops, 1) if broken is None else ():
@@ -215,7 +221,7 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -
             checks += 1
             failures += (_check if isinstance(op.act, Check) else _cannot)(subject, op, ops)
             continue
-        if failures:
+        if any(failure.kind != "unseen" for failure in failures):
             break
         steps += 1
         refusal = take_step(subject, op.act, number)
@@ -227,6 +233,8 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -
         warnings.append("this scenario checks nothing")
     subject.close()
     verdict = "fail" if failures else "pass"
+    if failures and all(failure.kind == "unseen" for failure in failures):
+        verdict = "error"  # neither right nor wrong
     if scenario.fate == "known":
         verdict = "known" if failures else "fail"
         failures = failures or [_holds_now(scenario)]
@@ -267,6 +275,8 @@ def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
         return []
     lines = lines_of(op.source)
     place = lines.place(op.source.file, check.offset, check.length)
+    if finding.unseen is not None and finding.unseen.there:
+        return [_failure(subject, "unseen", op, ops, check.noun, refusal=finding.refusal)._replace(place=place)]
     kind = _kind(finding.refusal) if finding.refusal is not None and finding.refusal.kind in NO_END else "check"
     failure = _failure(subject, kind, op, ops, check.noun, refusal=finding.refusal)
     return [failure._replace(
@@ -386,4 +396,4 @@ def _ignore_interrupts() -> None:
 
 
 def _alone(wishes: Wishes, chosen: Chosen) -> ScriptResult:
-    return play_script(chosen, wishes, Subjects(trust_python=wishes.trust_python))
+    return play_script(chosen, wishes, Subjects(trust_python=wishes.trust_python, outside=wishes.outside))

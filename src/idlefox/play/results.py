@@ -21,7 +21,7 @@ class Touched(NamedTuple):
 
 class Failure(NamedTuple):
     """A check that did not hold, a step that could not be taken, or a fault of the form (*kind*: check, step, fault),
-    or a scenario that holds although it was known not to (known).
+    a scenario that holds although it was known not to (known), or a check that cannot be made on this subject (unseen).
 
     *place* marks what failed in *source*; *text* is the check or step as written. Of a check, *expected* are its
     arguments and *found* what was there, by *noun* and *predicate*; *limit* is ``within`` or ``for`` with its

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -16,10 +16,8 @@ from ..engine.session import look as sight
 from ..engine.session.session import Session, Stage
 from ..engine.state.cells import Cell, FieldCell, FormCell, value_of
 from ..engine.state.journal import Journal, State
-from ..forms.model.form import Notice
 from ..forms.names.addresses import called
 from ..forms.names.shapes import write_address
-from ..forms.values.durations import parse_duration
 from ..refusals import Refusal
 from ..roots import outside
 from ..script import tree
@@ -40,6 +38,9 @@ class SimulatedForm:
 
     def load(self, clock: int) -> Refusal | None:
         return self.session.load(clock)
+
+    def coming(self, ops: Sequence[Any]) -> None:
+        return
 
     def close(self) -> None:
         return
@@ -99,17 +100,9 @@ class SimulatedForm:
         if act.lookup is not None:
             self.session.script_lookup(act.lookup.text, Answered(act.kind, act.value or "", act.after))
             return
-        from ..engine.world.server import Answer
+        from .server_answers import answer_of
 
-        if act.kind != "status":
-            self.session.script_reply(Answer(act.kind, takes=act.after))
-            return
-        given = act.value if isinstance(act.value, dict) else {}
-        errors = tuple((k, tuple(v) if isinstance(v, list) else (v,)) for k, v in given.get("errors", {}).items())
-        notice = _notice(given.get("notice"), act.status)
-        self.session.script_reply(
-            Answer("status", act.status, errors, given.get("to", ""), notice, given.get("record"), "record" in given, act.after)
-        )
+        self.session.script_reply(answer_of(act))
 
     # looking
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
@@ -238,16 +231,6 @@ _VALUES: dict[str, Callable[[Session], Any]] = {
     "outcome": lambda session: session.live.outcome,
     "under way": lambda session: session.live.queue.waiting_for(),
 }
-
-
-def _notice(given: Any, status: int) -> Notice | None:
-    if given is None:
-        return None
-    kind = "success" if status < 400 else "error"
-    if isinstance(given, dict):
-        lasts = parse_duration(str(given["lasts"])) if "lasts" in given else None
-        return Notice(given.get("text", ""), given.get("kind", kind), lasts)
-    return Notice(str(given), kind, None)
 
 
 _STEPS: dict[type, Callable[[SimulatedForm, Any], Refusal | None]] = {

@@ -6,7 +6,7 @@ requests. What a subject has to say is data: values, a `Refusal` of a step, why 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, Protocol
 
 from ..records import NamedTuple
@@ -66,6 +66,11 @@ class Subject(Protocol):
 
     def load(self, clock: int) -> Refusal | None:
         """A fresh form at the instant *clock*, in milliseconds since 1970-01-01T00:00Z."""
+
+    def coming(self, ops: Sequence[Any]) -> None:
+        """The steps and checks (`script.ops.Op`) that will be played now, in their order: a subject may take several steps at
+        once, as long as each is answered for when it is asked for.
+        """
 
     def perform(self, step: Any, number: int) -> Refusal | None:
         """Takes *step* (a step of the tree that lets no time pass), the *number*-th of its scenario; or why it cannot be taken."""

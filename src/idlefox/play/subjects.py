@@ -27,6 +27,7 @@ class Loaded(NamedTuple):
     abilities: frozenset[str]
     follow: Callable[[tuple[Any, ...]], object]
     warnings: tuple[str, ...] = ()
+    unplayable: Problem | None = None  # why nothing can be played on it after all
 
 
 def simulated(form: Form, plan: Plan) -> Loaded:
@@ -36,10 +37,14 @@ def simulated(form: Form, plan: Plan) -> Loaded:
 
 
 class Subjects:
-    """The subjects of one run. Each sheet is read and compiled once. *trust_python*: sheets may run code."""
+    """The subjects of one run. Each sheet is read and compiled once. *trust_python*: sheets may run code.
 
-    def __init__(self, *, trust_python: bool = False) -> None:
+    *outside* makes a subject outside of the engine of a form (its own page in a browser); None: the engine plays it.
+    """
+
+    def __init__(self, *, trust_python: bool = False, outside: Callable[[Form], Loaded] | None = None) -> None:
         self.trust_python = trust_python
+        self.outside = outside
         self._known: dict[tuple[str, tuple[str, ...]], Loaded | Unreadable] = {}
 
     def load(self, name: str, folder: str) -> Loaded:
@@ -73,10 +78,14 @@ class Subjects:
         from ..forms.html.read import read_page
 
         form = read_page(path)
+        if self.outside is not None:
+            return self.outside(form)
         return simulated(form, compile_form(form))
 
     def _sheet(self, path: str) -> Loaded:
         form = read_sheet(path)
+        if self.outside is not None:
+            return self.outside(form)
         if not form.python:
             return simulated(form, compile_form(form))
         if not self.trust_python:

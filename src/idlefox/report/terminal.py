@@ -32,10 +32,11 @@ def script_line(result: ScriptResult, width: int) -> Line:
     """How many scenarios of a script held."""
     held = sum(s.verdict == "pass" for s in result.scenarios)
     counts: Line = [(f"{held:>4} held", "good" if held else "dim")]
-    for verdict, word, style in (("fail", "failed", "bad"), ("known", "known", "dim"), ("aside", "aside", "dim")):
+    told = (("fail", "failed", "bad"), ("error", "error", "bad"), ("known", "known", "dim"), ("aside", "aside", "dim"))
+    for verdict, word, style in told:
         count = sum(s.verdict == verdict for s in result.scenarios)
         if count:
-            counts.append((f"{count:>4} {word}", style))
+            counts.append((f"{count:>4} {word}{'s' if verdict == 'error' and count > 1 else ''}", style))
     if result.errors:
         count = len(result.errors)
         counts = [(f"     cannot be played: {count} error{'s' if count > 1 else ''}", "bad")]
@@ -67,12 +68,12 @@ def scenario_line(result: ScenarioResult, width: int) -> list[Line]:
 
 def scenario_failures(result: ScenarioResult, width: int) -> list[Line]:
     """Everything that failed in a scenario, under its title."""
-    head = f" FAILED  {plain(result.address)}  "
-    title = plain(result.title)
-    if columns(head) + columns(title) <= width:
-        lines: list[Line] = [[(" FAILED  ", "bad"), (head[9:], "strong"), (title, "")]]
+    word = f" {_VERDICTS[result.verdict][0].strip()}  "
+    head, title = f"{plain(result.address)}  ", plain(result.title)
+    if columns(word) + columns(head) + columns(title) <= width:
+        lines: list[Line] = [[(word, "bad"), (head, "strong"), (title, "")]]
     else:
-        lines = [[(" FAILED  ", "bad"), (head[9:], "strong")]]
+        lines = [[(word, "bad"), (head, "strong")]]
         lines += [[("   " + part, "")] for part in wrap(title, width - 3)]
     last: Failure | None = None
     for failure in result.failures:

@@ -230,6 +230,17 @@ _BECAUSE: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "least rows": lambda f: f"it has {_rows(f['count'])}, and {f['least']} at least",
     "too few rows": lambda f: f"it has {_rows(f['count'])}: there is nothing to change places with",
     "not offered": lambda f: f"its condition `{f['condition']}` does not hold{parts_text(f)}",
+    "hidden on page": lambda f: "it is hidden on the page",
+    "disabled on page": lambda f: "it is disabled on the page",
+    "readonly on page": lambda f: "it is read-only on the page",
+    "button hidden": lambda f: "its button is hidden",
+    "button disabled": lambda f: "its button is disabled",
+    "covered": lambda f: f"it is covered by {f['by']}",
+    "moved away": lambda f: "it moved away under the pointer: what happened on leaving the field before shifted it",
+    "press missed": lambda f: "the press did not reach it",
+    "not typed": lambda f: "what is typed there depends on the browser's language; say set",
+    "cannot be set": lambda f: "its control has no value that can be set; type it, or pick it",
+    "not a step there": lambda f: str(f["why"]),
 }
 _DISABLED = frozenset({"disabled", "disabled by markup", "locked"})
 
@@ -309,8 +320,22 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
         f"the pattern {_cut(r.facts['pattern'])} was given up: it takes too many steps at a text of {r.facts['length']} characters; "
         "a reference back such as \\1, or a look ahead, among its repetitions is to blame"
     ),
+    "not on page": lambda what, r: f"{r.doing} {what}: nothing on the page is called that by its name, id or label{_find_it(r)}",
+    "no row button": lambda what, r: f"no button on the page {r.doing}s a row of {what}; say which: live.find.{what}.{r.doing}",
+    "no focus": lambda what, r: f"{r.doing}: nothing on the page has the focus",
+    "unseen": lambda what, r: f"{what} cannot be seen here: {r.facts['why']}",
+    "restless": lambda what, r: "the page does not come to rest: something on it keeps changing, or keeps asking for time",
+    "too long": lambda what, r: f"the scenario took more than {r.facts['seconds']:g} s of real time; --deadline allows more",
+    "browser gone": lambda what, r: str(r.facts["why"]),
+    "no page": lambda what, r: f"{r.facts['url']} does not load: {r.facts['why']}",
     "internal": lambda what, r: f"an internal fault ({r.facts['what']}): this is our mistake, not yours",
 }  # fmt: skip
+
+
+def _find_it(refusal: Refusal) -> str:
+    if refusal.what == "submit":
+        return "; say which: live.submit"
+    return f"; say where it is: live.find.{refusal.what}" if refusal.see is not None else ""
 
 
 def _cut(pattern: str) -> str:

@@ -16,7 +16,7 @@ from ..engine.session.session import Stage
 from ..forms.html.elements import BLOCKING
 from ..forms.model.form import TEXT_KINDS, Field, Form, written_path
 from ..forms.values.values import written
-from ..forms.values.whatwg import DATE_KINDS
+from ..forms.values.whatwg import DATE_KINDS, EXACT
 from ..play.player import DEFAULT_CLOCK, play_scenario
 from ..play.simulated import SimulatedForm
 from ..play.steps import take_step
@@ -263,7 +263,8 @@ class _Maker:
         start = low if low is not None else Decimal(0) if field.kind == "number" else measured(field, next(iter(values_for(field)), ""))
         if start is None:
             start = base
-        on = start - (start - base) % size + (size if low is not None and (start - base) % size else 0)
+        away = EXACT.remainder(EXACT.subtract(start, base), size)
+        on = EXACT.subtract(start, away) + (size if low is not None and away else 0)
         if high is not None and on + size > high >= on - size:
             on -= size
         between = next((n for n in _between(field, on, size) if written_value(field, n) is not None), None)

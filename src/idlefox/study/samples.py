@@ -11,7 +11,7 @@ from typing import Any
 
 from ..forms.model.form import Field
 from ..forms.values.patterns import PatternTooSlow, whole_match
-from ..forms.values.whatwg import DATE_KINDS, STEPS, date_number, date_text, decimal_of
+from ..forms.values.whatwg import DATE_KINDS, EXACT, STEPS, date_number, date_text, decimal_of
 
 _NOT = ("!", "~~~", "x", "1", "Zz9 ~!", "")
 _YES = (
@@ -195,6 +195,6 @@ def values_for(field: Field) -> list[str]:
         today = {"time": "12:00", "month": "2031-05", "week": "2031-W18", "datetime-local": "2031-05-02T12:00"}
         start = measured(field, today.get(field.kind, "2031-05-02"))
         if start is not None:
-            numbers.insert(0 if low is None and high is None else len(numbers), start - (start - base) % size)
+            numbers.insert(0 if low is None and high is None else len(numbers), start - EXACT.remainder(EXACT.subtract(start, base), size))
     found = (written_value(field, n) for n in numbers)
     return [t for t in dict.fromkeys(found) if t]

@@ -70,7 +70,7 @@ def send(live: Live, cell: FieldCell, check: CheckPlan, question: Question) -> N
     elif remembered is not None:
         answer = remembered._replace(after=0)
     else:
-        answer = _stand_in(live, lookup, question.value)
+        answer = stand_in_answer(live, lookup, question.value)
     if answer.kind == "nothing":
         question.event = None
         return
@@ -88,7 +88,7 @@ class Asked:
         self.value = value
 
 
-def _stand_in(live: Live, lookup: LookupPlan, value: Any) -> Answered:
+def stand_in_answer(live: Live, lookup: LookupPlan, value: Any) -> Answered:
     """What the sheet's own lookup says of *value*."""
     model = lookup.model
     if model.fails:

@@ -29,6 +29,7 @@ class Answer(NamedTuple):
     record: Any = None
     has_record: bool = False
     takes: int | None = None
+    body: Any = None  # what a live page is told, if it is more
 
 
 def answer(live: Live, form: FormPlan, payload: Any) -> Answer:
@@ -49,7 +50,8 @@ def answer(live: Live, form: FormPlan, payload: Any) -> Answer:
         if record is not None:
             found = record(received, None)
             stored = None if found is UNKNOWN else found
-        return Answer("status", reply.status, reply.errors, reply.to, reply.notice, stored, reply.has_record, reply.takes)
+        answered = (reply.status, reply.errors, reply.to, reply.notice, stored, reply.has_record, reply.takes, reply.body)
+        return Answer("status", *answered)
     return Answer("status")
 
 

@@ -168,6 +168,7 @@ class Reply(NamedTuple):
     record: Any
     has_record: bool
     takes: int | None
+    body: Any = None  # what a live page is told
 
 
 class Server(NamedTuple):
@@ -192,6 +193,9 @@ class Lookup(NamedTuple):
     refuse: tuple[Any, ...] | None = None
     holds: Expression | None = None
     fails: bool = False
+    request: Any = None  # `model.live.Wanted`: how a live page asks for it
+    accepted: Any = None  # `model.live.Told`
+    refused: Any = None
 
 
 class Gives(NamedTuple):
@@ -229,6 +233,7 @@ class Form(NamedTuple):
     texts: Mapping[str, Message] = {}
     file: str = ""
     page: Any = None  # of a page's form: `html.model.Page`
+    live: Any = None  # `model.live.LivePage`: where its own page is
     graph: Any = None  # `model.graph.Graph`: who reads whom; None of a page by itself, in which nothing reads anything
 
     def walk(self) -> Iterator[Field]:

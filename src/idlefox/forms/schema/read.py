@@ -15,6 +15,7 @@ from typing import Any
 from ...problems import Place, Problem, Unreadable, read_text
 from ..model.messages import label_of
 from ..values.patterns import PatternError, whole_match
+from ..values.whatwg import step_mismatch
 
 _FORMATS = {"email": "email", "uri": "url", "iri": "url", "date": "date"}
 _MOST = 10_000  # parts, each counted as often as it is referred to
@@ -253,7 +254,7 @@ class _Reader:
         if step is not None:
             # A form counts steps from the least value, a schema from 0: where that differs, an expression says it.
             low = schema.get("minimum", 0)
-            whole = _is_number(low) and Decimal(str(low)) % Decimal(str(step)) == 0 if step else False
+            whole = step > 0 and _is_number(low) and not step_mismatch(Decimal(str(low)), Decimal(str(step)), Decimal(0))
             rules.append({"step": step} if whole else {"holds": f"value % {json.dumps(step)} == 0"})
         return {"type": "number", "label": label}
 

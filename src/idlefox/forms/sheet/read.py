@@ -80,6 +80,10 @@ class _SheetReader:
         reading.texts.update(self._texts())
         lookups = frozenset(data.get("lookups", {}))
         form = self._one((), data, reading.root, None, RuleReader(reading, lookups))
+        if "live" in data:
+            from .live import LiveReader
+
+            form = form._replace(live=LiveReader(reading).live(data["live"], data.get("views", {})))
         graph = Graph(form)
         report_rings(form, graph, self.document)
         return form._replace(graph=graph)

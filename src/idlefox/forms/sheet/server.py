@@ -116,6 +116,7 @@ class ServerReader:
             record=record,
             has_record="record" in data,
             takes=self.reading.duration(at, data, "takes") if "takes" in data else None,
+            body=data.get("body"),
         )
 
     def after(self, at: At, data: dict[str, Any], views: dict[str, Any]) -> dict[str, After]:
@@ -146,8 +147,18 @@ class ServerReader:
                 tuple(given["refuse"]) if "refuse" in given else None,
                 holds,
                 given.get("fails", False),
+                *self._asked(at, given),
             )
         return found
+
+    def _asked(self, at: At, given: dict[str, Any]) -> tuple[Any, ...]:
+        """How a live page asks for a lookup, and what it is told."""
+        if not {"request", "accepted", "refused"} & given.keys():
+            return ()
+        from .live import LiveReader, told
+
+        accepted, refused = told(given.get("accepted"), {"accepted": True}), told(given.get("refused"), {"accepted": False})
+        return LiveReader(self.reading).request(at, given), accepted, refused
 
     def _table(self, at: At, name: str) -> list[str]:
         """The first column of a CSV file (RFC 4180) beside the sheet, its header left out."""

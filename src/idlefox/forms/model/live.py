@@ -1,0 +1,105 @@
+"""Where the form's page is and how its parts are found there: the key `live:` of a sheet, as data."""
+
+# No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
+import re
+from collections.abc import Mapping
+from typing import Any
+
+from ...records import NamedTuple
+from ..expressions.tree import Expression
+
+PATIENCE, READY = 3_000, 30_000  # milliseconds
+_REQUEST = re.compile(r"([A-Z]+) (/[^\s?#]*)(?:\?([^\s#]*))?")
+
+
+class Find(NamedTuple):
+    """What to look for: a CSS selector (Selectors Level 4), or a role and accessible name (WAI-ARIA); *name* None is any."""
+
+    css: str = ""
+    role: str = ""
+    name: str | None = None
+
+
+class Place(NamedTuple):
+    """What the map says of one address: where its control is, and the page's own marks of its states.
+
+    Of a list, *rows* finds the rows, *add* and *remove* their buttons. *validity* is ``shown``, ``native`` or "" (as the form).
+    """
+
+    find: Find | None = None
+    rows: Find | None = None
+    add: Find | None = None
+    remove: Find | None = None
+    touched: Find | None = None
+    dirty: Find | None = None
+    shows: Find | None = None
+    asking: Find | None = None
+    validity: str = ""
+
+
+class Wanted(NamedTuple):
+    """Which requests are meant: their *method*, a *path* with ``*`` for the rest of a segment, the query's parameters.
+
+    Where ``{value}`` stands in the path, in a parameter or in the *body*, is what a lookup is asked about.
+    """
+
+    method: str
+    path: str
+    query: tuple[tuple[str, str], ...] = ()
+    body: Any = None
+
+    def path_pattern(self) -> str:
+        """The path as a regular expression (that Python and ECMAScript read alike) with a group for ``{value}``."""
+        parts = re.split(r"(\*|\{value\})", self.path)
+        return "".join("[^/]*" if p == "*" else "([^/]*)" if p == "{value}" else _escaped(p) for p in parts)
+
+
+def _escaped(text: str) -> str:
+    return re.sub(r"([.^$+?()\[\]{}|\\/])", r"\\\1", text)
+
+
+def read_request(text: str, body: Any = None) -> Wanted | None:
+    """The request that *text* means, ``METHOD /path?name=value``; None where it is none."""
+    found = _REQUEST.fullmatch(text)
+    if found is None:
+        return None
+    query = tuple((name, value) for name, _, value in (part.partition("=") for part in (found[3] or "").split("&")) if name)
+    return Wanted(found[1], found[2], query, body)
+
+
+class Told(NamedTuple):
+    """What the page is told: a status and a JSON body."""
+
+    status: int = 200
+    body: Any = None
+
+
+class Scripted(NamedTuple):
+    """One of the further requests that are answered in the place of a server; *when* reads ``query`` and ``body``."""
+
+    request: Wanted
+    told: Told
+    takes: int = 0
+    when: Expression | None = None
+
+
+class LivePage(NamedTuple):
+    """The key `live:`. *page* is a URL or a file beside the sheet; times are in milliseconds."""
+
+    page: str = ""
+    serve: str = ""
+    ready: int = READY
+    form: Find | None = None
+    time: str = "virtual"  # or real
+    patience: int = PATIENCE
+    validity: str = "shown"  # or native
+    requests: str = "standin"  # or real
+    answers: tuple[Scripted, ...] = ()
+    errors: str = "problem"  # or map
+    notice: Find | None = None
+    views: Mapping[str, Find] = {}
+    submit: Find | None = None
+    find: Mapping[str, Place] = {}
+    page_errors: str = "warn"  # or fail
+    file: str = ""
+    line: int = 0

@@ -1,0 +1,147 @@
+"""Reads the key `live:` of a sheet, and what lookups and replies say of a page's requests."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ..expressions.bind import Scope
+from ..expressions.parse import ExpressionError, parse
+from ..expressions.tree import Expression, Name
+from ..model.live import PATIENCE, READY, Find, LivePage, Place, Scripted, Told, Wanted, read_request
+from ..names.addresses import AddressError, locate, parse_address
+from ..names.shapes import Shape
+from .reading import At, Reading
+
+_ASKED = ("touched", "dirty", "shows", "asking")
+_WITH_VALUE = "write where the value goes: GET /api/codes?code={value}"
+
+
+class LiveReader:
+    """Reads what a sheet says of its page."""
+
+    def __init__(self, reading: Reading) -> None:
+        self.reading = reading
+
+    def live(self, given: dict[str, Any], views: dict[str, Any]) -> LivePage:
+        """What stands under `live:`; *views* are the sheet's own."""
+        at: At = ("live",)
+        for name in given.get("views", {}):
+            if name not in views and name not in ("editing", "waiting", "done"):
+                known = ", ".join(dict.fromkeys(("editing", "waiting", "done", *views)))
+                self.reading.report((*at, "views", name), f"there is no view {name!r}", f"the views are {known}", key=True)
+        return LivePage(
+            page=given["page"],
+            serve=given.get("serve", ""),
+            ready=self.reading.duration(at, given, "ready", READY),
+            form=_found(given.get("form")),
+            time=given.get("time", "virtual"),
+            patience=self.reading.duration(at, given, "patience", PATIENCE),
+            validity=given.get("validity", "shown"),
+            requests=given.get("requests", "standin"),
+            answers=tuple(self._answer((*at, "answers", i), each) for i, each in enumerate(given.get("answers", []))),
+            errors=given.get("errors", "problem"),
+            notice=_found(given.get("notice")),
+            views={name: find for name, each in given.get("views", {}).items() if (find := _found(each)) is not None},
+            submit=_found(given.get("submit")),
+            find={address: self._place((*at, "find", address), address, each) for address, each in given.get("find", {}).items()},
+            page_errors=given.get("page_errors", "warn"),
+            file=self.reading.document.file,
+            line=self.reading.document.place((*at, "page")).line,
+        )
+
+    def _place(self, at: At, address: str, given: Any) -> Place:
+        segments = parse_address(address)
+        if segments is None:
+            self.reading.report(at, f"{address!r} is no address", "write it as in contact.email or passengers[*].age", key=True)
+            return Place()
+        try:
+            shape = locate(self.reading.root, segments, self.reading.panels).shape
+        except AddressError as fault:
+            self.reading.report(at, fault.cause, fault.remedy, key=True)
+            return Place()
+        if isinstance(given, str) or "role" in given or "name" in given:
+            more = given if isinstance(given, dict) else {}
+            return self._marks(at, shape, more, _found(given))
+        return self._marks(at, shape, given, _found(given.get("at")))
+
+    def _marks(self, at: At, shape: Shape, given: dict[str, Any], find: Find | None) -> Place:
+        for key in ("rows", "add", "remove"):
+            if key in given and shape.kind != "rows":
+                self.reading.report((*at, key), f"{shape.name} has no rows", "leave it out", key=True)
+        parts = {key: _found(given.get(key)) for key in ("rows", "add", "remove", *_ASKED)}
+        return Place(find=find, validity=given.get("validity", ""), **parts)
+
+    def request(self, at: At, given: dict[str, Any]) -> Wanted | None:
+        """The request of a lookup; it says where the value goes."""
+        if "request" not in given:
+            return None
+        wanted = self._wanted((*at, "request"), given["request"], given.get("body"))
+        if wanted is not None and "{value}" not in f"{wanted.path}{dict(wanted.query)}{wanted.body}":
+            self.reading.report((*at, "request"), "the request does not say where the value is", _WITH_VALUE)
+        return wanted
+
+    def _wanted(self, at: At, text: str, body: Any = None) -> Wanted | None:
+        wanted = read_request(text, body)
+        if wanted is None:
+            self.reading.report(at, f"{text!r} is no request", "write it as in GET /api/ports or POST /api/codes")
+        return wanted
+
+    def _answer(self, at: At, given: dict[str, Any]) -> Scripted:
+        wanted = self._wanted((*at, "request"), given["request"]) or Wanted("GET", "/")
+        told = Told(given.get("status", 200), given.get("body"))
+        return Scripted(wanted, told, self.reading.duration(at, given, "takes"), self._when(at, given))
+
+    def _when(self, at: At, given: dict[str, Any]) -> Expression | None:
+        """A condition over the request's own parts, which no form knows: any name in `query` and `body` is one."""
+        if "when" not in given:
+            return None
+        top = Shape("", "form", ())
+        top.children = {part: Shape(part, "group", (part,), {}) for part in ("query", "body")}
+        for segments in _names(given["when"]):
+            shape: Shape | None = top
+            for segment in segments:
+                if shape is None or not isinstance(segment, str):
+                    break
+                if shape.children is None:
+                    shape.children = {}
+                    shape.kind = "group"
+                if shape is top and segment not in shape.children:
+                    break
+                shape = shape.children.setdefault(segment, Shape(segment, "select", (*shape.path, segment)))
+        return self.reading.condition(at, given, "when", Scope(top, payload=True))
+
+
+def _names(text: Any) -> list[tuple[Any, ...]]:
+    """The names in the expression *text*; none where it cannot be read, which is told elsewhere."""
+    found: list[tuple[Any, ...]] = []
+
+    def walk(part: Any) -> None:
+        if isinstance(part, Name):
+            found.append(part.segments)
+        elif isinstance(part, tuple):
+            for each in part:
+                walk(each)
+
+    try:
+        walk(parse(text) if isinstance(text, str) else None)
+    except ExpressionError:
+        pass
+    return found
+
+
+def told(given: Any, default: Any) -> Told:
+    """What a page is told: a body, or with a status ``{status: 404, body: …}``."""
+    if given is None:
+        return Told(body=default)
+    if isinstance(given, dict) and "status" in given and set(given) <= {"status", "body"} and isinstance(given["status"], int):
+        return Told(given["status"], given.get("body"))
+    return Told(body=given)
+
+
+def _found(given: Any) -> Find | None:
+    """CSS as a text, or ``{role, name}``."""
+    if given is None:
+        return None
+    if isinstance(given, str):
+        return Find(css=given)
+    return Find(role=given.get("role", ""), name=given.get("name"))

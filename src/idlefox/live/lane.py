@@ -1,0 +1,152 @@
+"""A lane: one browser with one page, in which scenarios are played one after the other. What dies is started anew for the next.
+
+The event loop runs only while something is asked of the page: nothing happens behind the player's back.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import os
+from collections.abc import Coroutine
+from multiprocessing.util import Finalize
+from pathlib import Path
+from time import monotonic
+from typing import Any, TypeVar
+
+from ..engine.session.session import Stage
+from ..forms.model.form import Form
+from ..forms.model.live import LivePage
+from ..records import NamedTuple
+from ..refusals import Refusal
+from .browsers import Browser
+from .connection import BiDiError, BrowserGone
+from .loopback import Loopback
+from .page import Page, Restless
+from .page_map import agent_map
+from .world import World
+
+T = TypeVar("T")
+
+
+class LiveWishes(NamedTuple):
+    """How to play in a browser: which one (firefox, chromium), with a window or not, with which hands (quick, real).
+
+    *deadline* is the real time that a scenario may take, in seconds.
+    """
+
+    browser: str = "firefox"
+    show: bool = False
+    hands: str = "quick"
+    deadline: float = 30.0
+
+
+class Trouble(Exception):
+    """What ends a scenario: the page or the browser is of no more use. *refusal* says why."""
+
+    def __init__(self, refusal: Refusal) -> None:
+        super().__init__(refusal.kind)
+        self.refusal = refusal
+
+
+class Lane:
+    """Plays the page of *form*. Everything starts when it is needed."""
+
+    def __init__(self, form: Form, stage: Stage, wishes: LiveWishes) -> None:
+        self.form, self.stage, self.wishes = form, stage, wishes
+        self.live: LivePage = form.live or LivePage()
+        self.world = World(form, stage)
+        self.browser: Browser | None = None
+        self.page: Page | None = None
+        self.ends = 0.0  # when the scenario must be over, by the real clock
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._loopback: Loopback | None = None
+        self._process = os.getpid()
+        Finalize(None, self.close, exitpriority=1)  # unlike atexit, this holds in processes of a pool, too
+
+    @property
+    def loop(self) -> asyncio.AbstractEventLoop:
+        if self._loop is None:
+            self._loop = asyncio.new_event_loop()
+        return self._loop
+
+    def run(self, work: Coroutine[Any, Any, T]) -> T:
+        """What *work* comes to. Raises Trouble where the browser, the page or the time gives out."""
+        left = self.ends - monotonic()
+        try:
+            return self.loop.run_until_complete(asyncio.wait_for(work, max(left, 0.001)))
+        except Restless:
+            raise Trouble(Refusal("restless")) from None
+        except BrowserGone as fault:
+            self._drop()
+            raise Trouble(Refusal("browser gone", facts={"why": f"{self.wishes.browser} is gone: {fault}"})) from None
+        except TimeoutError:
+            self._drop()
+            raise Trouble(Refusal("too long", facts={"seconds": self.wishes.deadline})) from None
+        except BiDiError as fault:
+            self._drop()
+            raise Trouble(Refusal("browser gone", facts={"why": f"{self.wishes.browser} refuses to go on: {fault}"})) from None
+
+    def load(self, clock: int) -> None:
+        """Begins a scenario: the page fresh, at the virtual instant *clock*. Raises Trouble, NoBrowser."""
+        self.ends = monotonic() + self.wishes.deadline + (60.0 if self.browser is None else 0.0)  # a start is nobody's fault
+        self.world.start(clock)
+        self.run(self._load(clock))
+        self.ends = monotonic() + self.wishes.deadline
+
+    async def _load(self, clock: int) -> None:
+        if self.page is None:
+            await self._start()
+        assert self.page is not None
+        await self.page.load(await self._url(), clock if self.live.time == "virtual" else None, fresh=True)
+
+    async def _start(self) -> None:
+        self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
+        settings = {"map": agent_map(self.form), "held": self.world.held()}
+        self.page = Page(self.browser, self.world, settings)
+        await self.page.open()
+
+    async def _url(self) -> str:
+        """Where the page is: a file beside the sheet is served on loopback."""
+        if "://" in self.live.page:
+            return self.live.page
+        file, mark, fragment = self.live.page.partition("#")
+        path = Path(self.live.file).parent / file
+        if self._loopback is None:
+            self._loopback = Loopback(str(path.parent), self._answer)
+            await self._loopback.start()
+        return f"{self._loopback.base}/{path.name}{mark}{fragment}"
+
+    async def _answer(self, request: Any) -> Any:
+        return await self.page.answer(request) if self.page is not None else None
+
+    def folder(self) -> str:
+        """A folder for files that are made up; it goes with the browser."""
+        assert self.browser is not None
+        return self.browser.folder
+
+    def _drop(self) -> None:
+        """The browser is of no more use: the next scenario gets another."""
+        browser, self.browser, self.page = self.browser, None, None
+        if browser is not None:
+            browser.kill()
+
+    def close(self) -> None:
+        """Ends the browser and the server. What another process has started is left alone."""
+        if self._process != os.getpid():
+            return
+        if self._loop is None:
+            return
+        try:
+            if self.browser is not None:
+                self.loop.run_until_complete(self.browser.close())
+            if self._loopback is not None:
+                self.loop.run_until_complete(self._loopback.stop())
+            for task in asyncio.all_tasks(self._loop):
+                task.cancel()
+            self.loop.run_until_complete(asyncio.sleep(0))
+        finally:
+            self._drop()
+            self._loop.close()
+            self._loop = None
+
+

@@ -1,0 +1,86 @@
+"""From a form to the page that it names, as a subject: what `run --live` plays on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from ..engine.compile.compiler import compile_form
+from ..engine.session.session import Stage
+from ..forms.model.form import Form
+from ..forms.model.live import LivePage
+from ..play.subjects import Loaded
+from ..problems import CALL, Place, Problem, Unreadable
+from ..records import NamedTuple
+from .browsers import NoBrowser, choose
+from .lane import Lane, LiveWishes
+from .subject import LivePageSubject
+
+KINDS = ("auto", "firefox", "chromium", "http")
+
+
+_LANES: dict[tuple[str, LiveWishes], Lane] = {}  # of this process: a lane is kept from script to script
+
+
+class Live(NamedTuple):
+    """Makes live subjects of forms: what `play` is handed to go outside. It can be sent to another process."""
+
+    wishes: LiveWishes
+
+    def __call__(self, form: Form) -> Loaded:
+        """The page of *form* as a subject."""
+        if form.page is not None and form.live is None:
+            form = _with_page(form)
+        if form.live is None:
+            cause = "this sheet does not say where its page is"
+            remedy = "say so under live: as in live: {page: booking.html}, or leave out --live"
+            stage = Stage(compile_form(form))
+            missing = Problem(Place(form.file, 1, 1), cause, remedy)
+            return Loaded(form, _nothing, LivePageSubject.abilities, stage.way, unplayable=missing)
+        key = (form.file, self.wishes)
+        lane = _LANES.get(key)
+        if lane is None or lane.form is not form:
+            if lane is not None:
+                lane.close()
+            lane = _LANES[key] = Lane(form, Stage(compile_form(form)), self.wishes)
+        kept = lane
+        return Loaded(form, lambda folder: LivePageSubject(kept, folder), LivePageSubject.abilities, kept.stage.way)
+
+
+_PAGES: dict[int, tuple[Form, Form]] = {}
+
+
+def _with_page(form: Form) -> Form:
+    """A form of a page, with that page as the one that is played; the same for the same form."""
+    known = _PAGES.get(id(form))
+    if known is None or known[0] is not form:
+        live = LivePage(page=Path(form.file).name, validity="native", file=form.file)
+        known = _PAGES[id(form)] = (form, form._replace(live=live))
+    return known[1]
+
+
+def _nothing(folder: str) -> Any:
+    raise AssertionError("nothing is played on a form that has no page")
+
+
+def close_all() -> None:
+    """Ends every browser of this process."""
+    for lane in _LANES.values():
+        lane.close()
+    _LANES.clear()
+
+
+def live_subjects(kind: str, *, show: bool, hands: str, deadline: float) -> Live:
+    """What plays forms live in a browser of *kind*. Raises Unreadable where there is none, or what it takes is not installed."""
+    try:
+        import h11  # noqa: F401
+        import httpx  # noqa: F401
+        import websockets  # noqa: F401
+    except ImportError as fault:
+        cause = f"--live needs a library that is not installed: {fault.name}"
+        raise Unreadable([Problem(Place("--live", 1, 1), cause, "install it: pip install 'idle-fox[live]'", code=CALL)]) from None
+    try:
+        browser = choose(kind)
+    except NoBrowser as fault:
+        raise Unreadable([Problem(Place("--live", 1, 1), fault.cause, fault.remedy, code=CALL)]) from None
+    return Live(LiveWishes(browser, show, hands, deadline))

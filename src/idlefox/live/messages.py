@@ -1,0 +1,54 @@
+"""Requests and responses between a page and whoever answers it, as plain data."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from http import HTTPStatus
+from typing import Any
+
+from ..records import NamedTuple
+
+
+class Request(NamedTuple):
+    """A request as it was sent. *target* is the path with its query, header names are in lower case."""
+
+    method: str
+    target: str
+    headers: Mapping[str, str] = {}
+    body: bytes = b""
+
+    @property
+    def path(self) -> str:
+        return self.target.partition("?")[0]
+
+    @property
+    def navigates(self) -> bool:
+        """Whether a browser asks for a document with it (Fetch Metadata)."""
+        return self.headers.get("sec-fetch-dest", "") in ("document", "iframe", "frame")
+
+
+class Response(NamedTuple):
+    """What comes back. *lost*: nothing does, the connection breaks."""
+
+    status: int = 200
+    body: bytes = b""
+    media_type: str = "application/json"
+    headers: tuple[tuple[str, str], ...] = ()
+    lost: bool = False
+
+    @property
+    def reason(self) -> str:
+        try:
+            return HTTPStatus(self.status).phrase
+        except ValueError:
+            return ""
+
+
+LOST = Response(0, lost=True)
+
+
+def as_json(data: Any, status: int = 200, media_type: str = "application/json", headers: tuple[tuple[str, str], ...] = ()) -> Response:
+    """A response of JSON; nothing at all where *data* is None."""
+    body = b"" if data is None else json.dumps(data, ensure_ascii=False).encode()
+    return Response(status, body, media_type, headers)

@@ -1,0 +1,368 @@
+"""One page in one browser, played in virtual time: the agent acts and looks in it, requests are answered when they are due.
+
+Everything here is asynchronous and runs in one event loop, with the connection to the browser and the loopback server.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+from .browsers import Browser
+from .connection import BiDiError, Connection
+from .messages import LOST, Request, Response
+from .world import NEVER, Decided, World
+
+AGENT = (Path(__file__).parent / "agent.js").read_text(encoding="utf-8")
+ASK = (
+    "async (what, given) => { const agent = window[Symbol.for('idlefox.agent')];"
+    " if (!agent) return 'null'; return JSON.stringify(await agent[what](JSON.parse(given)) ?? null); }"
+)
+ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
+LOAD = 20.0  # and for a document to load
+_NEVER = 1 << 60
+
+
+class Restless(Exception):
+    """The page does not come to rest."""
+
+
+class PageFault(Exception):
+    """The agent failed in the page: a fault of ours."""
+
+
+class Held:
+    """A request that has arrived and is answered when it is *due*: None until the page has told when it began."""
+
+    def __init__(self, request: Request, decided: Decided) -> None:
+        self.request, self.decided = request, decided
+        self.id: int | None = None
+        self.due: int | None = None
+        self.gate: asyncio.Future[Response] = asyncio.get_running_loop().create_future()
+
+    def begun(self, number: int | None, at: int) -> None:
+        self.id = number
+        self.due = _NEVER if self.decided.takes == NEVER else at + self.decided.takes
+
+    def release(self) -> None:
+        if not self.gate.done():
+            self.gate.set_result(self.decided.response)
+
+
+class Page:
+    """The page of a form in a tab of *browser*. *settings* are the agent's, but for the clock."""
+
+    def __init__(self, browser: Browser, world: World, settings: dict[str, Any]) -> None:
+        assert browser.connection is not None
+        self.browser, self.world, self.settings = browser, world, settings
+        self.connection: Connection = browser.connection
+        self.context = ""
+        self.url = ""
+        self.now = 0
+        self.virtual = True
+        self.state: dict[str, Any] = {}
+        self.patience = world.live.patience
+        self.held: list[Held] = []
+        self.left = False  # the document is on its way out
+        self._loads = 0
+        self.documents = 0
+        self._preload = ""
+        self._known = 0
+        self._unmatched: list[dict[str, Any]] = []  # requests of the page's that have not arrived
+        self._arrived = asyncio.Event()
+        self._loaded = asyncio.Event()
+        self._lost: dict[int, Request] = {}  # requests whose answer was lost, until the page knows
+        self._early: list[tuple[str, str]] = []  # requests that have arrived and that no one holds
+
+    async def open(self) -> None:
+        """Opens a tab."""
+        self.context = (await self.connection.call("browsingContext.create", type="tab"))["context"]
+        events = ["browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted"]
+        for event in events:
+            self.connection.on(event, self._document_there)
+        for event in events:
+            try:
+                await self.connection.call("session.subscribe", events=[event])
+            except BiDiError:
+                continue  # an event that this browser does not know yet
+
+    def _document_there(self, event: dict[str, Any]) -> None:
+        if event.get("context") == self.context:
+            self.documents += 1
+            self._loaded.set()
+
+    # loading
+    async def load(self, url: str, clock: int | None, *, fresh: bool) -> None:
+        """Loads *url* at the virtual instant *clock* (None: real time); *fresh*: nothing of what was stored is left."""
+        self.url, self.virtual, self.now = url, clock is not None, clock or 0
+        if fresh:
+            await self._forget(url)
+        self._loads += 1
+        settings = {**self.settings, "clock": clock, "run": f"{id(self)}-{self._loads}", "fresh": fresh}
+        await self._put_agent(settings)
+        self._begin()
+        await self.connection.call("browsingContext.navigate", context=self.context, url=url, wait="complete", within=LOAD)
+        await self._start()
+
+    async def _put_agent(self, settings: dict[str, Any]) -> None:
+        if self._preload:
+            await self.connection.call("script.removePreloadScript", script=self._preload)
+        function = f"() => ({AGENT})({json.dumps(settings)})"
+        added = await self.connection.call("script.addPreloadScript", functionDeclaration=function, contexts=[self.context])
+        self._preload = added["script"]
+
+    async def _forget(self, url: str) -> None:
+        if self._loads:
+            await self._ask("end")
+        for held in tuple(self.held):
+            held.gate.cancel()
+        self.held.clear()
+        try:
+            await self.connection.call("storage.deleteCookies", partition={"type": "context", "context": self.context})
+        except BiDiError:
+            await self.connection.call("storage.deleteCookies")
+
+    def _begin(self) -> None:
+        """A new document: what the old one's requests were is over."""
+        self._known, self.left = 0, False
+        self._unmatched.clear()
+        self._early.clear()
+        self._lost.clear()
+        self._loaded.clear()
+
+    async def _start(self) -> None:
+        self._merge(await self._ask("begin", **self._wishes(self.now)))
+        await self.advance(self.now)
+
+    # asking
+    async def _ask(self, what: str, **given: Any) -> Any:
+        """Calls the agent. JSON goes in and out as one text: as values of the protocol it costs several times as much."""
+        answer = await self.connection.call(
+            "script.callFunction", functionDeclaration=ASK, awaitPromise=True, target={"context": self.context},
+            arguments=[{"type": "string", "value": what}, {"type": "string", "value": json.dumps(given)}],
+        )  # fmt: skip
+        if answer["type"] == "exception":
+            raise PageFault(answer["exceptionDetails"]["text"])
+        return json.loads(answer["result"]["value"])
+
+    async def ask(self, what: str, **given: Any) -> Any:
+        """Calls the agent; where the document goes away meanwhile, that of the next one."""
+        documents = self.documents
+        try:
+            found = await self._ask(what, **given)
+        except BiDiError:
+            if not await self._document_after(documents):
+                raise
+            found = await self._ask(what, **given)
+        if found is None and what in ("look", "run"):
+            await self._start()
+            found = await self._ask(what, **given)
+        return found
+
+    async def _document_after(self, documents: int) -> bool:
+        """Waits for a document to be there after the *documents* so far; whether there is one."""
+        try:
+            while self.documents == documents:
+                self._loaded.clear()
+                await asyncio.wait_for(self._loaded.wait(), LOAD)
+        except TimeoutError:
+            return False
+        self._begin()
+        await self._start()
+        return True
+
+    def _wishes(self, target: int, patience: int | None = None) -> dict[str, Any]:
+        wishes = {"known": self._known, "open": [h.id for h in self.held if h.id is not None], "left": self.left}
+        if self.virtual:
+            wishes["target"] = target
+        return wishes if patience is None else {**wishes, "patience": patience}
+
+    def _merge(self, state: dict[str, Any]) -> None:
+        """Takes in what the agent tells of time and of its requests."""
+        self.state = state
+        if state.get("now") is not None:
+            self.now = state["now"]
+        self._known = state["known"]
+        self._unmatched += [request for request in state["requests"] if request["held"]]
+        over = set(state["over"])
+        for held in [h for h in self.held if h.id in over]:
+            self.held.remove(held)
+            held.gate.cancel()
+        self._unmatched = [request for request in self._unmatched if request["id"] not in over]
+        self._lost = {number: request for number, request in self._lost.items() if number not in over}
+        self._match()
+
+    def _match(self) -> None:
+        """Says of each request that has arrived when the page began it."""
+        for request in tuple(self._unmatched):
+            parts = urlsplit(request["url"])
+            target = parts.path + (f"?{parts.query}" if parts.query else "")
+            wanted = (request["method"], target)
+            held = next((h for h in self.held if h.due is None and (h.request.method, h.request.target) == wanted), None)
+            if held is not None:
+                held.begun(request["id"], request["at"] if self.virtual else self.now)
+            elif wanted in self._early:
+                self._early.remove(wanted)
+            else:
+                continue
+            self._unmatched.remove(request)
+
+    # requests
+    async def answer(self, request: Request) -> Response | None:
+        """What the loopback server asks: the answer to *request*, once it is due; None where it is none of ours."""
+        if any(lost._replace(headers={}) == request._replace(headers={}) for lost in self._lost.values()):
+            return LOST  # a browser sends again what got no answer
+        decided = self.world.decide(request, self.now)
+        if decided is None:
+            self._early.append((request.method, request.target))
+            self._arrived.set()
+            return None
+        held = Held(request, decided)
+        if request.navigates:
+            self.left = True
+            held.begun(None, self.now)
+        self.held.append(held)
+        self._arrived.set()
+        if not self.virtual:
+            asyncio.get_running_loop().call_later(decided.takes / 1000 if decided.takes != NEVER else 10_000, held.release)
+        try:
+            return await held.gate
+        finally:
+            if held in self.held:
+                self.held.remove(held)
+
+    async def _arrivals(self) -> None:
+        """Waits until what the page has sent has arrived."""
+        while self._unmatched:
+            self._arrived.clear()
+            try:
+                await asyncio.wait_for(self._arrived.wait(), ARRIVE)
+            except TimeoutError:
+                self._unmatched.clear()  # answered out of a cache, or by a worker of the page's
+                return
+            self._match()
+
+    # time
+    def next_moment(self) -> int | None:
+        """When something is due next, in virtual time; None where nothing is."""
+        dues = [h.due for h in self.held if h.due is not None and h.due != _NEVER]
+        if self.state.get("next") is not None:
+            dues.append(self.state["next"])
+        return min(dues, default=None)
+
+    def under_way(self) -> list[str]:
+        """What is on its way: requests that are held, and timers that come once within the page's patience."""
+        found = [f"{h.request.method} {h.request.target}" for h in self.held]
+        waiting = [delay for _, delay in self.state.get("timers", ()) if delay <= self.patience]
+        return [*found, *(["a timer of the page's"] if waiting else [])]
+
+    async def advance(self, target: int) -> None:
+        """Lets virtual time go on to *target*, answering each request when it is due. Raises Restless, BrowserGone."""
+        for _ in range(10_000):
+            dues = [h.due for h in self.held if h.due is not None]
+            stop = min([target, *dues]) if self.virtual else target
+            state = await self.ask("run", **self._wishes(max(stop, self.now)))
+            self._merge(state)
+            await self._arrivals()
+            if state["why"] == "restless":
+                raise Restless
+            if state["why"] == "leaving":
+                await self._leaving()
+                continue
+            if state["why"] != "quiet":
+                continue
+            due = [h for h in self.held if h.due is not None and h.due <= self.now] if self.virtual else []
+            if due:
+                await self._release(min(due, key=lambda h: (h.due or 0, h.id or 0)))
+                continue
+            if not self.virtual or self.now >= target:
+                return
+        raise Restless
+
+    async def _release(self, held: Held) -> None:
+        documents = self.documents
+        if held.decided.response.lost and held.id is not None:
+            self._lost[held.id] = held.request
+        held.release()
+        if held in self.held:
+            self.held.remove(held)
+        if held.id is None:
+            await self._document_after(documents)
+
+    async def _leaving(self) -> None:
+        """The page has sent a form, or followed a link: its request arrives and is held, or another document comes."""
+        documents = self.documents
+        for _ in range(int(ARRIVE / 0.01)):
+            if self.left or self.documents != documents:
+                break
+            await asyncio.sleep(0.01)
+        if self.documents != documents:
+            await self._document_after(documents)
+        else:
+            self.left = True
+
+    # acting and looking
+    async def stretch(self, steps: list[dict[str, Any]]) -> tuple[int, dict[str, Any] | None]:
+        """Takes *steps*, each followed by what is due at once; how many were taken, and why the next was not."""
+        done = 0
+        while done < len(steps):
+            found = await self.ask("stretch", steps=steps[done:], **self._wishes(self.now))
+            if found is None or "done" not in found:
+                raise PageFault("the page has no agent")
+            done += found["done"]
+            self._merge(found)
+            if found.get("refused"):
+                return done, found["refused"]
+            if found["why"] != "quiet":
+                await self._arrivals()
+                await self.advance(self.now)
+        return done, None
+
+    async def look(self, only: list[str] | None = None) -> dict[str, Any]:
+        """What there is to see of the form now (`look` in the agent)."""
+        found: dict[str, Any] = await self.ask("look", only=only)
+        return found
+
+    async def press_keys(self, keys: str) -> None:
+        """Presses real keys where the focus is (WebDriver, "Keyboard actions")."""
+        actions = [{"type": kind, "value": key} for key in keys for kind in ("keyDown", "keyUp")]
+        await self.act([{"type": "key", "id": "keys", "actions": actions}])
+
+    async def act(self, actions: list[dict[str, Any]]) -> None:
+        await self.connection.call("input.performActions", context=self.context, actions=actions)
+        await self.advance(self.now)
+
+    async def choose_files(self, address: str, paths: list[str]) -> dict[str, Any] | None:
+        """Chooses files in a control (WebDriver BiDi, "input.setFiles"); what keeps a person from it, None where nothing does."""
+        hinders = await self.ask("hinders", step={"act": "focus", "address": address})
+        if hinders["kind"]:
+            return dict(hinders)
+        found = await self.connection.call(
+            "script.callFunction", functionDeclaration="(at) => window[Symbol.for('idlefox.agent')].element(at)", awaitPromise=False,
+            target={"context": self.context}, arguments=[{"type": "string", "value": address}],
+        )  # fmt: skip
+        element = {"sharedId": found["result"]["sharedId"]}
+        await self.connection.call("input.setFiles", context=self.context, element=element, files=paths)
+        await self.advance(self.now)
+        return None
+
+    async def leave(self) -> None:
+        """Navigates away, to an empty page."""
+        self._begin()
+        await self.connection.call("browsingContext.navigate", context=self.context, url="about:blank", wait="complete", within=LOAD)
+
+    async def told(self) -> dict[str, Any]:
+        found: dict[str, Any] = await self.ask("told") or {"warnings": [], "errors": []}
+        return found
+
+    async def picture(self) -> bytes:
+        """A PNG of what the tab shows."""
+        import base64
+
+        shot = await self.connection.call("browsingContext.captureScreenshot", context=self.context)
+        return base64.b64decode(shot["data"])
+
+

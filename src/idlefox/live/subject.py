@@ -1,0 +1,348 @@
+"""A page in a browser as a subject: steps become acts in the page, checks are answered by what can be seen of it."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from ..engine.session.stand_in import Answer
+from ..engine.state.journal import Journal
+from ..forms.model.form import Field
+from ..forms.names.addresses import called
+from ..forms.names.shapes import write_address
+from ..play.server_answers import answer_of
+from ..play.subject import ABILITIES, UNDER_WAY, Unseen
+from ..refusals import Refusal
+from ..script import tree
+from ..script.tree import Noun
+from .hands import KEYS, act_of, entering, refusal_of
+from .lane import Lane, Trouble
+from .page import Page
+from .sight import Facts, Sight
+
+
+class LivePageSubject:
+    """Plays on the page of a sheet, in the browser of *lane*. *folder* is where the script's paths start."""
+
+    abilities = frozenset(ABILITIES) - {"panels", "stored record"}
+
+    def __init__(self, lane: Lane, folder: str) -> None:
+        self.lane, self.folder = lane, folder
+        self.form = lane.form
+        self._start = 0
+        self._ops: Sequence[Any] = ()
+        self._done: dict[int, Refusal | None] = {}
+        self._snapshot: dict[str, Any] | None = None
+        self._last_step: dict[str, int] = {}
+
+    # a scenario
+    def load(self, clock: int) -> Refusal | None:
+        self._start = clock
+        self._forget()
+        self._done.clear()
+        self._last_step.clear()
+        try:
+            self.lane.load(clock)
+        except Trouble as fault:
+            return fault.refusal
+        return None
+
+    def coming(self, ops: Sequence[Any]) -> None:
+        """The steps and checks to come: steps between two checks are taken in one call."""
+        self._ops = ops
+
+    def close(self) -> None:
+        self._ops = ()
+
+    @property
+    def page(self) -> Page:
+        assert self.lane.page is not None
+        return self.lane.page
+
+    def _forget(self) -> None:
+        self._snapshot = None
+
+    def _run(self, work: Any) -> Any:
+        return self.lane.run(work)
+
+    # steps
+    def perform(self, step: Any, number: int) -> Refusal | None:
+        if self.lane.page is None:
+            return Refusal("browser gone", facts={"why": f"{self.lane.wishes.browser} is gone"})
+        if (address := getattr(step, "address", None)) is not None:
+            self._last_step[write_address(address.segments)] = number
+        if number in self._done and self._ops[number - 1].act is step:
+            return self._done.pop(number)
+        self._forget()
+        try:
+            if self.lane.wishes.hands == "quick" and act_of(step) is not None:
+                self._together(step, number)
+                return self._done.pop(number)
+            refusal: Refusal | None = self._run(self._take(step))
+        except Trouble as fault:
+            return fault.refusal
+        return refusal
+
+    def _together(self, step: Any, number: int) -> None:
+        """Takes *step* and, in the same call, all that follow it and are one act each."""
+        steps = [step]
+        if number and self._ops and self._ops[number - 1].act is step:
+            for op in self._ops[number:]:
+                if act_of(op.act) is None:
+                    break
+                steps.append(op.act)
+        acts = [act for each in steps if (act := act_of(each)) is not None]
+        done, refused = self._run(self.page.stretch(acts))
+        for i, each in enumerate(steps[: done + 1]):
+            self._done[number + i] = refusal_of(refused, each, acts[i]) if i == done and refused else None
+
+    async def _take(self, step: Any) -> Refusal | None:
+        """Takes a step that is more than one act, or any with real hands."""
+        act = act_of(step)
+        if act is None:
+            found: Refusal | None = await _STEPS[type(step)](self, step)
+            return found
+        if self.lane.wishes.hands == "real":
+            from .real_hands import RealHands
+
+            refused = await RealHands(self.page).take(act)
+        else:
+            refused = (await self.page.stretch([act]))[1]
+        return refusal_of(refused, step, act) if refused else None
+
+    async def _acts(self, step: Any, acts: list[dict[str, Any]]) -> Refusal | None:
+        done, refused = await self.page.stretch(acts)
+        return refusal_of(refused, step, acts[done]) if refused else None
+
+    def _field(self, step: Any) -> Field:
+        field = self.form.find(tuple("*" if isinstance(s, int) else s for s in step.address.segments))
+        assert field is not None  # the step was bound to the form
+        return field
+
+    async def _fill(self, step: tree.FillLine) -> Refusal | None:
+        segments, field = step.address.segments, self._field(step)
+        row = isinstance(segments[-1], int)
+        return await self._enter(step, field, write_address(segments), step.value, row=row)
+
+    async def _enter(self, step: Any, field: Field, address: str, value: Any, *, row: bool = False) -> Refusal | None:
+        """Enters *value* in *field*, or in all the fields of a group, row or list."""
+        if field.kind == "rows" and not row:
+            if not isinstance(value, list):
+                return Refusal("needs objects", address, facts={"value": value})
+            return await self._enter_rows(step, field, address, value)
+        if not field.fields:
+            return await self._acts(step, entering(field, address, value))
+        if not isinstance(value, dict):
+            return Refusal("needs an object", address, facts={"value": value})
+        for name, each in value.items():
+            inner = next((f for f in field.fields if f.name == name), None)
+            if inner is None:
+                return Refusal("no such field", address, facts={"field": name, "fields": [f.name for f in field.fields]})
+            refusal = await self._enter(step, inner, f"{address}.{name}", each)
+            if refusal is not None:
+                return refusal
+        return None
+
+    async def _enter_rows(self, step: Any, field: Field, address: str, values: list[Any]) -> Refusal | None:
+        count = (await self.page.look([address]))["rows"].get(address, {}).get("count", 0)
+        acts = [{"act": "click", "address": address, "part": "add"}] * (len(values) - count)
+        acts += [{"act": "click", "address": f"{address}[{i}]", "part": "remove"} for i in range(count - 1, len(values) - 1, -1)]
+        refusal = await self._acts(step, acts)
+        for i, each in enumerate(values):
+            refusal = refusal or await self._enter(step, field, f"{address}[{i}]", each, row=True)
+        return refusal
+
+    async def _add(self, step: tree.Add) -> Refusal | None:
+        address = write_address(step.address.segments)
+        if step.at is not None:
+            return Refusal("not a step there", address, "add", {"why": "the page's button says where a row comes; leave `at` out"})
+        refusal = await self._acts(step, [{"act": "click", "address": address, "part": "add"}])
+        if refusal is not None or not step.filled:
+            return refusal
+        field = self._field(step)
+        count = (await self.page.look([address]))["rows"].get(address, {}).get("count", 0)
+        return await self._enter(step, field, f"{address}[{count - 1}]", step.value, row=True)
+
+    async def _move(self, step: tree.Move) -> Refusal | None:
+        why = {"why": "nothing says how rows are moved on a page"}
+        return Refusal("not a step there", write_address(step.address.segments), "move", why)
+
+    async def _press(self, step: tree.Press) -> Refusal | None:
+        if step.address is not None:
+            refusal = await self._acts(step, [{"act": "focus", "address": write_address(step.address.segments)}])
+            if refusal is not None:
+                return refusal
+        held, _, key = step.key.rpartition("+")
+        if held:
+            down = {"type": "keyDown", "value": KEYS[held]}
+            actions = [down, *[{"type": k, "value": KEYS[key]} for k in ("keyDown", "keyUp")], {**down, "type": "keyUp"}]
+            await self.page.act([{"type": "key", "id": "keys", "actions": actions}])
+        else:
+            await self.page.press_keys(KEYS[key])
+        return None
+
+    async def _submit(self, step: tree.Submit) -> Refusal | None:
+        if step.panel is not None:
+            return Refusal("not a step there", step.panel.text, "submit", {"why": "panels are not played on a page"})
+        return await self._send()
+
+    async def _send(self) -> Refusal | None:
+        """Sends what the page holds, past its checks: the request itself."""
+        values = Sight(self.form, await self.page.look(), Facts()).values()
+        submit = self.form.submit
+        await self.page.stretch([{"act": "send", "method": submit.method, "url": submit.to, "values": values, "as": submit.send}])
+        return None
+
+    async def _upload(self, step: tree.Upload) -> Refusal | None:
+        address = write_address(step.address.segments)
+        paths: list[str] = []
+        for file in step.files:
+            path = Path(self.folder) / file.name
+            if not os.path.isfile(path):
+                made = Path(self.lane.folder()) / Path(file.name).name
+                made.write_bytes(b"x" * (file.size or 0))
+                path = made
+            elif file.size is not None and path.stat().st_size != file.size:
+                return Refusal("other size", address, "upload", {"file": file.name, "size": file.size, "there": path.stat().st_size})
+            paths.append(str(path.resolve()))
+        refused = await self.page.choose_files(address, paths)
+        return refusal_of(refused, step) if refused else None
+
+    async def _leave(self, step: tree.Leave) -> None:
+        await self.page.leave()
+
+    async def _return(self, step: tree.Return) -> None:
+        await self.page.load(self.page.url, self.page.now if self.page.virtual else None, fresh=False)
+
+    async def _answer(self, step: tree.Answer) -> None:
+        if step.lookup is not None:
+            self.lane.world.script_lookup(step.lookup.text, step.kind, step.value or "", step.after)
+            return
+        reply: Answer = answer_of(step)
+        self.lane.world.script_reply(reply)
+
+    async def _note(self, step: tree.Note) -> None:
+        return None
+
+    # time
+    def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
+        if self.lane.page is None:
+            return Refusal("browser gone", facts={"why": f"{self.lane.wishes.browser} is gone"})
+        try:
+            return self._advance(milliseconds, until)
+        except Trouble as fault:
+            return fault.refusal
+
+    def _advance(self, milliseconds: int, until: Callable[[], bool] | None) -> bool:
+        page = self.page
+        if not page.virtual:
+            return self._watch(milliseconds, until)
+        end = page.now + milliseconds
+        if until is None:
+            self._forget()
+            self._run(page.advance(end))
+            return True
+        while not until():  # from one moment at which something happens to the next
+            if page.now >= end:
+                return False
+            moment = page.next_moment()
+            self._forget()
+            self._run(page.advance(end if moment is None else min(end, max(moment, page.now))))
+        return True
+
+    def _watch(self, milliseconds: int, until: Callable[[], bool] | None) -> bool:
+        """Real time: waits, and looks every now and then."""
+        from time import monotonic
+
+        end = monotonic() + milliseconds / 1000
+        while until is None or not until():
+            left = end - monotonic()
+            if left <= 0:
+                return until is None
+            self._forget()
+            self._run(self._sleep(min(left, 0.05)))
+        return True
+
+    async def _sleep(self, seconds: float) -> None:
+        await asyncio.sleep(seconds)
+        await self.page.advance(0)
+
+    # looking
+    def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
+        if self.lane.page is None:
+            return Unseen(Refusal("browser gone", facts={"why": f"{self.lane.wishes.browser} is gone"}))
+        try:
+            if noun.kind == UNDER_WAY.kind:
+                return self.page.under_way() if asked == "value" else bool(self.page.under_way())
+            if self._snapshot is None:
+                self._snapshot = self._run(self.page.look())
+        except Trouble as fault:
+            return Unseen(fault.refusal)
+        return Sight(self.form, self._snapshot, self._facts()).look(noun, asked, word)
+
+    def _facts(self) -> Facts:
+        page, facts = self.page, Facts()
+        facts.ms = page.now - self._start
+        facts.submissions = self.lane.world.submissions
+        facts.in_flight = any(h.decided.submission is not None for h in page.held)
+        facts.asking = frozenset(h.decided.lookup for h in page.held if h.decided.lookup)
+        facts.under_way = page.under_way()
+        facts.last_step = self._last_step
+        return facts
+
+    def written(self, address: str) -> str:
+        name = called(self.form.shape, address)
+        field = self.form.find((name,)) if name is not None else None
+        return field.address if field is not None else address
+
+    def trial(self) -> Trial:
+        return Trial(self)
+
+    # records
+    def journal(self) -> Journal:
+        return Journal(self._start, (), ())
+
+    def warnings(self) -> tuple[str, ...]:
+        if self.lane.page is None:
+            return ()
+        try:
+            told = self._run(self.page.told())
+        except Trouble:
+            return ()
+        return (*told["warnings"], *(f"an error of the page's own: {text}" for text in dict.fromkeys(told["errors"])))
+
+
+class Trial(LivePageSubject):
+    """Tries a step without taking it: only whether a person could."""
+
+    def __init__(self, other: LivePageSubject) -> None:
+        super().__init__(other.lane, other.folder)
+
+    def perform(self, step: Any, number: int) -> Refusal | None:
+        act = act_of(step)
+        if act is None and isinstance(step, tree.Add | tree.FillLine):
+            address = write_address(step.address.segments)
+            adds = isinstance(step, tree.Add)
+            act = {"act": "click", "address": address, "part": "add"} if adds else {"act": "focus", "address": address}
+        if act is None:
+            return None
+        refused = self._run(self.page.ask("hinders", step=act))
+        return refusal_of(refused, step, act) if refused and refused["kind"] else None
+
+
+_STEPS: dict[type, Callable[[LivePageSubject, Any], Any]] = {
+    tree.FillLine: LivePageSubject._fill,
+    tree.Add: LivePageSubject._add,
+    tree.Press: LivePageSubject._press,
+    tree.Submit: LivePageSubject._submit,
+    tree.Upload: LivePageSubject._upload,
+    tree.Leave: LivePageSubject._leave,
+    tree.Return: LivePageSubject._return,
+    tree.Reload: LivePageSubject._return,
+    tree.Answer: LivePageSubject._answer,
+    tree.Move: LivePageSubject._move,
+    tree.Note: LivePageSubject._note,
+}

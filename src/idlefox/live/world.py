@@ -1,0 +1,207 @@
+"""Who answers a page's requests in the place of its servers: the sheet's lookups, its server, and the `answers` of `live:`."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from typing import Any
+from urllib.parse import parse_qs, unquote, urlsplit
+
+from ..engine.session.session import Stage
+from ..engine.session.stand_in import Answer, Answered, StandIn
+from ..engine.world.typed import received, typed_value
+from ..forms.model.form import Form, Lookup, walk
+from ..forms.model.live import LivePage, Told, Wanted
+from ..forms.names.addresses import parse_address
+from ..records import NamedTuple
+from .messages import LOST, Request, Response, as_json
+
+PROBLEM = "application/problem+json"  # RFC 9457
+NEVER = -1  # an answer that does not come
+
+
+class Submission(NamedTuple):
+    """A submission of the form: the request, what the server read of it, and what it answered (0: nothing; -1: lost)."""
+
+    request: Request
+    payload: Any
+    status: int
+
+
+class Decided(NamedTuple):
+    """What a request gets, and after how many milliseconds of the page's time (`NEVER`: it waits for good)."""
+
+    response: Response
+    takes: int
+    lookup: str = ""
+    submission: Submission | None = None
+
+
+class World:
+    """Answers the requests of the page of *form*, whose plan *stage* holds."""
+
+    def __init__(self, form: Form, stage: Stage) -> None:
+        self.form, self.live = form, form.live or LivePage()
+        self.answers = self.live.requests == "standin"
+        self.stand_in = StandIn(stage, [each.when for each in self.live.answers])
+        self.target = urlsplit(form.submit.to).path or "/"
+        self.submissions: list[Submission] = []
+
+    def start(self, now: int) -> None:
+        """A new scenario, at the virtual time *now*."""
+        self.stand_in.start(now)
+        self.submissions.clear()
+
+    def held(self) -> list[dict[str, Any]]:
+        """Which requests are answered here, for the agent: methods, paths as patterns, parameters that must be there."""
+        if not self.answers:
+            return []
+        wanted = [lookup.request for lookup in self._lookups()] + [each.request for each in self.live.answers]
+        found = [{"method": w.method, "path": w.path_pattern(), "query": [name for name, _ in w.query]} for w in wanted]
+        submit = Wanted(self.form.submit.method, self.target)
+        return [*found, {"method": submit.method, "path": submit.path_pattern(), "query": []}]
+
+    def _lookups(self) -> Iterator[Lookup]:
+        return (lookup for lookup in self.form.lookups.values() if lookup.request is not None)
+
+    def decide(self, request: Request, now: int) -> Decided | None:
+        """What *request* gets at *now*; None where it is not answered here."""
+        if not self.answers:
+            return None
+        for lookup in self._lookups():
+            values = _value_in(request, lookup.request)
+            if values is not None:
+                return self._lookup(lookup, values)
+        if request.method == self.form.submit.method and request.path == self.target:
+            return self._submission(request, now)
+        query = {name: values[-1] for name, values in parse_qs(urlsplit(request.target).query, keep_blank_values=True).items()}
+        for number, each in enumerate(self.live.answers):
+            if _matches(request, each.request) is not None and self.stand_in.fits(number, query, _body(request)):
+                return Decided(as_json(each.told.body, each.told.status), each.takes)
+        return None
+
+    # lookups
+    def _lookup(self, lookup: Lookup, text: str) -> Decided:
+        found = self.stand_in.lookup(lookup.name, self._as_asked(lookup, text))
+        if found.kind == "nothing":
+            return Decided(LOST, NEVER, lookup.name)
+        takes = found.after or 0
+        if found.kind == "failure":
+            return Decided(LOST, takes, lookup.name)
+        told: Told = (lookup.accepted if found.kind == "accept" else lookup.refused) or Told(body={"accepted": found.kind == "accept"})
+        body = told.body
+        if found.message and isinstance(body, dict):
+            body = {**body, "message": found.message}
+        return Decided(as_json(body, told.status), takes, lookup.name)
+
+    def _as_asked(self, lookup: Lookup, text: str) -> Any:
+        """The value that *text* stands for in the field whose rule asks *lookup*."""
+        for field in walk(self.form.fields):
+            if any(kind.name == "lookup" and kind.parameter == lookup.name for rule in field.rules for kind in rule.kinds):
+                return typed_value(field, text)
+        return text
+
+    # submissions
+    def _submission(self, request: Request, now: int) -> Decided:
+        if request.method == "GET":
+            payload, flat = received(urlsplit(request.target).query.encode(), "application/x-www-form-urlencoded")
+        else:
+            payload, flat = received(request.body, request.headers.get("content-type", ""))
+        reply = self.stand_in.reply(payload, now, flat=flat)
+        status = {"failure": -1, "nothing": 0}.get(reply.kind, reply.status)
+        submission = Submission(request, payload, status)
+        self.submissions.append(submission)
+        if reply.kind == "nothing":
+            return Decided(LOST, NEVER, submission=submission)
+        response = LOST if reply.kind == "failure" else self._response(reply, request)
+        return Decided(response, reply.takes or 0, submission=submission)
+
+    def _response(self, reply: Answer, request: Request) -> Response:
+        there = (("Location", reply.to),) if reply.to else ()
+        if request.navigates:
+            return _document(reply)
+        if reply.body is not None:
+            return as_json(reply.body, reply.status, headers=there)
+        if reply.status < 400:
+            return as_json({}, reply.status, headers=there)
+        if self.live.errors == "map":
+            return as_json({"errors": {address: _one(texts) for address, texts in reply.errors}}, reply.status)
+        errors = [{"pointer": _pointer(address), "detail": text} for address, texts in reply.errors for text in texts]
+        title = reply.notice.text if reply.notice is not None else "The form was rejected."
+        return as_json({"title": title, "status": reply.status, "errors": errors}, reply.status, PROBLEM)
+
+    # scripted answers
+    def script_lookup(self, name: str, kind: str, message: str, after: int | None) -> None:
+        self.stand_in.script_lookup(name, Answered(kind, message, after))
+
+    def script_reply(self, reply: Answer) -> None:
+        self.stand_in.script_reply(reply)
+
+
+def _one(texts: tuple[str, ...]) -> Any:
+    return texts[0] if len(texts) == 1 else list(texts)
+
+
+def _pointer(address: str) -> str:
+    """An address as a JSON Pointer (RFC 6901) in a URI fragment, as RFC 9457's example has it."""
+    segments = parse_address(address) if address else ()
+    return "#" + "".join(f"/{str(s).replace('~', '~0').replace('/', '~1')}" for s in segments or ())
+
+
+def _document(reply: Answer) -> Response:
+    """The answer to a form that the browser itself has sent: where to go, or what is wrong."""
+    import html
+
+    if reply.status < 400 and reply.to:
+        return Response(303, b"", "text/html; charset=utf-8", (("Location", reply.to),))
+    texts = [*([reply.notice.text] if reply.notice is not None else []), *(text for _, texts in reply.errors for text in texts)]
+    role = "status" if reply.status < 400 else "alert"
+    lines = "".join(f'<p role="{role}">{html.escape(text)}</p>' for text in texts)
+    return Response(reply.status, f"<!doctype html><title>Answer</title><main>{lines}</main>".encode(), "text/html; charset=utf-8")
+
+
+# matching
+def _matches(request: Request, wanted: Wanted) -> tuple[str, ...] | None:
+    """What stands in the place of ``{value}`` in the path, () where it is not there; None where *request* is another one."""
+    if request.method != wanted.method:
+        return None
+    found = re.fullmatch(wanted.path_pattern(), request.path)
+    query = parse_qs(urlsplit(request.target).query, keep_blank_values=True)
+    if found is None or any(name not in query for name, _ in wanted.query):
+        return None
+    fixed = [(name, value) for name, value in wanted.query if value and "{value}" not in value]
+    if any(unquote(value) not in query[name] for name, value in fixed):
+        return None
+    return found.groups()
+
+
+def _value_in(request: Request, wanted: Wanted) -> str | None:
+    """The value that a lookup's *request* asks about; None where it is none of this lookup's."""
+    groups = _matches(request, wanted)
+    if groups is None:
+        return None
+    if groups:
+        return unquote(groups[0])
+    query = parse_qs(urlsplit(request.target).query, keep_blank_values=True)
+    for name, template in wanted.query:
+        if "{value}" in template:
+            return query[name][-1]
+    return _inside(_body(request), wanted.body)
+
+
+def _inside(body: Any, template: Any) -> str | None:
+    """What *body* has where *template* has ``{value}``."""
+    if template == "{value}":
+        return body if isinstance(body, str) else None if body is None else json.dumps(body)
+    if isinstance(template, dict) and isinstance(body, dict):
+        found = (_inside(body.get(key), inner) for key, inner in template.items())
+    elif isinstance(template, list) and isinstance(body, list):
+        found = (_inside(b, t) for b, t in zip(body, template, strict=False))
+    else:
+        return None
+    return next((value for value in found if value is not None), None)
+
+
+def _body(request: Request) -> Any:
+    return received(request.body, request.headers.get("content-type", ""))[0]
