@@ -460,14 +460,28 @@
       if (found.length) return membersOf(found, field);
     }
     const own = byId(index.scope.nodeType === Node.DOCUMENT_NODE ? document.documentElement : index.scope, writings(segments)[0]);
-    if (own && isControl(own) && index.scope.contains(own)) return membersOf([own], field);
+    if (own && isControl(own) && holds(index.scope, own)) return membersOf([own], field);
     return membersOf((index.labels.get(bare(field.label)) ?? []).filter(isControl), field);
   };
+  // A custom element with one control in its shadow root is that control.
+  const innerOf = (element) => {
+    const root = element.localName.includes("-") ? rootOf(element) : null;
+    const inside = root ? all(root, CONTROLS).filter((each) => isControl(each) && INTERACTIVE.test(roleOf(each))) : [];
+    return inside.length === 1 ? inside[0] : element;
+  };
+  const INTERACTIVE = /^(textbox|searchbox|spinbutton|slider|combobox|listbox|checkbox|switch|radio|radiogroup)$/;
   // Of a choice drawn as several controls, those; what stands around them carries its name.
-  const membersOf = (found, field) => {
+  const membersOf = (controls, field) => {
+    const found = controls.map(innerOf);
     if (!field.set || !found.length) return found;
     const inside = found.flatMap((element) => (/^(group|radiogroup)$/.test(roleOf(element)) ? all(element, "input[type=radio],input[type=checkbox],[role=radio],[role=checkbox]") : [element]));
-    return inside.length ? inside : found;
+    return inside.length === 1 && /^(radio|checkbox)$/.test(inside[0].type) ? siblingsOf(inside[0]) : inside.length ? inside : found;
+  };
+  // All of a choice of which one control was found: those of its name, else those in its group.
+  const siblingsOf = (element) => {
+    const same = element.name ? all(element.form ?? document, `input[type=${element.type}]`).filter((other) => other.name === element.name)
+      : all(element.closest("fieldset,[role=group],[role=radiogroup]") ?? document.createDocumentFragment(), `input[type=${element.type}]`);
+    return same.length ? same : [element];
   };
   // The groups that hold a row each: the nearest one around each of the first field's controls that has the others, too.
   const rowsOf = (field, segments, scope, index) => {
@@ -946,7 +960,12 @@
     press = { element, hit, down: false, click: false };
     return { x, y, focused: activeElement() === element, filled: Boolean(element.value ?? element.textContent), native: element.localName === "option", checked: isChecked(element) };
   };
-  const isOn = (event) => press !== null && (event.composedPath().includes(press.hit) || event.composedPath().includes(press.element) || press.hit.contains(event.composedPath()[0]));
+  // Of what stands in a closed shadow root, an event tells the host only.
+  const isOn = (event) => {
+    if (!press) return false;
+    const path = event.composedPath();
+    return path.includes(press.hit) || path.includes(press.element) || press.hit.contains(path[0]) || [...roots].some((root) => root.host === path[0] && holds(path[0], press.hit));
+  };
   addEventListener("pointerdown", (event) => { if (isOn(event)) press.down = true; }, true);
   addEventListener("click", (event) => { if (isOn(event)) press.click = true; }, true);
   // Whether the press arrived; leaving a field may show a message that moves the button away from under the pointer.

@@ -355,7 +355,7 @@ def _is_message(message: Any, text: str, parameters: dict[str, str]) -> bool:
     import re
 
     pattern = "".join(
-        re.escape(" ".join(part.split()) if part.strip() else part) if isinstance(part, str)
+        re.escape(re.sub(r"\s+", " ", part)) if isinstance(part, str)
         else re.escape(parameters[part[0]]) if part[0] in parameters else ".*"
         for part in message.parts
     )  # fmt: skip
