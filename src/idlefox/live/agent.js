@@ -275,8 +275,10 @@
   const MOST_TASKS = 400;
   const rest = async () => {
     let still = 0, before = "";
+    const began = native.performanceNow();
     for (let tasks = 0; tasks < MOST_TASKS && still < 2; tasks++) {
       await nextTask();
+      if (native.performanceNow() - began > 2000 && !underWay) return false;
       if (underWay) { still = 0; if (tasks > 20) await something(2); continue; }
       const now = [changes, clock.number, clock.fired, requests.length, sequence].join("/");
       still = now === before && !(clock.virtual && !clock.held && isDue()) ? still + 1 : 0;
@@ -320,9 +322,13 @@
         await something(50);
         continue;
       }
-      if (underWay || (!rested && native.performanceNow() - began > 3000)) {
+      if (underWay) {
         if (native.performanceNow() - began > 10000) return state("restless");
         await something(20);
+        continue;
+      }
+      if (!rested) {
+        if (native.performanceNow() - began > 3000) return state("restless");
         continue;
       }
       if (!clock.virtual) {

@@ -11,16 +11,13 @@ import json
 import os
 import re
 import shutil
-import signal
-import subprocess
-import sys
-import tempfile
 import threading
 from collections.abc import Callable
 from pathlib import Path
 from typing import IO, Any
 
 from .connection import BiDiError, BrowserGone, Connection
+from .processes import Group
 
 PROGRAMS = {"firefox": ("firefox-esr", "firefox"), "chromium": ("chromium", "chromium-browser")}
 DRIVERS = ("chromedriver", "chromium.chromedriver")
@@ -45,19 +42,6 @@ FLAGS = (
     "--disable-background-networking", "--disable-component-update", "--disable-dev-shm-usage", "--disable-extensions",
     "--disable-gpu", "--disable-sync", "--lang=en-US", "--no-first-run",
 )  # fmt: skip
-
-
-# Waits for the end of its input, which comes with the end of the one who holds the other end, however that comes about; then ends
-# a process group and clears a folder.
-GUARD = """
-import os, shutil, signal, sys
-sys.stdin.buffer.read()
-try:
-    os.killpg(int(sys.argv[1]), signal.SIGKILL)
-except OSError:
-    pass
-shutil.rmtree(sys.argv[2], ignore_errors=True)
-"""
 
 
 class NoBrowser(Exception):
@@ -94,9 +78,8 @@ class Browser:
 
     def __init__(self, name: str) -> None:
         self.name = name
-        self.folder = tempfile.mkdtemp(prefix="idlefox-browser-")
-        self.process: subprocess.Popen[bytes] | None = None
-        self.guard: subprocess.Popen[bytes] | None = None
+        self.group = Group()
+        self.folder = self.group.folder
         self.connection: Connection | None = None
         self.version = ""
 
@@ -125,45 +108,13 @@ class Browser:
         self.kill()
 
     def kill(self) -> None:
-        """Ends the browser's process group, and clears its folder. Does nothing the second time."""
-        process, self.process = self.process, None
-        guard, self.guard = self.guard, None
-        if process is not None:
-            end_group(process)
-        shutil.rmtree(self.folder, ignore_errors=True)
-        if guard is not None and guard.stdin is not None:
-            guard.stdin.close()
-            guard.wait()
+        """Ends the browser and all it started, and clears its folder. Does nothing the second time."""
+        self.group.end()
 
     def run(self, command: list[str], *, output: str) -> IO[bytes]:
-        """Starts *command* in a group of its own; its *output* (stdout or stderr) is to be read from what comes back."""
-        streams = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, output: subprocess.PIPE}
-        environment = {**os.environ, "HOME": self.folder, "MOZ_CRASHREPORTER_DISABLE": "1", "TMPDIR": self.folder}
-        self.process = subprocess.Popen(command, start_new_session=True, env=environment, stdin=subprocess.DEVNULL, **streams)  # type: ignore[call-overload]
-        if os.name == "posix":
-            guard = [sys.executable, "-S", "-E", "-c", GUARD, str(self.process.pid), self.folder]
-            self.guard = subprocess.Popen(guard, stdin=subprocess.PIPE, start_new_session=True)
-        stream = self.process.stdout if output == "stdout" else self.process.stderr
-        assert stream is not None
-        return stream
-
-
-def end_group(process: subprocess.Popen[Any], grace: float = 5.0) -> None:
-    """Ends *process* and its whole group: asked first, made to after *grace* seconds."""
-    for wish, wait in ((signal.SIGTERM, grace), (signal.SIGKILL, 5.0)):
-        try:
-            os.killpg(process.pid, wish)
-        except (ProcessLookupError, PermissionError):
-            break
-        try:
-            process.wait(wait)
-        except subprocess.TimeoutExpired:
-            continue
-    try:
-        os.killpg(process.pid, signal.SIGKILL)  # what outlived its leader
-    except (ProcessLookupError, PermissionError):
-        pass
-    process.poll()
+        """Starts *command*; its *output* (stdout or stderr) is to be read from what comes back."""
+        own = {"HOME": self.folder, "TMPDIR": self.folder, "MOZ_CRASHREPORTER_DISABLE": "1"}
+        return self.group.start(command, output=output, environment={**os.environ, **own})
 
 
 async def _printed(stream: IO[bytes], pattern: bytes, what: str) -> str:

@@ -21,7 +21,7 @@ from ..refusals import Refusal
 from .browsers import Browser
 from .connection import BiDiError, BrowserGone
 from .loopback import Loopback
-from .page import Page, Restless
+from .page import NoPage, Page, Restless
 from .page_map import agent_map
 from .world import World
 
@@ -48,18 +48,28 @@ class Trouble(Exception):
         self.refusal = refusal
 
 
-class Lane:
-    """Plays the page of *form*. Everything starts when it is needed."""
+class Ground:
+    """What is kept of one form from scenario to scenario: who answers its page, and where that is served."""
 
-    def __init__(self, form: Form, stage: Stage, wishes: LiveWishes) -> None:
-        self.form, self.stage, self.wishes = form, stage, wishes
+    def __init__(self, form: Form, stage: Stage) -> None:
+        self.form, self.stage = form, stage
         self.live: LivePage = form.live or LivePage()
         self.world = World(form, stage)
+        self.settings = {"map": agent_map(form), "held": self.world.held()}
+        self.loopback: Loopback | None = None
+
+
+class Lane:
+    """One browser with one page at a time. Everything starts when it is needed."""
+
+    def __init__(self, wishes: LiveWishes) -> None:
+        self.wishes = wishes
         self.browser: Browser | None = None
         self.page: Page | None = None
         self.ends = 0.0  # when the scenario must be over, by the real clock
+        self._ground: Ground | None = None
+        self._loopbacks: list[Loopback] = []
         self._loop: asyncio.AbstractEventLoop | None = None
-        self._loopback: Loopback | None = None
         self._process = os.getpid()
         Finalize(None, self.close, exitpriority=1)  # unlike atexit, this holds in processes of a pool, too
 
@@ -75,7 +85,12 @@ class Lane:
         try:
             return self.loop.run_until_complete(asyncio.wait_for(work, max(left, 0.001)))
         except Restless:
+            self._drop()
             raise Trouble(Refusal("restless")) from None
+        except NoPage as fault:
+            self._drop()
+            url = self._ground.live.page if self._ground is not None else ""
+            raise Trouble(Refusal("no page", facts={"url": url, "why": str(fault)})) from None
         except BrowserGone as fault:
             self._drop()
             raise Trouble(Refusal("browser gone", facts={"why": f"{self.wishes.browser} is gone: {fault}"})) from None
@@ -86,35 +101,35 @@ class Lane:
             self._drop()
             raise Trouble(Refusal("browser gone", facts={"why": f"{self.wishes.browser} refuses to go on: {fault}"})) from None
 
-    def load(self, clock: int) -> None:
-        """Begins a scenario: the page fresh, at the virtual instant *clock*. Raises Trouble, NoBrowser."""
+    def load(self, ground: Ground, clock: int) -> None:
+        """Begins a scenario: the page of *ground* fresh, at the virtual instant *clock*. Raises Trouble, NoBrowser."""
         self.ends = monotonic() + self.wishes.deadline + (60.0 if self.browser is None else 0.0)  # a start is nobody's fault
-        self.world.start(clock)
-        self.run(self._load(clock))
+        ground.world.start(clock)
+        self.run(self._load(ground, clock))
         self.ends = monotonic() + self.wishes.deadline
 
-    async def _load(self, clock: int) -> None:
+    async def _load(self, ground: Ground, clock: int) -> None:
+        if self.browser is None:
+            self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
+        if self._ground is not ground and self.page is not None:
+            await self.page.close()
+            self.page = None
         if self.page is None:
-            await self._start()
-        assert self.page is not None
-        await self.page.load(await self._url(), clock if self.live.time == "virtual" else None, fresh=True)
+            self.page, self._ground = Page(self.browser, ground.world, ground.settings), ground
+            await self.page.open()
+        await self.page.load(await self._url(ground), clock if ground.live.time == "virtual" else None, fresh=True)
 
-    async def _start(self) -> None:
-        self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
-        settings = {"map": agent_map(self.form), "held": self.world.held()}
-        self.page = Page(self.browser, self.world, settings)
-        await self.page.open()
-
-    async def _url(self) -> str:
+    async def _url(self, ground: Ground) -> str:
         """Where the page is: a file beside the sheet is served on loopback."""
-        if "://" in self.live.page:
-            return self.live.page
-        file, mark, fragment = self.live.page.partition("#")
-        path = Path(self.live.file).parent / file
-        if self._loopback is None:
-            self._loopback = Loopback(str(path.parent), self._answer)
-            await self._loopback.start()
-        return f"{self._loopback.base}/{path.name}{mark}{fragment}"
+        if "://" in ground.live.page:
+            return ground.live.page
+        file, mark, fragment = ground.live.page.partition("#")
+        path = Path(ground.live.file).parent / file
+        if ground.loopback is None:
+            ground.loopback = Loopback(str(path.parent), self._answer)
+            self._loopbacks.append(ground.loopback)
+            await ground.loopback.start()
+        return f"{ground.loopback.base}/{path.name}{mark}{fragment}"
 
     async def _answer(self, request: Any) -> Any:
         return await self.page.answer(request) if self.page is not None else None
@@ -139,8 +154,8 @@ class Lane:
         try:
             if self.browser is not None:
                 self.loop.run_until_complete(self.browser.close())
-            if self._loopback is not None:
-                self.loop.run_until_complete(self._loopback.stop())
+            for loopback in self._loopbacks:
+                self.loop.run_until_complete(loopback.stop())
             for task in asyncio.all_tasks(self._loop):
                 task.cancel()
             self.loop.run_until_complete(asyncio.sleep(0))

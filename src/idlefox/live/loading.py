@@ -13,13 +13,15 @@ from ..play.subjects import Loaded
 from ..problems import CALL, Place, Problem, Unreadable
 from ..records import NamedTuple
 from .browsers import NoBrowser, choose
-from .lane import Lane, LiveWishes
+from .lane import Ground, Lane, LiveWishes
 from .subject import LivePageSubject
 
 KINDS = ("auto", "firefox", "chromium", "http")
 
 
-_LANES: dict[tuple[str, LiveWishes], Lane] = {}  # of this process: a lane is kept from script to script
+# Of this process: a browser is kept from script to script, and so is what its forms need.
+_LANES: dict[LiveWishes, Lane] = {}
+_GROUNDS: dict[int, Ground] = {}
 
 
 class Live(NamedTuple):
@@ -37,14 +39,12 @@ class Live(NamedTuple):
             stage = Stage(compile_form(form))
             missing = Problem(Place(form.file, 1, 1), cause, remedy)
             return Loaded(form, _nothing, LivePageSubject.abilities, stage.way, unplayable=missing)
-        key = (form.file, self.wishes)
-        lane = _LANES.get(key)
-        if lane is None or lane.form is not form:
-            if lane is not None:
-                lane.close()
-            lane = _LANES[key] = Lane(form, Stage(compile_form(form)), self.wishes)
-        kept = lane
-        return Loaded(form, lambda folder: LivePageSubject(kept, folder), LivePageSubject.abilities, kept.stage.way)
+        lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, Lane(self.wishes))
+        ground = _GROUNDS.get(id(form))
+        if ground is None or ground.form is not form:
+            ground = _GROUNDS[id(form)] = Ground(form, Stage(compile_form(form)))
+        kept = ground
+        return Loaded(form, lambda folder: LivePageSubject(lane, kept, folder), LivePageSubject.abilities, kept.stage.way)
 
 
 _PAGES: dict[int, tuple[Form, Form]] = {}
@@ -68,6 +68,7 @@ def close_all() -> None:
     for lane in _LANES.values():
         lane.close()
     _LANES.clear()
+    _GROUNDS.clear()
 
 
 def live_subjects(kind: str, *, show: bool, hands: str, deadline: float) -> Live:

@@ -21,6 +21,7 @@ ASK = (
     "async (what, given) => { const agent = window[Symbol.for('idlefox.agent')];"
     " if (!agent) return 'null'; return JSON.stringify(await agent[what](JSON.parse(given)) ?? null); }"
 )
+ANSWER = 12.0  # seconds of real time for the agent to answer
 ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
 LOAD = 20.0  # and for a document to load
 _NEVER = 1 << 60
@@ -28,6 +29,10 @@ _NEVER = 1 << 60
 
 class Restless(Exception):
     """The page does not come to rest."""
+
+
+class NoPage(Exception):
+    """The page does not load, or has gone away: its text says why."""
 
 
 class PageFault(Exception):
@@ -89,6 +94,15 @@ class Page:
             except BiDiError:
                 continue  # an event that this browser does not know yet
 
+    async def close(self) -> None:
+        """Closes the tab."""
+        for held in tuple(self.held):
+            held.gate.cancel()
+        try:
+            await self.connection.call("browsingContext.close", context=self.context)
+        except BiDiError:
+            pass  # it is closed already
+
     def _document_there(self, event: dict[str, Any]) -> None:
         if event.get("context") == self.context:
             self.documents += 1
@@ -104,7 +118,12 @@ class Page:
         settings = {**self.settings, "clock": clock, "run": f"{id(self)}-{self._loads}", "fresh": fresh}
         await self._put_agent(settings)
         self._begin()
-        await self.connection.call("browsingContext.navigate", context=self.context, url=url, wait="complete", within=LOAD)
+        try:
+            await self.connection.call("browsingContext.navigate", context=self.context, url=url, wait="complete", within=LOAD)
+        except BiDiError as fault:
+            raise NoPage(fault.message) from None
+        except TimeoutError:
+            raise NoPage(f"it has not loaded within {LOAD:.0f} s") from None
         await self._start()
 
     async def _put_agent(self, settings: dict[str, Any]) -> None:
@@ -134,16 +153,22 @@ class Page:
         self._loaded.clear()
 
     async def _start(self) -> None:
-        self._merge(await self._ask("begin", **self._wishes(self.now)))
+        begun = await self._ask("begin", **self._wishes(self.now))
+        if begun is None:
+            raise NoPage("it is gone, and another one has come in its place")
+        self._merge(begun)
         await self.advance(self.now)
 
     # asking
     async def _ask(self, what: str, **given: Any) -> Any:
         """Calls the agent. JSON goes in and out as one text: as values of the protocol it costs several times as much."""
-        answer = await self.connection.call(
-            "script.callFunction", functionDeclaration=ASK, awaitPromise=True, target={"context": self.context},
-            arguments=[{"type": "string", "value": what}, {"type": "string", "value": json.dumps(given)}],
-        )  # fmt: skip
+        try:
+            answer = await self.connection.call(
+                "script.callFunction", functionDeclaration=ASK, awaitPromise=True, target={"context": self.context}, within=ANSWER,
+                arguments=[{"type": "string", "value": what}, {"type": "string", "value": json.dumps(given)}],
+            )  # fmt: skip
+        except TimeoutError:
+            raise Restless from None
         if answer["type"] == "exception":
             raise PageFault(answer["exceptionDetails"]["text"])
         return json.loads(answer["result"]["value"])

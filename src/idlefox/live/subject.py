@@ -19,7 +19,7 @@ from ..refusals import Refusal
 from ..script import tree
 from ..script.tree import Noun
 from .hands import KEYS, act_of, entering, refusal_of
-from .lane import Lane, Trouble
+from .lane import Ground, Lane, Trouble
 from .page import Page
 from .sight import Facts, Sight
 
@@ -29,9 +29,9 @@ class LivePageSubject:
 
     abilities = frozenset(ABILITIES) - {"panels", "stored record"}
 
-    def __init__(self, lane: Lane, folder: str) -> None:
-        self.lane, self.folder = lane, folder
-        self.form = lane.form
+    def __init__(self, lane: Lane, ground: Ground, folder: str) -> None:
+        self.lane, self.ground, self.folder = lane, ground, folder
+        self.form = ground.form
         self._start = 0
         self._ops: Sequence[Any] = ()
         self._done: dict[int, Refusal | None] = {}
@@ -45,7 +45,7 @@ class LivePageSubject:
         self._done.clear()
         self._last_step.clear()
         try:
-            self.lane.load(clock)
+            self.lane.load(self.ground, clock)
         except Trouble as fault:
             return fault.refusal
         return None
@@ -219,10 +219,10 @@ class LivePageSubject:
 
     async def _answer(self, step: tree.Answer) -> None:
         if step.lookup is not None:
-            self.lane.world.script_lookup(step.lookup.text, step.kind, step.value or "", step.after)
+            self.ground.world.script_lookup(step.lookup.text, step.kind, step.value or "", step.after)
             return
         reply: Answer = answer_of(step)
-        self.lane.world.script_reply(reply)
+        self.ground.world.script_reply(reply)
 
     async def _note(self, step: tree.Note) -> None:
         return None
@@ -286,7 +286,7 @@ class LivePageSubject:
     def _facts(self) -> Facts:
         page, facts = self.page, Facts()
         facts.ms = page.now - self._start
-        facts.submissions = self.lane.world.submissions
+        facts.submissions = self.ground.world.submissions
         facts.in_flight = any(h.decided.submission is not None for h in page.held)
         facts.asking = frozenset(h.decided.lookup for h in page.held if h.decided.lookup)
         facts.under_way = page.under_way()
@@ -319,7 +319,7 @@ class Trial(LivePageSubject):
     """Tries a step without taking it: only whether a person could."""
 
     def __init__(self, other: LivePageSubject) -> None:
-        super().__init__(other.lane, other.folder)
+        super().__init__(other.lane, other.ground, other.folder)
 
     def perform(self, step: Any, number: int) -> Refusal | None:
         act = act_of(step)

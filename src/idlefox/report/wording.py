@@ -324,7 +324,7 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     "no row button": lambda what, r: f"no button on the page {r.doing}s a row of {what}; say which: live.find.{what}.{r.doing}",
     "no focus": lambda what, r: f"{r.doing}: nothing on the page has the focus",
     "unseen": lambda what, r: f"{what} cannot be seen here: {r.facts['why']}",
-    "restless": lambda what, r: "the page does not come to rest: something on it keeps changing, or keeps asking for time",
+    "restless": lambda what, r: "the page does not come to rest: something on it keeps changing, or never ends",
     "too long": lambda what, r: f"the scenario took more than {r.facts['seconds']:g} s of real time; --deadline allows more",
     "browser gone": lambda what, r: str(r.facts["why"]),
     "no page": lambda what, r: f"{r.facts['url']} does not load: {r.facts['why']}",

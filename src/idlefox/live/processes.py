@@ -1,0 +1,113 @@
+"""Processes that we start and that must not outlive us: each in a group of its own, watched over by a guard."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from types import FrameType
+from typing import IO, Any
+
+# Is told process groups, a line each. Waits for the end of its input, which comes with the end of the one who holds the other
+# end, however that comes about; then ends the groups and clears a folder.
+GUARD = """
+import os, shutil, signal, sys, time
+groups = [int(line) for line in sys.stdin.buffer]
+for _ in range(100):
+    for group in groups[:]:
+        try:
+            os.killpg(group, signal.SIGKILL)
+        except OSError:
+            groups.remove(group)
+    if not groups:
+        break
+    time.sleep(0.05)
+for _ in range(20):
+    shutil.rmtree(sys.argv[1], ignore_errors=True)
+    if not os.path.exists(sys.argv[1]):
+        break
+    time.sleep(0.05)
+"""
+
+
+class Group:
+    """A folder, and a process that works in it with all that it starts. `end` ends them and clears the folder, and so does our own end."""
+
+    def __init__(self) -> None:
+        self.folder = tempfile.mkdtemp(prefix="idlefox-browser-")
+        self.process: subprocess.Popen[bytes] | None = None
+        self._guard: subprocess.Popen[bytes] | None = None
+        if os.name == "posix":
+            with undisturbed():
+                guard = [sys.executable, "-S", "-E", "-c", GUARD, self.folder]
+                self._guard = subprocess.Popen(guard, stdin=subprocess.PIPE, start_new_session=True)
+
+    def start(self, command: list[str], *, output: str, environment: dict[str, str]) -> IO[bytes]:
+        """Starts *command*; its *output* (stdout or stderr) is to be read from what comes back."""
+        streams: dict[str, Any] = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, output: subprocess.PIPE}
+        with undisturbed():
+            process = subprocess.Popen(command, start_new_session=True, env=environment, stdin=subprocess.DEVNULL, **streams)
+            self.process = process
+            if self._guard is not None and self._guard.stdin is not None:
+                self._guard.stdin.write(f"{process.pid}\n".encode())
+                self._guard.stdin.flush()
+        stream: IO[bytes] | None = process.stdout if output == "stdout" else process.stderr
+        assert stream is not None
+        return stream
+
+    def end(self) -> None:
+        """Does nothing the second time."""
+        with undisturbed():
+            process, self.process = self.process, None
+            guard, self._guard = self._guard, None
+            if process is not None:
+                end_group(process)
+            shutil.rmtree(self.folder, ignore_errors=True)
+            if guard is not None and guard.stdin is not None:
+                guard.stdin.close()
+                guard.wait()
+
+
+@contextmanager
+def undisturbed() -> Iterator[None]:
+    """Puts interrupts off: a process that has been started and that nobody knows of could not be ended."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    came: list[tuple[int, FrameType | None]] = []
+    handlers = {each: signal.signal(each, lambda number, frame: came.append((number, frame))) for each in (signal.SIGINT, signal.SIGTERM)}
+    try:
+        yield
+    finally:
+        for each, handler in handlers.items():
+            signal.signal(each, handler)
+    for number, frame in came[:1]:
+        handler = handlers[signal.Signals(number)]
+        if callable(handler):
+            handler(number, frame)
+        elif handler == signal.SIG_DFL:
+            signal.raise_signal(number)
+
+
+def end_group(process: subprocess.Popen[Any], grace: float = 5.0) -> None:
+    """Ends *process* and its whole group: asked first, made to after *grace* seconds."""
+    for wish, wait in ((signal.SIGTERM, grace), (signal.SIGKILL, 5.0)):
+        try:
+            os.killpg(process.pid, wish)
+        except (ProcessLookupError, PermissionError):
+            break
+        try:
+            process.wait(wait)
+        except subprocess.TimeoutExpired:
+            continue
+    try:
+        os.killpg(process.pid, signal.SIGKILL)  # what outlived its leader
+    except (ProcessLookupError, PermissionError):
+        pass
+    process.poll()

@@ -1,0 +1,196 @@
+"""Scripts on pages in real browsers, by the built program: three pages of one sheet, faults planted in them, and what goes wrong outside."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+from conftest import Fox
+
+HERE = Path(__file__).parent / "live"
+THERE = {"firefox": shutil.which("firefox-esr") or shutil.which("firefox"), "chromium": shutil.which("chromium") and shutil.which("chromedriver")}
+BROWSERS = [pytest.param(name, marks=pytest.mark.skipif(not path, reason=f"{name} is not here")) for name, path in THERE.items()]
+ANY = pytest.mark.skipif(not any(THERE.values()), reason="no browser is here")
+
+
+def lay_out(fox: Fox, page: str, *changes: tuple[str, str, str], into: str = ".", sheet: str = "") -> Path:
+    """The files of the mooring form in *into*, played on *page*; *changes* are (file, text, text in its place)."""
+    folder = fox.folder / into
+    folder.mkdir(exist_ok=True)
+    for file in HERE.iterdir():
+        text = file.read_text("utf-8").replace("PAGE", f"{page}.html" + sheet)
+        for name, old, new in changes:
+            if name == file.name:
+                assert old in text, f"{old!r} is not in {name}"
+                text = text.replace(old, new)
+        (folder / file.name).write_text(text, "utf-8")
+    return folder
+
+
+def report(done: subprocess.CompletedProcess[str]) -> list[dict[str, Any]]:
+    """The scenarios of a JSON report on standard output."""
+    return [scenario for script in json.loads(done.stdout)["scripts"] for scenario in script["scenarios"]]
+
+
+@pytest.mark.parametrize("browser", BROWSERS)
+def test_one_script_holds_on_three_kinds_of_page(fox: Fox, browser: str) -> None:
+    for page in ("native", "redrawn", "widgets"):
+        lay_out(fox, page, into=page)
+    done = fox("run", ".", f"--live={browser}", "--report", "json=-")
+    scenarios = report(done)
+    assert [s["title"] for s in scenarios if s["verdict"] != "pass"] == [], done.stderr
+    assert len(scenarios) == 30
+    assert fox("run", "native").returncode == 0  # and on the sheet
+
+
+@pytest.mark.parametrize("browser", BROWSERS)
+def test_real_hands_come_to_the_same(fox: Fox, browser: str) -> None:
+    lay_out(fox, "widgets")
+    done = fox("run", "mooring.fox", f"--live={browser}", "--hands", "real")
+    assert done.returncode == 0, done.stdout
+
+
+# What is planted in the page, and the scenario that has to fall over it with what it says.
+FAULTS = [
+    ("model.js", 'say("boat", this.boat.length < 3, "At least 3 letters.");', "", "messages come", "At least 3 letters."),
+    ("model.js", "this.submitted || this.left.has(address)", "true", "at load", "What is she called?"),
+    ("model.js", "nights: +this.nights", "nights: this.nights", "refused, sent", "found     {"),
+    ("model.js", "if (this.busy) return undefined;", "this.send();", "refused, sent", "outcome"),
+    ("model.js", "delete this.server[address];", "", "refused, sent", "Ten nights"),
+    ("model.js", "this.answers[this.boat]?.message ??", "", "answers of another kind", "Sold last year."),
+    ("model.js", 'found[address] ??= text', 'found["boat"] ??= text', "messages come", "Which kind?"),
+    ("native.html", "model.crew.length === 3", "false", "rows", "allows add"),
+    ("native.html", 'holder.setAttribute("aria-invalid", "true")', "void 0", "messages come", "marked"),
+    ("native.html", "form.hidden = model.done;", "", "refused, sent", ""),
+    ("native.html", "control.name);", 'control.name === "kind" ? "berth" : control.name);', "refused, sent", ""),
+    ("native.html", "model.leave(addressOf(target));", "setTimeout(() => model.leave(addressOf(target)), 5000);", "messages come", ""),
+    ("native.html", "event.preventDefault();", "event.preventDefault(); return;", "refused, sent", ""),
+    ("native.html", '?.focus()', "", "refused, sent", "focused"),
+]  # fmt: skip
+
+
+@ANY
+def test_faults_planted_in_the_page_are_told(fox: Fox) -> None:
+    lines = (HERE / "mooring.fox").read_text("utf-8").split("\n")
+    paths = []
+    for number, (file, old, new, title, _) in enumerate(FAULTS):
+        lay_out(fox, "native", (file, old, new), into=f"fault{number:02}")
+        line = next(n for n, text in enumerate(lines, 1) if text.startswith(f'scenario "{title}'))
+        paths.append(f"fault{number:02}/mooring.fox:{line}")
+    done = fox("run", *paths, "--live", "--report", "json=-")
+    scripts = json.loads(done.stdout)["scripts"]
+    for script, (file, old, _, title, says) in zip(scripts, FAULTS, strict=True):
+        fallen = [s for s in script["scenarios"] if s["verdict"] == "fail"]
+        assert any(s["title"].startswith(title) and says.removeprefix("found     ") in json.dumps(s) for s in fallen), (file, old, fallen)
+    assert done.returncode == 1
+
+
+LAMP = "form: lamp\nlive: {page: lamp.html}\nfields:\n  a: {label: Wick}\n"
+PAGES = [
+    ("setInterval(() => document.body.append(''), 0)", "type a \"x\"\nexpect a = \"x\"", 0, "held"),
+    ("const c = new MessageChannel(); c.port1.onmessage = () => { document.title = Math.random(); c.port2.postMessage(0); }; c.port2.postMessage(0)",
+     "type a \"x\"", 1, "does not come to rest"),
+    ("document.querySelector('input').disabled = true", "type a \"x\"", 1, "type a is not possible: it is disabled on the page"),
+    ("document.querySelector('label').hidden = true", "type a \"x\"", 1, "it is hidden on the page"),
+    ("document.querySelector('label').remove()", "type a \"x\"", 1, "nothing on the page is called that by its name, id or label; say where it is"),
+    ("document.querySelector('label').remove()", "expect a is hidden", 0, "held"),
+    ("", "expect a is dirty", 2, "a page does not tell what is dirty; where it marks it, say so: live.find.a.dirty"),
+    ("", "expect a is unasked", 2, "a page does not show whether it still means to ask"),
+    ("", "expect a breaks nothing\nexpect a = \"y\"", 1, 'expected  "y"'),
+    ("throw new Error('the wick is wet')", "expect a = \"\"", 0, "an error of the page's own: Error: the wick is wet"),
+    ("new WebSocket('ws://127.0.0.1:9')", "expect a = \"\"", 0, "the page uses WebSocket: what it brings is not waited for"),
+    ("document.querySelector('input').oninput = () => { for (;;) ; }", "type a \"x\"", 1, "took more than 3 s of real time"),
+]  # fmt: skip
+
+
+@ANY
+@pytest.mark.parametrize(("script", "steps", "code", "says"), PAGES)
+def test_what_a_page_does_to_a_scenario(fox: Fox, script: str, steps: str, code: int, says: str) -> None:
+    page = f"<!doctype html><form><label>Wick <input></label></form><script>{script}</script>"
+    body = "\n".join(f"    {step}" for step in steps.split("\n"))
+    fox.write(lamp__form__yaml=LAMP, lamp__html=page, lamp__fox=f'subject "lamp.form.yaml"\nscenario "it"\n{body}\n')
+    done = fox("run", "lamp.fox", "--live", "--deadline", "3s")
+    assert says in " ".join(done.stdout.split()) or says in done.stdout, done.stdout
+    assert done.returncode == code, done.stdout + done.stderr
+    assert "Traceback" not in done.stderr
+
+
+@ANY
+def test_a_browser_that_dies_costs_the_scenario_it_died_in(fox: Fox) -> None:
+    lay_out(fox, "native")
+    killer = fox.folder / "killer.py"
+    killer.write_text(KILLER)
+    script = (fox.folder / "mooring.fox").read_text("utf-8").replace('    expect boat is asking\n    wait 1900ms', "    wait 1900ms", 1)
+    (fox.folder / "mooring.fox").write_text(script, "utf-8")
+    watching = subprocess.Popen([sys.executable, str(killer), str(os.getpid())])
+    done = fox("run", "mooring.fox", "--live", "--report", "json=-")
+    watching.wait()
+    verdicts = [s["verdict"] for s in report(done)]
+    assert verdicts.count("fail") == 1, done.stdout
+    assert verdicts.count("pass") == 9
+    assert "is gone" in done.stdout
+    assert done.returncode == 1
+
+
+# Kills the browser once, when it has been at work for a while.
+KILLER = """
+import os, signal, subprocess, sys, time
+for _ in range(600):
+    time.sleep(0.05)
+    found = subprocess.run(["pgrep", "-f", "idlefox-browser-"], capture_output=True, text=True).stdout.split()
+    found = [int(pid) for pid in found if int(pid) != os.getpid()]
+    if len(found) >= 3:
+        time.sleep(4)
+        for pid in found:
+            try:
+                if b"-c" not in open(f"/proc/{pid}/cmdline", "rb").read().split(b"\\0"):
+                    os.kill(pid, signal.SIGKILL)
+            except OSError:
+                pass
+        break
+"""
+
+
+@ANY
+@pytest.mark.parametrize("how", [signal.SIGINT, signal.SIGTERM, signal.SIGKILL])
+def test_nothing_is_left_of_the_browser(fox: Fox, how: signal.Signals) -> None:
+    lay_out(fox, "native")
+    environment = {**os.environ, "TMPDIR": str(fox.folder)}
+    program = subprocess.Popen([sys.executable, "-m", "idlefox", "run", "mooring.fox", "--live"], cwd=fox.folder, env=environment, stdout=subprocess.PIPE)
+    while not list(fox.folder.glob("idlefox-browser-*/*")) and program.poll() is None:
+        pass
+    program.send_signal(how)
+    program.wait()
+    for _ in range(1000):
+        left = subprocess.run(["pgrep", "-f", str(fox.folder / "idlefox-browser-")], capture_output=True, text=True, check=False).stdout.split()
+        if not left and not list(fox.folder.glob("idlefox-browser-*")):
+            break
+    assert left == []
+    assert list(fox.folder.glob("idlefox-browser-*")) == []
+
+
+@pytest.mark.parametrize(("call", "says"), [
+    (("--live=opera",), "'opera' is not one of auto, firefox, chromium, http"),
+    (("--live", "mooring.fox"), "write --live=auto"),
+    (("--live=firefox", "--deadline", "soon"), "'soon' is no duration"),
+])  # fmt: skip
+def test_a_call_that_cannot_be_meant(fox: Fox, call: tuple[str, ...], says: str) -> None:
+    lay_out(fox, "native")
+    done = fox("run", *call)
+    assert done.returncode == 2
+    assert says in done.stderr
+
+
+def test_no_browser_is_told_with_what_to_install(fox: Fox) -> None:
+    lay_out(fox, "native")
+    done = fox("run", "mooring.fox", "--live", PATH=str(fox.folder))
+    assert done.returncode == 2
+    assert "there is no browser on the path" in done.stderr
+    assert "apt install firefox-esr" in done.stderr
