@@ -205,9 +205,18 @@
   let pressed = 0, leaving = false;
   const fits = (method, url) => settings.held.some((held) => held.method === method && new RegExp(`^(?:${held.path})$`).test(url.pathname)
     && held.query.every((name) => url.searchParams.has(name)));
-  const begin = (method, address) => {
+  const bodyOf = (body) => {
+    if (typeof body === "string") return { body, type: "text/plain;charset=UTF-8" };
+    if (body instanceof URLSearchParams) return { body: String(body), type: "application/x-www-form-urlencoded;charset=UTF-8" };
+    if (body instanceof FormData && [...body.values()].every((value) => typeof value === "string")) return { body: String(new URLSearchParams([...body])), type: "application/x-www-form-urlencoded" };
+    return null;
+  };
+  let sentForm = null; // what the browser itself sends of a form
+  const begin = (method, address, body = null) => {
     const url = new URL(address, document.baseURI);
     const request = { id: requests.length, method: method.toUpperCase(), url: url.href.split("#")[0], at: clock.now, number: ++sequence, held: false, over: false, status: null };
+    const written = bodyOf(body);
+    if (written) Object.defineProperty(request, "written", { value: written });
     request.held = fits(request.method, url);
     requests.push(request);
     if (!request.held) underWay++;
@@ -223,7 +232,7 @@
     if (ended) return never();
     const method = options?.method ?? (input instanceof Request ? input.method : "GET");
     let request;
-    try { request = begin(method, input instanceof Request ? input.url : String(input)); } catch { return native.fetch(input, options); }
+    try { request = begin(method, input instanceof Request ? input.url : String(input), options?.body); } catch { return native.fetch(input, options); }
     const promise = native.fetch(input, options);
     promise.then((response) => end(request, response.status), () => end(request, 0));
     return promise;
@@ -233,7 +242,7 @@
   XMLHttpRequest.prototype.open = function (method, url, ...rest) { opened.set(this, [method, url]); return open.call(this, method, url, ...rest); };
   XMLHttpRequest.prototype.send = function (...values) {
     if (ended) return undefined;
-    const request = begin(...opened.get(this) ?? ["GET", ""]);
+    const request = begin(...opened.get(this) ?? ["GET", ""], values[0]);
     this.addEventListener("loadend", () => end(request, this.status));
     return send.apply(this, values);
   };
@@ -242,6 +251,7 @@
     const method = (submitter?.getAttribute("formmethod") ?? form.getAttribute("method") ?? "get").toLowerCase();
     const target = submitter?.getAttribute("formtarget") ?? form.getAttribute("target") ?? "";
     if (method !== "dialog" && ["", "_self", "_top", "_parent"].includes(target)) leaving = true;
+    try { sentForm = bodyOf(new URLSearchParams([...new FormData(form, submitter)].map(([name, value]) => [name, typeof value === "string" ? value : value.name]))); } catch { sentForm = null; }
   };
   addEventListener("submit", (event) => { if (!event.defaultPrevented) goes(event.target, event.submitter); });
   const submitForm = HTMLFormElement.prototype.submit;
@@ -988,6 +998,8 @@
     element: (address) => placeOf(address)?.elements[0] ?? null,
     begin: async (given) => { await rest(); noteHints(); return run(given); },
     state: () => state("asked"),
+    // What was sent with the last request like this; where it is a document's, what the form held.
+    body: ({ method, url }) => requests.findLast((request) => request.method === method && request.url === url && !request.over)?.written ?? (leaving ? sentForm : null),
     end: () => { ended = true; navigator.sendBeacon = () => true; },
     known: () => requests.map(({ id, method, url, at, held, over, status }) => ({ id, method, url, at, held, over, status })),
     told: () => ({ warnings: [...warnings], errors: pageErrors.splice(0) }),

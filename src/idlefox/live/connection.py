@@ -72,7 +72,8 @@ class Connection:
         self._handlers.setdefault(event, []).append(handler)
 
     def off(self, event: str, handler: Callable[[Event], Any]) -> None:
-        self._handlers[event].remove(handler)
+        if handler in self._handlers.get(event, ()):
+            self._handlers[event].remove(handler)
 
     def _keep(self, task: asyncio.Future[Any]) -> None:
         """Holds on to *task* until it is over; what goes wrong in it shows as a connection that is gone."""

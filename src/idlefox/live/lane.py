@@ -23,6 +23,7 @@ from .connection import BiDiError, BrowserGone
 from .loopback import Loopback
 from .page import NoPage, Page, Restless
 from .page_map import agent_map
+from .served import DevServer, ready
 from .world import World
 
 T = TypeVar("T")
@@ -56,7 +57,7 @@ class Ground:
         self.live: LivePage = form.live or LivePage()
         self.world = World(form, stage)
         self.settings = {"map": agent_map(form), "held": self.world.held()}
-        self.loopback: Loopback | None = None
+        self.url = ""  # once it is there
 
 
 class Lane:
@@ -68,7 +69,9 @@ class Lane:
         self.page: Page | None = None
         self.ends = 0.0  # when the scenario must be over, by the real clock
         self._ground: Ground | None = None
+        self._at = ""  # the page that is played, for messages
         self._loopbacks: list[Loopback] = []
+        self._servers: list[DevServer] = []
         self._loop: asyncio.AbstractEventLoop | None = None
         self._process = os.getpid()
         Finalize(None, self.close, exitpriority=1)  # unlike atexit, this holds in processes of a pool, too
@@ -89,8 +92,7 @@ class Lane:
             raise Trouble(Refusal("restless")) from None
         except NoPage as fault:
             self._drop()
-            url = self._ground.live.page if self._ground is not None else ""
-            raise Trouble(Refusal("no page", facts={"url": url, "why": str(fault)})) from None
+            raise Trouble(Refusal("no page", facts={"url": self._at, "why": str(fault)})) from None
         except BrowserGone as fault:
             self._drop()
             raise Trouble(Refusal("browser gone", facts={"why": f"{self.wishes.browser} is gone: {fault}"})) from None
@@ -105,6 +107,7 @@ class Lane:
         """Begins a scenario: the page of *ground* fresh, at the virtual instant *clock*. Raises Trouble, NoBrowser."""
         self.ends = monotonic() + self.wishes.deadline + (60.0 if self.browser is None else 0.0)  # a start is nobody's fault
         ground.world.start(clock)
+        self._at = ground.live.page
         self.run(self._load(ground, clock))
         self.ends = monotonic() + self.wishes.deadline
 
@@ -117,19 +120,29 @@ class Lane:
         if self.page is None:
             self.page, self._ground = Page(self.browser, ground.world, ground.settings), ground
             await self.page.open()
-        await self.page.load(await self._url(ground), clock if ground.live.time == "virtual" else None, fresh=True)
+            if "://" in ground.live.page:
+                await self.page.intercept()
+        await self.page.load(ground.url, clock if ground.live.time == "virtual" else None, fresh=True)
 
-    async def _url(self, ground: Ground) -> str:
-        """Where the page is: a file beside the sheet is served on loopback."""
-        if "://" in ground.live.page:
-            return ground.live.page
-        file, mark, fragment = ground.live.page.partition("#")
-        path = Path(ground.live.file).parent / file
-        if ground.loopback is None:
-            ground.loopback = Loopback(str(path.parent), self._answer)
-            self._loopbacks.append(ground.loopback)
-            await ground.loopback.start()
-        return f"{ground.loopback.base}/{path.name}{mark}{fragment}"
+    def make_ready(self, ground: Ground) -> None:
+        """Has the page of *ground* there to be loaded, and a browser. Raises NotReady, NoBrowser, BrowserGone."""
+        self.loop.run_until_complete(self._make_ready(ground))
+
+    async def _make_ready(self, ground: Ground) -> None:
+        live = ground.live
+        if not ground.url and "://" in live.page:
+            server = await ready(live.page, live.serve, os.path.dirname(live.file) or ".", live.ready / 1000)
+            if server is not None:
+                self._servers.append(server)
+            ground.url = live.page
+        elif not ground.url:
+            file, mark, fragment = live.page.partition("#")
+            path = Path(live.file).parent / file
+            loopback = Loopback(str(path.parent), self._answer)
+            self._loopbacks.append(loopback)
+            ground.url = f"{await loopback.start()}/{path.name}{mark}{fragment}"
+        if self.browser is None:
+            self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
 
     async def _answer(self, request: Any) -> Any:
         return await self.page.answer(request) if self.page is not None else None
@@ -161,6 +174,9 @@ class Lane:
             self.loop.run_until_complete(asyncio.sleep(0))
         finally:
             self._drop()
+            for server in self._servers:
+                server.end()
+            self._servers.clear()
             self._loop.close()
             self._loop = None
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import Any
 
@@ -10,10 +11,13 @@ from ..engine.session.session import Stage
 from ..forms.model.form import Form
 from ..forms.model.live import LivePage
 from ..play.subjects import Loaded
-from ..problems import CALL, Place, Problem, Unreadable
+from ..problems import CALL, OUTSIDE, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
+from ..roots import outside
 from .browsers import NoBrowser, choose
+from .connection import BrowserGone
 from .lane import Ground, Lane, LiveWishes
+from .served import NotReady
 from .subject import LivePageSubject
 
 KINDS = ("auto", "firefox", "chromium", "http")
@@ -33,18 +37,18 @@ class Live(NamedTuple):
         """The page of *form* as a subject."""
         if form.page is not None and form.live is None:
             form = _with_page(form)
-        if form.live is None:
-            cause = "this sheet does not say where its page is"
-            remedy = "say so under live: as in live: {page: booking.html}, or leave out --live"
-            stage = Stage(compile_form(form))
-            missing = Problem(Place(form.file, 1, 1), cause, remedy)
-            return Loaded(form, _nothing, LivePageSubject.abilities, stage.way, unplayable=missing)
+        live = form.live
+        if live is None:
+            return Loaded(form, _nothing, LivePageSubject.abilities, Stage(compile_form(form)).way, make_ready=lambda: _no_page(form))
         lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, Lane(self.wishes))
         ground = _GROUNDS.get(id(form))
         if ground is None or ground.form is not form:
             ground = _GROUNDS[id(form)] = Ground(form, Stage(compile_form(form)))
         kept = ground
-        return Loaded(form, lambda folder: LivePageSubject(lane, kept, folder), LivePageSubject.abilities, kept.stage.way)
+        return Loaded(
+            form, lambda folder: LivePageSubject(lane, kept, folder), LivePageSubject.abilities, kept.stage.way,
+            make_ready=lambda: _make_ready(lane, kept),
+        )  # fmt: skip
 
 
 _PAGES: dict[int, tuple[Form, Form]] = {}
@@ -61,6 +65,32 @@ def _with_page(form: Form) -> Form:
 
 def _nothing(folder: str) -> Any:
     raise AssertionError("nothing is played on a form that has no page")
+
+
+def _no_page(form: Form) -> None:
+    remedy = "say so under live: as in live: {page: booking.html}, or leave out --live"
+    raise Unreadable([Problem(Place(form.file, 1, 1), "this sheet does not say where its page is", remedy)])
+
+
+def _make_ready(lane: Lane, ground: Ground) -> None:
+    live = ground.live
+    place = Place(live.file, max(live.line, 1), 1)
+    if "://" not in live.page:
+        file = live.page.partition("#")[0]
+        path = str(Path(live.file).parent / file)
+        if outside(path):
+            remedy = "--root DIR allows another folder"
+            raise Unreadable([Problem(place, f"{file} lies outside of the project", remedy, code=OUTSIDE)])
+        if not os.path.isfile(path):
+            raise Unreadable([Problem(place, f"there is no page {file!r} beside the sheet", near_file(path, file))])
+    try:
+        lane.make_ready(ground)
+    except NotReady as fault:
+        said = f"the last it said: {' / '.join(fault.said[-3:])}" if fault.said else "start it, or say how under live.serve"
+        raise Unreadable([Problem(place, f"{live.page}: {fault.why}", said)]) from None
+    except (NoBrowser, BrowserGone) as fault:
+        remedy = fault.remedy if isinstance(fault, NoBrowser) else ""
+        raise Unreadable([Problem(Place("--live", 1, 1), str(fault), remedy, code=CALL)]) from None
 
 
 def close_all() -> None:

@@ -6,7 +6,9 @@ Everything here is asynchronous and runs in one event loop, with the connection 
 from __future__ import annotations
 
 import asyncio
+import base64
 import json
+import re
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -25,6 +27,7 @@ ANSWER = 12.0  # seconds of real time for the agent to answer
 ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
 LOAD = 20.0  # and for a document to load
 _NEVER = 1 << 60
+PREFLIGHT = Response(204, b"", "text/plain")  # Fetch, "CORS-preflight request"
 
 
 class Restless(Exception):
@@ -94,8 +97,79 @@ class Page:
             except BiDiError:
                 continue  # an event that this browser does not know yet
 
+    async def intercept(self) -> None:
+        """Has the requests that the world answers come here, whatever server they are for (WebDriver BiDi, "network.addIntercept")."""
+        held = self.settings["held"]
+        if not held:
+            return
+        self.connection.on("network.beforeRequestSent", self._intercepted)
+        await self.connection.call("session.subscribe", events=["network.beforeRequestSent"], contexts=[self.context])
+        paths = [each["literal"] for each in held]
+        patterns = [{"type": "pattern", "pathname": path} for path in dict.fromkeys(paths)] if all(paths) else []
+        more: dict[str, Any] = {"urlPatterns": patterns} if patterns else {}
+        await self.connection.call("network.addIntercept", phases=["beforeRequestSent"], contexts=[self.context], **more)
+        try:
+            wishes: dict[str, Any] = {"dataTypes": ["request"], "maxEncodedDataSize": 20_000_000, "contexts": [self.context]}
+            await self.connection.call("network.addDataCollector", **wishes)
+        except BiDiError:
+            pass  # bodies are told by the agent alone
+
+    async def _intercepted(self, event: dict[str, Any]) -> None:
+        if not event.get("isBlocked") or event.get("context") != self.context:
+            return
+        request = event["request"]
+        number, origin = request["request"], _header(request, "origin")
+        parts = urlsplit(request["url"])
+        headers = {each["name"].lower(): each["value"].get("value", "") for each in request["headers"]}
+        if event.get("navigation"):
+            headers["sec-fetch-dest"] = "document"
+        target = parts.path + (f"?{parts.query}" if parts.query else "")
+        asked = headers.get("access-control-request-method")
+        without = asked or request["method"] in ("GET", "HEAD")
+        body = b"" if without else await self._body(number, request["method"], request["url"], headers)
+        response = PREFLIGHT if asked and self._is_held(asked, parts.path) else None
+        if response is None:
+            response = await self.answer(Request(request["method"], target, headers, body))
+        try:
+            if response is None:
+                await self.connection.call("network.continueRequest", request=number)
+            elif response.lost:
+                await self.connection.call("network.failRequest", request=number)
+            else:
+                await self._provide(number, response, origin)
+        except BiDiError:
+            pass  # it has been taken back meanwhile
+
+    def _is_held(self, method: str, path: str) -> bool:
+        return any(each["method"] == method and re.fullmatch(each["path"], path) for each in self.settings["held"])
+
+    async def _body(self, number: str, method: str, url: str, headers: dict[str, str]) -> bytes:
+        """The body of a request that is held: Chromium does not tell it of a form that it sends itself, so the agent is asked first."""
+        told = await self._ask("body", method=method, url=url)
+        if told is not None:
+            headers.setdefault("content-type", told["type"])
+            return str(told["body"]).encode("utf-8", "surrogatepass")
+        try:
+            found = (await self.connection.call("network.getData", dataType="request", request=number, within=3))["bytes"]
+        except (BiDiError, TimeoutError):
+            return b""
+        return base64.b64decode(found["value"]) if found["type"] == "base64" else str(found["value"]).encode()
+
+    async def _provide(self, number: str, response: Response, origin: str) -> None:
+        headers = [("Content-Type", response.media_type), *response.headers]
+        if origin:  # it may be for another server than the page's
+            shown = ", ".join(name for name, _ in response.headers) or "*"
+            headers += [("Access-Control-Allow-Origin", origin), ("Access-Control-Allow-Credentials", "true")]
+            headers += [("Access-Control-Allow-Headers", "content-type, authorization, accept, x-requested-with, x-csrf-token")]
+            headers += [("Access-Control-Allow-Methods", "GET, POST, PUT, PATCH, DELETE"), ("Access-Control-Expose-Headers", shown)]
+        written = [{"name": name, "value": {"type": "string", "value": value}} for name, value in headers]
+        body = {"type": "base64", "value": base64.b64encode(response.body).decode()}
+        wishes: dict[str, Any] = {"statusCode": response.status, "reasonPhrase": response.reason, "headers": written, "body": body}
+        await self.connection.call("network.provideResponse", request=number, **wishes)
+
     async def close(self) -> None:
         """Closes the tab."""
+        self.connection.off("network.beforeRequestSent", self._intercepted)
         for held in tuple(self.held):
             held.gate.cancel()
         try:
@@ -385,9 +459,11 @@ class Page:
 
     async def picture(self) -> bytes:
         """A PNG of what the tab shows."""
-        import base64
-
         shot = await self.connection.call("browsingContext.captureScreenshot", context=self.context)
         return base64.b64decode(shot["data"])
 
 
+
+
+def _header(request: dict[str, Any], name: str) -> str:
+    return next((str(each["value"].get("value", "")) for each in request["headers"] if each["name"].lower() == name), "")

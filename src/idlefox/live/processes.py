@@ -48,16 +48,19 @@ class Group:
                 guard = [sys.executable, "-S", "-E", "-c", GUARD, self.folder]
                 self._guard = subprocess.Popen(guard, stdin=subprocess.PIPE, start_new_session=True)
 
-    def start(self, command: list[str], *, output: str, environment: dict[str, str]) -> IO[bytes]:
-        """Starts *command*; its *output* (stdout or stderr) is to be read from what comes back."""
+    def start(self, command: list[str], *, output: str, environment: dict[str, str], folder: str | None = None) -> IO[bytes]:
+        """Starts *command* in *folder*; its *output* (stdout, stderr or both) is to be read from what comes back."""
         streams: dict[str, Any] = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, output: subprocess.PIPE}
+        if output == "both":
+            streams = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT}
+        streams |= {"stdin": subprocess.DEVNULL, "cwd": folder, "env": environment}
         with undisturbed():
-            process = subprocess.Popen(command, start_new_session=True, env=environment, stdin=subprocess.DEVNULL, **streams)
+            process = subprocess.Popen(command, start_new_session=True, **streams)
             self.process = process
             if self._guard is not None and self._guard.stdin is not None:
                 self._guard.stdin.write(f"{process.pid}\n".encode())
                 self._guard.stdin.flush()
-        stream: IO[bytes] | None = process.stdout if output == "stdout" else process.stderr
+        stream: IO[bytes] | None = process.stderr if output == "stderr" else process.stdout
         assert stream is not None
         return stream
 

@@ -58,9 +58,7 @@ class World:
         if not self.answers:
             return []
         wanted = [lookup.request for lookup in self._lookups()] + [each.request for each in self.live.answers]
-        found = [{"method": w.method, "path": w.path_pattern(), "query": [name for name, _ in w.query]} for w in wanted]
-        submit = Wanted(self.form.submit.method, self.target)
-        return [*found, {"method": submit.method, "path": submit.path_pattern(), "query": []}]
+        return [_described(each) for each in (*wanted, Wanted(self.form.submit.method, self.target))]
 
     def _lookups(self) -> Iterator[Lookup]:
         return (lookup for lookup in self.form.lookups.values() if lookup.request is not None)
@@ -137,6 +135,12 @@ class World:
 
     def script_reply(self, reply: Answer) -> None:
         self.stand_in.script_reply(reply)
+
+
+def _described(wanted: Wanted) -> dict[str, Any]:
+    """*wanted* for the agent; its path as it stands, too, "" where it is a pattern."""
+    literal = "" if "*" in wanted.path or "{value}" in wanted.path else wanted.path
+    return {"method": wanted.method, "path": wanted.path_pattern(), "query": [name for name, _ in wanted.query], "literal": literal}
 
 
 def _one(texts: tuple[str, ...]) -> Any:

@@ -87,8 +87,6 @@ def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wish
     if problems:
         raise Unreadable(problems)
     kept = _kept(script, scenarios, chosen, wishes)
-    if kept and loaded is not None and loaded.unplayable is not None:
-        raise Unreadable([loaded.unplayable])
     if loaded is not None and (beyond := unable((op for s in kept for op in s.ops), loaded.abilities)):
         raise Unreadable(beyond)
     clock = next((h.ms for h in script.headers if h.kind == "clock"), DEFAULT_CLOCK)
@@ -162,6 +160,8 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
     started = perf_counter()
     try:
         ready = prepare(chosen, wishes, subjects)
+        if ready.scenarios and ready.loaded is not None and ready.loaded.make_ready is not None:
+            ready.loaded.make_ready()
     except Unreadable as fault:
         return ScriptResult(chosen.file, (), fault.problems, perf_counter() - started)
     except Exception as fault:

@@ -27,7 +27,7 @@ class Loaded(NamedTuple):
     abilities: frozenset[str]
     follow: Callable[[tuple[Any, ...]], object]
     warnings: tuple[str, ...] = ()
-    unplayable: Problem | None = None  # why nothing can be played on it after all
+    make_ready: Callable[[], None] | None = None  # called before anything is played; raises Unreadable where nothing can be
 
 
 def simulated(form: Form, plan: Plan) -> Loaded:
