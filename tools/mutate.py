@@ -29,8 +29,8 @@ from typing import Any, NamedTuple
 ROOT = Path(__file__).resolve().parent.parent
 ROOMS = ("engine", "forms", "script", "play")
 NAMES = (
-    "core", "played", "journals", "odd", "world", "timing", "server", "forms", "pages", "browser", "words", "invariants", "language", "rooms",
-    "run",
+    "core", "played", "journals", "odd", "world", "timing", "server", "forms", "pages", "browser", "words", "invariants", "language",
+    "rooms", "run",
 )  # fmt: skip
 NO_BROWSER = ("-k", "not in_a_browser")  # what a browser was seen to do is held without one
 FILES = tuple(f"tests/test_{name}.py" for name in NAMES)
