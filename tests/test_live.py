@@ -96,7 +96,7 @@ LAMP = "form: lamp\nlive: {page: lamp.html}\nfields:\n  a: {label: Wick}\n"
 PAGES = [
     ("setInterval(() => document.body.append(''), 0)", "type a \"x\"\nexpect a = \"x\"", 0, "held"),
     ("const c = new MessageChannel(); c.port1.onmessage = () => { document.title = Math.random(); c.port2.postMessage(0); }; c.port2.postMessage(0)",
-     "type a \"x\"", 1, "does not come to rest"),
+     "type a \"x\"", 1, "3 s of real time"),
     ("document.querySelector('input').disabled = true", "type a \"x\"", 1, "type a is not possible: it is disabled on the page"),
     ("document.querySelector('label').hidden = true", "type a \"x\"", 1, "it is hidden on the page"),
     ("document.querySelector('label').remove()", "type a \"x\"", 1, "nothing on the page is called that by its name, id or label; say where it is"),
@@ -120,6 +120,24 @@ def test_what_a_page_does_to_a_scenario(fox: Fox, script: str, steps: str, code:
     assert says in " ".join(done.stdout.split()) or says in done.stdout, done.stdout
     assert done.returncode == code, done.stdout + done.stderr
     assert "Traceback" not in done.stderr
+
+
+@ANY
+def test_an_error_of_the_page_may_count(fox: Fox) -> None:
+    page = "<!doctype html><form><label>Wick <input></label></form><script>setTimeout(() => gone.forever, 100)</script>"
+    script = 'subject "lamp.form.yaml"\nscenario "it"\n    expect a = ""\nscenario "later"\n    wait 1s\n    expect a = ""\n'
+    fox.write(lamp__form__yaml=LAMP.replace("lamp.html", "lamp.html, page_errors: fail"), lamp__html=page, lamp__fox=script)
+    done = fox("run", "lamp.fox", "--live")
+    assert done.returncode == 1
+    assert "1 held   1 failed" in done.stdout
+    assert "an error of the page's own: ReferenceError: gone is not defined" in " ".join(done.stdout.split())
+
+
+@ANY
+def test_the_demo_plays_its_page(fox: Fox) -> None:
+    done = fox("demo", "--live")
+    assert done.returncode == 0, done.stdout
+    assert "20 scenarios, 20 held" in done.stdout
 
 
 @ANY

@@ -70,6 +70,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "too long": ("seconds",),  # the scenario, in real time
     "browser gone": ("why",),
     "no page": ("url", "why"),
+    "page error": ("texts",),  # of its own scripts
     # time
     "still under way": ("within", "names"),
     "endless": ("what",),

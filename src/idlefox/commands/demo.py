@@ -14,15 +14,18 @@ from ..report.styled import plain
 from .console import Console
 from .files import write_whole
 
+_LIVE = ("crossing.fox", "booking.fox")  # the form that has a page of its own
 _ASIDE = "aside"  # the folder of the scenario that fails on purpose
 
 
 @click.command("demo")
 @click.argument("folder", required=False, type=click.Path(), metavar="[DIR]")
 @click.option("--with-failure", is_flag=True, help="Play also the scenario kept aside, which fails.")
+@click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[BROWSER]",
+              help="Play what a page can show on the booking's page, in a browser, instead.")
 @click.option("--quiet", "-q", is_flag=True, help="Print failures only.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
-def command(folder: str | None, with_failure: bool, quiet: bool, color: str) -> None:
+def command(folder: str | None, with_failure: bool, live: str | None, quiet: bool, color: str) -> None:
     """Play the demo: the forms of Skerry Line, a ferry company between made-up islands.
 
     With DIR, its files are left there for you to change.
@@ -32,27 +35,31 @@ def command(folder: str | None, with_failure: bool, quiet: bool, color: str) -> 
       idlefox demo
       idlefox demo skerry
       idlefox demo --with-failure
+      idlefox demo --live
     """
     if folder == "" or (folder and no_path(folder)):
         raise click.UsageError("DIR is the name of a folder, as in: idlefox demo skerry")
     if folder is not None:
-        _play(folder, folder, with_failure, quiet, color)
+        _play(folder, folder, with_failure, live, quiet, color)
     with tempfile.TemporaryDirectory(prefix="idlefox-demo-") as temporary:
-        _play(temporary, "", with_failure, quiet, color)
+        _play(temporary, "", with_failure, live, quiet, color)
 
 
-def _play(folder: str, left_in: str, with_failure: bool, quiet: bool, color: str) -> None:
+def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet: bool, color: str) -> None:
     import os
 
-    from .run import play
+    from .run import outside_of, play
 
     kept = _copy(Path(folder), with_failure)
     console = Console(color)
+    outside = outside_of(live, False, "quick", "30s", console)
+    wishes = Wishes(outside=outside, tags=("page",)) if outside is not None else Wishes()
     before = os.getcwd()
     if not left_in:
         os.chdir(folder)
     try:
-        run = play((left_in or ".",), Wishes(), console, quiet=quiet)
+        names = _LIVE if outside is not None else (".",)
+        run = play(tuple(os.path.join(left_in, name) if left_in else name for name in names), wishes, console, quiet=quiet)
     finally:
         os.chdir(before)
     if left_in and not quiet:

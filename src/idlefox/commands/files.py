@@ -12,7 +12,11 @@ def write_whole(path: str, text: str) -> None:
 
     A device or a pipe is written to directly. Raises OSError where it cannot be written; what was there is then as it was.
     """
-    data = text.encode("utf-8", "backslashreplace")
+    write_bytes_whole(path, text.encode("utf-8", "backslashreplace"))
+
+
+def write_bytes_whole(path: str, data: bytes) -> None:
+    """The same for bytes."""
     target = os.path.realpath(path)
     mode = _mode_of(target)
     if mode is not None and not stat.S_ISREG(mode):
@@ -48,3 +52,16 @@ def _umask() -> int:
 def why(fault: OSError | ValueError) -> str:
     """A fault of the file system in words."""
     return (getattr(fault, "strerror", None) or str(fault) or "unknown reason").lower()
+
+
+def keep_picture(folder: str, name: str, picture: bytes) -> str:
+    """Puts *picture* into ``.idlefox`` below *folder*; where it is now, "" where it could not be put."""
+    place = os.path.join(folder, ".idlefox")
+    try:
+        os.makedirs(place, exist_ok=True)
+        if not os.path.exists(os.path.join(place, ".gitignore")):
+            write_whole(os.path.join(place, ".gitignore"), "*\n")
+        write_bytes_whole(os.path.join(place, name), picture)
+    except OSError:
+        return ""
+    return os.path.normpath(os.path.join(place, name))

@@ -101,7 +101,7 @@ def command(
         trust_python=trusted,
         jobs=processes,
         project=config.folder,
-        outside=_outside(live, show, hands, deadline, Console(color)),
+        outside=outside_of(live, show, hands, deadline, Console(color)),
         roots=further_roots(roots, subject),
     )
     otherwise = config.scripts or (".",)
@@ -119,7 +119,7 @@ def command(
     raise SystemExit(run.exit_code)
 
 
-def _outside(kind: str | None, show: bool, hands: str, deadline: str, console: Console) -> Any:
+def outside_of(kind: str | None, show: bool, hands: str, deadline: str, console: Console) -> Any:
     """What makes live subjects; None without --live."""
     if kind is None:
         return None
@@ -172,8 +172,8 @@ def play(
         subjects = Subjects(trust_python=wishes.trust_python, outside=wishes.outside)
         for result in play_files(chosen, wishes, subjects, tell):
             current.clear()
-            results.append(result)
-            printer.script(result)
+            results.append(_with_pictures(result, wishes.project))
+            printer.script(results[-1])
     except KeyboardInterrupt:
         interrupted = True
         if current:
@@ -188,6 +188,22 @@ def play(
     run = Run(tuple(results), tuple(_with_nothing(results, wishes, problems, chosen)), perf_counter() - started, stopped, interrupted)
     printer.end(run, len(problems))
     return run
+
+
+def _with_pictures(result: ScriptResult, project: str) -> ScriptResult:
+    """*result* with the pictures of what failed put into files, below ``.idlefox``."""
+    if not any(scenario.material is not None for scenario in result.scenarios):
+        return result
+    from .files import keep_picture
+
+    found = []
+    for scenario in result.scenarios:
+        material = scenario.material
+        if material is not None and material.picture:
+            name = f"{os.path.basename(result.file).removesuffix('.fox')}-{scenario.at}.png"
+            scenario = scenario._replace(material=material._replace(file=keep_picture(project or ".", name, material.picture)))
+        found.append(scenario)
+    return result._replace(scenarios=tuple(found))
 
 
 def list_scenarios(paths: tuple[str, ...], wishes: Wishes, console: Console, otherwise: tuple[str, ...]) -> int:

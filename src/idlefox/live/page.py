@@ -27,6 +27,7 @@ ANSWER = 12.0  # seconds of real time for the agent to answer
 ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
 LOAD = 20.0  # and for a document to load
 _NEVER = 1 << 60
+_LOGGED = 50  # lines of the console that are kept
 PREFLIGHT = Response(204, b"", "text/plain")  # Fetch, "CORS-preflight request"
 
 
@@ -74,6 +75,7 @@ class Page:
         self.state: dict[str, Any] = {}
         self.patience = world.live.patience
         self.held: list[Held] = []
+        self.console: list[str] = []
         self.left = False  # the document is on its way out
         self._loads = 0
         self.documents = 0
@@ -88,8 +90,9 @@ class Page:
     async def open(self) -> None:
         """Opens a tab."""
         self.context = (await self.connection.call("browsingContext.create", type="tab"))["context"]
-        events = ["browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted"]
-        for event in events:
+        self.connection.on("log.entryAdded", self._logged)
+        events = ["log.entryAdded", "browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted"]
+        for event in events[1:]:
             self.connection.on(event, self._document_there)
         for event in events:
             try:
@@ -177,6 +180,12 @@ class Page:
         except BiDiError:
             pass  # it is closed already
 
+    def _logged(self, event: dict[str, Any]) -> None:
+        """What the page's console is told (WebDriver BiDi, "log.entryAdded")."""
+        ours = event.get("source", {}).get("context") == self.context
+        if ours and event.get("level") in ("error", "warn") and len(self.console) < _LOGGED:
+            self.console.append(f"{event['level']}: {event.get('text') or ''}")
+
     def _document_there(self, event: dict[str, Any]) -> None:
         if event.get("context") == self.context:
             self.documents += 1
@@ -187,7 +196,7 @@ class Page:
         """Loads *url* at the virtual instant *clock* (None: real time); *fresh*: nothing of what was stored is left."""
         self.url, self.virtual, self.now = url, clock is not None, clock or 0
         if fresh:
-            await self._forget(url)
+            await self._forget()
         self._loads += 1
         settings = {**self.settings, "clock": clock, "run": f"{id(self)}-{self._loads}", "fresh": fresh}
         await self._put_agent(settings)
@@ -207,7 +216,8 @@ class Page:
         added = await self.connection.call("script.addPreloadScript", functionDeclaration=function, contexts=[self.context])
         self._preload = added["script"]
 
-    async def _forget(self, url: str) -> None:
+    async def _forget(self) -> None:
+        self.console.clear()
         if self._loads:
             await self._ask("end")
         for held in tuple(self.held):
@@ -458,8 +468,8 @@ class Page:
         return found
 
     async def picture(self) -> bytes:
-        """A PNG of what the tab shows."""
-        shot = await self.connection.call("browsingContext.captureScreenshot", context=self.context)
+        """A PNG of the whole page."""
+        shot = await self.connection.call("browsingContext.captureScreenshot", context=self.context, origin="document")
         return base64.b64decode(shot["data"])
 
 

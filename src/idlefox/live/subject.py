@@ -7,6 +7,7 @@ import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlsplit
 
 from ..engine.session.stand_in import Answer
 from ..engine.state.journal import Journal
@@ -14,7 +15,7 @@ from ..forms.model.form import Field
 from ..forms.names.addresses import called
 from ..forms.names.shapes import write_address
 from ..play.server_answers import answer_of
-from ..play.subject import ABILITIES, UNDER_WAY, Unseen
+from ..play.subject import ABILITIES, UNDER_WAY, Material, Unseen
 from ..refusals import Refusal
 from ..script import tree
 from ..script.tree import Noun
@@ -37,6 +38,7 @@ class LivePageSubject:
         self._done: dict[int, Refusal | None] = {}
         self._snapshot: dict[str, Any] | None = None
         self._last_step: dict[str, int] = {}
+        self._page_errors: list[str] = []
 
     # a scenario
     def load(self, clock: int) -> Refusal | None:
@@ -312,7 +314,36 @@ class LivePageSubject:
             told = self._run(self.page.told())
         except Trouble:
             return ()
-        return (*told["warnings"], *(f"an error of the page's own: {text}" for text in dict.fromkeys(told["errors"])))
+        self._page_errors = list(dict.fromkeys(told["errors"]))
+        fails = self.ground.live.page_errors == "fail"
+        return (*told["warnings"], *(f"an error of the page's own: {text}" for text in self._page_errors if not fails))
+
+    def material(self) -> Material | None:
+        if self.lane.page is None:
+            return None
+        try:
+            picture, known = self._run(self._evidence())
+        except Trouble:
+            return None
+        requests = tuple(f"{r['method']} {_target(r['url'])} {_became(r)}" for r in known)
+        return Material(picture, tuple(self.page.console), requests)
+
+    async def _evidence(self) -> tuple[bytes, list[dict[str, Any]]]:
+        return await self.page.picture(), await self.page.ask("known") or []
+
+    def trouble(self) -> Refusal | None:
+        if self._page_errors and self.ground.live.page_errors == "fail":
+            return Refusal("page error", facts={"texts": self._page_errors})
+        return None
+
+
+def _target(url: str) -> str:
+    parts = urlsplit(url)
+    return parts.path + (f"?{parts.query}" if parts.query else "")
+
+
+def _became(request: dict[str, Any]) -> str:
+    return str(request["status"] or "lost") if request["over"] else "without an answer"
 
 
 class Trial(LivePageSubject):

@@ -212,11 +212,40 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -
     failures: list[Failure] = []
     ops = scenario.ops
     steps = checks = 0
+    warnings: list[str] = []
     broken = subject.load(clock if scenario.clock is None else scenario.clock)
-    subject.coming(ops)
     if broken is not None and ops:
         failures.append(_failure(subject, "fault", ops[0], ops, refusal=broken))
-    for number, op in enumerate(ops, 1) if broken is None else ():
+    elif broken is None:
+        steps, checks = _play_ops(subject, ops, failures)
+        warnings += subject.warnings()
+        trouble = subject.trouble() if ops else None
+        if trouble is not None:
+            failures.append(_failure(subject, "fault", ops[-1], ops, refusal=trouble))
+    if not checks and not failures:
+        warnings.append("this scenario checks nothing")
+    material = subject.material() if failures else None
+    subject.close()
+    verdict = _verdict(scenario, failures)
+    if scenario.fate == "known":
+        failures = failures or [_holds_now(scenario)]
+    seconds = perf_counter() - started
+    return _result(scenario, file, verdict, tuple(failures), tuple(warnings), seconds, steps, checks)._replace(material=material)
+
+
+def _verdict(scenario: Scenario, failures: list[Failure]) -> str:
+    if scenario.fate == "known":
+        return "known" if failures else "fail"
+    if not failures:
+        return "pass"
+    return "error" if all(failure.kind == "unseen" for failure in failures) else "fail"  # neither right nor wrong
+
+
+def _play_ops(subject: Subject, ops: tuple[Op, ...], failures: list[Failure]) -> tuple[int, int]:
+    """Plays *ops* until one fails, and the checks beside it; what failed comes to *failures*. How many steps and checks there were."""
+    steps = checks = 0
+    subject.coming(ops)
+    for number, op in enumerate(ops, 1):
         if isinstance(op.act, Check | Cannot):
             checks += 1
             failures += (_check if isinstance(op.act, Check) else _cannot)(subject, op, ops)
@@ -228,17 +257,7 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -
         if refusal is not None:
             failures.append(_failure(subject, _kind(refusal), op, ops, _subject_of(op), refusal=refusal))
             break
-    warnings = list(subject.warnings()) if broken is None else []
-    if not checks and not failures:
-        warnings.append("this scenario checks nothing")
-    subject.close()
-    verdict = "fail" if failures else "pass"
-    if failures and all(failure.kind == "unseen" for failure in failures):
-        verdict = "error"  # neither right nor wrong
-    if scenario.fate == "known":
-        verdict = "known" if failures else "fail"
-        failures = failures or [_holds_now(scenario)]
-    return _result(scenario, file, verdict, tuple(failures), tuple(warnings), perf_counter() - started, steps, checks)
+    return steps, checks
 
 
 def _result(

@@ -9,7 +9,7 @@ from ..problems import Place, Problem
 from ..records import NamedTuple
 from ..refusals import Refusal
 from .matching import Difference
-from .subject import FieldState
+from .subject import FieldState, Material
 
 
 class Touched(NamedTuple):
@@ -68,6 +68,7 @@ class ScenarioResult(NamedTuple):
     why: str = ""
     row_file: str = ""
     fault: str = ""  # of a fault of our own, all that is known of it
+    material: Material | None = None
 
     @property
     def fell(self) -> bool:

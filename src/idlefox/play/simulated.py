@@ -22,7 +22,7 @@ from ..refusals import Refusal
 from ..roots import outside
 from ..script import tree
 from ..script.tree import Noun
-from .subject import ABILITIES, FieldState, Unseen
+from .subject import ABILITIES, FieldState, Material, Unseen
 
 OUTCOMES = ("none", "refused", "waiting", "accepted", "rejected", "lost")
 
@@ -47,6 +47,12 @@ class SimulatedForm:
 
     def warnings(self) -> tuple[str, ...]:
         return tuple(self.session.live.warnings)
+
+    def trouble(self) -> Refusal | None:
+        return None
+
+    def material(self) -> Material | None:
+        return None
 
     def journal(self) -> Journal:
         return self.session.journal()

@@ -59,6 +59,18 @@ class FieldState(NamedTuple):
     inside: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
+class Material(NamedTuple):
+    """What there is besides to look at where a scenario has failed: a *picture* (PNG), what the page's console says, the requests.
+
+    *file* is where the picture has been put, "" while it is nowhere.
+    """
+
+    picture: bytes = b""
+    console: tuple[str, ...] = ()
+    requests: tuple[str, ...] = ()
+    file: str = ""
+
+
 class Subject(Protocol):
     """One form to play one scenario after the other on."""
 
@@ -97,6 +109,12 @@ class Subject(Protocol):
 
     def warnings(self) -> tuple[str, ...]:
         """What the person should know although nothing failed."""
+
+    def trouble(self) -> Refusal | None:
+        """What has gone wrong in the scenario although no step and no check tells; asked at its end, after `warnings`."""
+
+    def material(self) -> Material | None:
+        """What there is to look at now that the scenario has failed."""
 
     def close(self) -> None:
         """Ends the scenario."""

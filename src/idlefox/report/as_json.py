@@ -56,8 +56,16 @@ def _scenario(result: ScenarioResult) -> dict[str, Any]:
         **({"why": result.why} if result.why else {}),
         "failures": [_failure(f) for f in result.failures],
         "warnings": list(result.warnings),
+        **_material(result),
         "seconds": round(result.seconds, 6),
     }
+
+
+def _material(result: ScenarioResult) -> dict[str, Any]:
+    material = result.material
+    if material is None:
+        return {}
+    return {"material": {"picture": material.file or None, "console": list(material.console), "requests": list(material.requests)}}
 
 
 def _failure(failure: Failure) -> dict[str, Any]:

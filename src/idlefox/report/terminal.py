@@ -80,7 +80,24 @@ def scenario_failures(result: ScenarioResult, width: int) -> list[Line]:
         lines.append([])
         lines += failure_lines(failure, width, last)
         last = failure
-    return lines
+    return lines + _material_lines(result, width)
+
+
+_MOST_MATERIAL = 5
+
+
+def _material_lines(result: ScenarioResult, width: int) -> list[Line]:
+    """What there is to look at beside the failures."""
+    material = result.material
+    if material is None:
+        return []
+    lines: list[Line] = []
+    picture = (material.file,) if material.file else ()
+    for name, texts in (("requests", material.requests), ("console", material.console), ("picture", picture)):
+        told = [*texts[-_MOST_MATERIAL:], *([f"and {len(texts) - _MOST_MATERIAL} before"] if len(texts) > _MOST_MATERIAL else [])]
+        for number, text in enumerate(told):
+            lines += hanging(f"      {name:<10}" if number == 0 else " " * 16, plain(text), width, "dim")
+    return [[], *lines] if lines else []
 
 
 def failure_lines(failure: Failure, width: int, last: Failure | None = None) -> list[Line]:

@@ -327,6 +327,7 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     "restless": lambda what, r: "the page does not come to rest: something on it keeps changing, or never ends",
     "too long": lambda what, r: f"the scenario took more than {r.facts['seconds']:g} s of real time; --deadline allows more",
     "browser gone": lambda what, r: str(r.facts["why"]),
+    "page error": lambda what, r: f"an error of the page's own: {'; '.join(r.facts['texts'])}",
     "no page": lambda what, r: f"{r.facts['url']} does not load: {r.facts['why']}",
     "internal": lambda what, r: f"an internal fault ({r.facts['what']}): this is our mistake, not yours",
 }  # fmt: skip
