@@ -1,0 +1,178 @@
+"""Live pages, as ratios in one run: `python benchmarks/live.py [firefox|chromium] [--pairs N]`.
+
+A scenario of 152 keys and 31 checks on the mooring page of the tests, played by `idlefox` with both kinds of hands, against the
+same keys and looks written by hand for this page alone, in the same browser: one call of the protocol between two checks, and nothing
+that a tool for any page needs. Also the cost of a lookup of three seconds in virtual time, and of a load.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import statistics
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.live.browsers import choose
+from idlefox.live.lane import LiveWishes
+from idlefox.live.loading import Live, close_all
+from idlefox.live.subject import LivePageSubject
+from idlefox.play.player import play_scenario
+from idlefox.script.expand import expand
+from idlefox.script.reader import read_script_text
+
+HERE = Path(__file__).resolve().parent.parent / "tests" / "live"
+WORDS = ("Tern of Tarvik", "Skua of Sund", "Fulmar of Hestholm", "Gannet the second")
+# By hand: the keys of one stretch, then what the whole form holds.
+BY_HAND = """
+async (given) => {
+  const hops = [], channel = new MessageChannel();
+  channel.port1.onmessage = () => hops.shift()();
+  const hop = () => new Promise((resolve) => { hops.push(resolve); channel.port2.postMessage(0); });
+  const { name, text } = JSON.parse(given), element = document.querySelector(`[name=${name}]`);
+  if (document.activeElement !== element) element.focus();
+  if (text !== null) {
+    element.select();
+    for (const key of text) {
+      const send = (type) => element.dispatchEvent(new KeyboardEvent(type, { key, bubbles: true, cancelable: true, composed: true }));
+      if (send("keydown") && send("keypress")) document.execCommand("insertText", false, key);
+      send("keyup");
+      await hop();
+    }
+  }
+  await hop();
+  await hop();
+  return JSON.stringify([...document.querySelectorAll("input,select,textarea")].map((each) => [each.name, each.value, each.checked,
+    each.getAttribute("aria-invalid"), each.disabled, each.checkVisibility()]));
+}
+"""
+
+
+def stretches() -> list[tuple[str, str | None]]:
+    """What is typed where between two looks: 152 keys and 31 looks."""
+    found: list[tuple[str, str | None]] = []
+    keys = 0
+    while len(found) < 31:
+        text: str | None = WORDS[len(found) % 4][: min(15, 152 - keys)] if keys < 152 else None
+        keys += len(text or "")
+        found.append(("boat", text))
+    return found
+
+
+def scenario_text() -> str:
+    lines = ['scenario "keys"']
+    value = ""
+    for name, text in stretches():
+        if text is not None:
+            value = text
+            lines.append(f"    retype {name} {json.dumps(text)}")
+        lines.append(f"    expect {name} = {json.dumps(value)}")
+    return "\n".join(lines) + "\n"
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("browser", nargs="?", default="auto")
+    parser.add_argument("--pairs", type=int, default=7)
+    asked = parser.parse_args()
+    name = choose(asked.browser)
+    sheet = (HERE / "mooring.form.yaml").read_text("utf-8").replace("PAGE", "native.html")
+    form = read_sheet_text(sheet, str(HERE / "mooring.form.yaml"))
+    print(f"{name}, medians of {asked.pairs}")
+    for hands in ("quick", "real"):
+        loaded = Live(LiveWishes(name, hands=hands))(form)
+        assert loaded.make_ready is not None
+        loaded.make_ready()
+        subject: Any = loaded.begin(".")
+        ours, by_hand, loads = [], [], []
+        for _ in range(asked.pairs + 1):
+            began = time.perf_counter()
+            subject.load(0)
+            loads.append(time.perf_counter() - began)
+            by_hand.append(timed(lambda: _by_hand(subject, hands)))  # noqa: B023
+            ours.append(_play(subject, scenario_text()))
+        ratio = statistics.median(a / b for a, b in zip(ours[1:], by_hand[1:], strict=True))
+        print(f"152 keys and 31 checks, {hands} hands: {ms(ours)} ms, by hand {ms(by_hand)} ms: {ratio:.2f}")
+        if hands == "quick":
+            print(f"a load: {ms(loads)} ms")
+            waits = [_play(subject, LOOKUP) - _play(subject, NO_LOOKUP) for _ in range(asked.pairs)]
+            print(f"a lookup of 3 s in virtual time: {statistics.median(waits) * 1000:.0f} ms (at most 50)")
+        close_all()
+
+
+LOOKUP = """
+scenario "asked"
+    answer known_boats with accept after 3s
+    retype boat "Tern"
+    blur
+    settle
+    expect boat shows nothing
+"""
+NO_LOOKUP = 'scenario "not asked"\n    retype boat "Te"\n    blur\n    expect boat is marked\n'
+
+
+def timed(work: Callable[[], object]) -> float:
+    began = time.perf_counter()
+    work()
+    return time.perf_counter() - began
+
+
+def ms(seconds: list[float]) -> str:
+    return f"{statistics.median(seconds[1:]) * 1000:.0f}"
+
+
+class Loaded:
+    """A subject whose page is loaded already: what is timed is the scenario alone."""
+
+    def __init__(self, subject: LivePageSubject) -> None:
+        self.subject = subject
+
+    def load(self, clock: int) -> None:
+        return None
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self.subject, name)
+
+
+def _play(subject: LivePageSubject, text: str) -> float:
+    """Plays the one scenario of *text* on a fresh page; how long that took, without the load, in seconds."""
+    [scenario] = expand(read_script_text(text, "bench.fox"))[0]
+    subject.load(0)
+    began = time.perf_counter()
+    result = play_scenario(scenario, Loaded(subject), 0, "bench.fox")
+    assert result.verdict == "pass", result
+    return time.perf_counter() - began
+
+
+_SELECT_ALL = [
+    {"type": "keyDown", "value": "\ue009"}, {"type": "keyDown", "value": "a"},
+    {"type": "keyUp", "value": "a"}, {"type": "keyUp", "value": "\ue009"},
+]  # fmt: skip
+
+
+def _by_hand(subject: LivePageSubject, hands: str) -> None:
+    page = subject.page
+
+    async def ask(function: str, text: str, *, waits: bool) -> None:
+        given = [{"type": "string", "value": text}]
+        await page.connection.call(
+            "script.callFunction", functionDeclaration=function, awaitPromise=waits, target={"context": page.context}, arguments=given
+        )
+
+    async def play() -> None:
+        for name, text in stretches():
+            if hands == "real" and text is not None:
+                await ask("(name) => document.querySelector(`[name=${name}]`).focus()", name, waits=False)
+                keys = [*_SELECT_ALL, *({"type": kind, "value": key} for key in text for kind in ("keyDown", "keyUp"))]
+                actions = [{"type": "key", "id": "k", "actions": keys}]
+                await page.connection.call("input.performActions", context=page.context, actions=actions)
+            await ask(BY_HAND, json.dumps({"name": name, "text": None if hands == "real" else text}), waits=True)
+
+    subject.lane.run(play())
+
+
+if __name__ == "__main__":
+    main()
