@@ -134,6 +134,35 @@ def test_an_error_of_the_page_may_count(fox: Fox) -> None:
 
 
 @ANY
+def test_what_fails_is_played_again_where_that_is_wished(fox: Fox) -> None:
+    page = "<!doctype html><form><label>Wick <input value=a></label></form>"
+    script = 'subject "lamp.form.yaml"\nscenario "it"\n    expect a = "b"\n'
+    sheet = LAMP.replace("lamp.html", f"'http://127.0.0.1:8723/lamp.html', serve: {sys.executable} turns.py 8723")
+    config = '[live]\nretries = 2\n'
+    fox.write(lamp__form__yaml=sheet, lamp__html=page, lamp__fox=script, turns__py=TURNS, idlefox__toml=config)
+    done = fox("run", "lamp.fox", "--live")
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert "it held only when it was played for the 3rd time" in " ".join(done.stdout.split())
+    assert "this is run: " in " ".join(done.stdout.split())
+
+
+# A dev server whose page is right from the third time on (it is asked once before, whether it is there).
+TURNS = """
+import http.server, sys
+class Handler(http.server.BaseHTTPRequestHandler):
+    asked = 0
+    def do_GET(self):
+        Handler.asked += self.path == "/lamp.html"
+        self.send_response(200)
+        self.send_header("Content-Type", "text/html")
+        self.end_headers()
+        page = open("lamp.html").read()
+        self.wfile.write((page.replace("value=a", "value=b") if Handler.asked > 3 else page).encode())
+http.server.HTTPServer(("127.0.0.1", int(sys.argv[1])), Handler).serve_forever()
+"""
+
+
+@ANY
 def test_the_demo_plays_its_page(fox: Fox) -> None:
     done = fox("demo", "--live")
     assert done.returncode == 0, done.stdout
@@ -195,9 +224,12 @@ def test_nothing_is_left_of_the_browser(fox: Fox, how: signal.Signals) -> None:
 
 
 @pytest.mark.parametrize(("call", "says"), [
-    (("--live=opera",), "'opera' is not one of auto, firefox, chromium, http"),
+    (("--live=opera",), "'opera' is not one of auto, firefox, chromium"),
     (("--live", "mooring.fox"), "write --live=auto"),
     (("--live=firefox", "--deadline", "soon"), "'soon' is no duration"),
+    (("--live", "--hands", "left"), "'left' is not one of quick, real"),
+    (("--live", "--retries", "99"), "a number up to 10 is needed"),
+    (("--hands", "real"), "--hands goes with --live"),
 ])  # fmt: skip
 def test_a_call_that_cannot_be_meant(fox: Fox, call: tuple[str, ...], says: str) -> None:
     lay_out(fox, "native")

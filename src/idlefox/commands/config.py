@@ -12,6 +12,7 @@ from ..roots import is_below
 
 _KEYS: dict[str, tuple[type, ...]] = {
     "scripts": (str, list), "subject": (str,), "jobs": (int, str), "report": (str, list), "trust_python": (bool,),
+    "live": (dict,),
 }  # fmt: skip
 
 
@@ -40,7 +41,18 @@ def _each_report(value: Any) -> None:
 
 
 REPORTS = ("json",)
-_READ = {"jobs": lambda value: jobs_of(str(value)), "report": _each_report}
+_LIVE: dict[str, tuple[type, ...]] = {"browser": (str,), "show": (bool,), "hands": (str,), "deadline": (str,), "retries": (int,)}
+
+
+def _live_options(value: dict[str, Any]) -> None:
+    for key, each in value.items():
+        if key not in _LIVE:
+            raise ValueError(f"there is no {key!r}; there is {listed(_LIVE, 'and')}")
+        if not isinstance(each, _LIVE[key]) or (isinstance(each, bool) and bool not in _LIVE[key]):
+            raise ValueError(f"{key} cannot be {each!r}")
+
+
+_READ: dict[str, Any] = {"jobs": lambda value: jobs_of(str(value)), "report": _each_report, "live": _live_options}
 
 
 class Config(NamedTuple):
@@ -50,6 +62,7 @@ class Config(NamedTuple):
     subject: str = ""
     jobs: str = "1"
     reports: tuple[str, ...] = ()
+    live: dict[str, Any] = {}  # how to play in a browser, where the call does not say
     trust_python: bool = False  # says the project; that is no leave to run code (`trusts`)
     file: str = ""
     folder: str = ""
@@ -174,6 +187,7 @@ def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
         subject=found(subject) if subject and "://" not in subject else subject,
         jobs=str(table.get("jobs", 1)),
         reports=tuple([reports] if isinstance(reports, str) else reports),
+        live=table.get("live", {}),
         trust_python=table.get("trust_python", False),
         file=shown,
         folder=str(path.parent),

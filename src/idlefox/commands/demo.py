@@ -48,11 +48,12 @@ def command(folder: str | None, with_failure: bool, live: str | None, quiet: boo
 def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet: bool, color: str) -> None:
     import os
 
-    from .run import outside_of, play
+    from .live_options import outside_of
+    from .run import play
 
     kept = _copy(Path(folder), with_failure)
     console = Console(color)
-    outside = outside_of(live, False, "quick", "30s", console)
+    outside = outside_of(live, {}, {}, console)
     wishes = Wishes(outside=outside, tags=("page",)) if outside is not None else Wishes()
     before = os.getcwd()
     if not left_in:

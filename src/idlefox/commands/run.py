@@ -6,11 +6,9 @@ import os
 import signal
 import sys
 from time import perf_counter
-from typing import Any
 
 import click
 
-from ..forms.values.durations import parse_duration
 from ..play.player import Wishes, play_files, prepare
 from ..play.results import Run, ScenarioResult, ScriptResult, address_of
 from ..play.select import Chosen, choose_files
@@ -21,7 +19,8 @@ from ..report.terminal import fallen_lines, scenario_failures, scenario_line, sc
 from .config import far_report, further_roots, jobs_of, read_config, report_of, trusts
 from .console import Console
 from .faults import internal_fault
-from .files import why, write_whole
+from .files import keep_picture, why, write_whole
+from .live_options import outside_of
 
 
 @click.command("run")
@@ -29,9 +28,10 @@ from .files import why, write_whole
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
 @click.option("--live", is_flag=False, flag_value="auto", metavar="[BROWSER]", default=None,
               help="Play on the sheet's own page, in a browser: firefox, chromium or auto.")
-@click.option("--show", is_flag=True, help="With --live: open a window.")
-@click.option("--hands", type=click.Choice(["quick", "real"]), default="quick", help="With --live: how text is typed.")
-@click.option("--deadline", default="30s", metavar="TIME", help="With --live: the real time that a scenario may take.")
+@click.option("--show", is_flag=True, default=None, help="With --live: open a window.")
+@click.option("--hands", default=None, metavar="quick|real", help="With --live: how text is typed.")
+@click.option("--deadline", default=None, metavar="TIME", help="With --live: the real time that a scenario may take (30s).")
+@click.option("--retries", default=None, type=int, metavar="N", help="With --live: play what fails up to N times more.")
 @click.option("--tag", "tags", multiple=True, metavar="TAG", help="Only scenarios with this tag (repeat it for any of several).")
 @click.option("--match", default="", metavar="TEXT", help="Only scenarios whose title has TEXT in it.")
 @click.option("--stop-first", is_flag=True, help="Stop at the first scenario that does not hold.")
@@ -47,9 +47,10 @@ def command(
     paths: tuple[str, ...],
     subject: str | None,
     live: str | None,
-    show: bool,
-    hands: str,
-    deadline: str,
+    show: bool | None,
+    hands: str | None,
+    deadline: str | None,
+    retries: int | None,
     tags: tuple[str, ...],
     match: str,
     stop_first: bool,
@@ -101,7 +102,7 @@ def command(
         trust_python=trusted,
         jobs=processes,
         project=config.folder,
-        outside=outside_of(live, show, hands, deadline, Console(color)),
+        outside=outside_of(live, {"show": show, "hands": hands, "deadline": deadline, "retries": retries}, config.live, Console(color)),
         roots=further_roots(roots, subject),
     )
     otherwise = config.scripts or (".",)
@@ -117,25 +118,6 @@ def command(
         count = len(run.faults)
         internal_fault("in one place" if count == 1 else f"in {count} places", "\n\n".join(run.faults))
     raise SystemExit(run.exit_code)
-
-
-def outside_of(kind: str | None, show: bool, hands: str, deadline: str, console: Console) -> Any:
-    """What makes live subjects; None without --live."""
-    if kind is None:
-        return None
-    from ..live.loading import KINDS, live_subjects
-
-    if kind not in KINDS:
-        remedy = "; where it stands before a path, write --live=auto" if os.path.exists(kind) else ""
-        raise click.UsageError(plain(f"--live: {kind!r} is not one of {', '.join(KINDS)}{remedy}"))
-    ms = parse_duration(deadline)
-    if not ms:
-        raise click.UsageError(plain(f"--deadline: {deadline!r} is no duration: write 30s or 2m"))
-    try:
-        return live_subjects(kind, show=show, hands=hands, deadline=ms / 1000)
-    except Unreadable as fault:
-        console.problems(fault.problems)
-        raise SystemExit(2) from None
 
 
 def write_report(run: Run, kind: str, file: str, console: Console) -> None:
@@ -194,7 +176,6 @@ def _with_pictures(result: ScriptResult, project: str) -> ScriptResult:
     """*result* with the pictures of what failed put into files, below ``.idlefox``."""
     if not any(scenario.material is not None for scenario in result.scenarios):
         return result
-    from .files import keep_picture
 
     found = []
     for scenario in result.scenarios:

@@ -20,7 +20,7 @@ from .lane import Ground, Lane, LiveWishes
 from .served import NotReady
 from .subject import LivePageSubject
 
-KINDS = ("auto", "firefox", "chromium", "http")
+KINDS = ("auto", "firefox", "chromium")
 
 
 # Of this process: a browser is kept from script to script, and so is what its forms need.
@@ -32,6 +32,7 @@ class Live(NamedTuple):
     """Makes live subjects of forms: what `play` is handed to go outside. It can be sent to another process."""
 
     wishes: LiveWishes
+    retries: int = 0  # how often what fails is played again
 
     def __call__(self, form: Form) -> Loaded:
         """The page of *form* as a subject."""
@@ -47,7 +48,7 @@ class Live(NamedTuple):
         kept = ground
         return Loaded(
             form, lambda folder: LivePageSubject(lane, kept, folder), LivePageSubject.abilities, kept.stage.way,
-            make_ready=lambda: _make_ready(lane, kept),
+            _told(live), lambda: _make_ready(lane, kept), self.retries,
         )  # fmt: skip
 
 
@@ -65,6 +66,11 @@ def _with_page(form: Form) -> Form:
 
 def _nothing(folder: str) -> Any:
     raise AssertionError("nothing is played on a form that has no page")
+
+
+def _told(live: LivePage) -> tuple[str, ...]:
+    """What a person should know before anything is started in their name."""
+    return (f"if nothing answers at {live.page}, this is run: {live.serve}",) if live.serve else ()
 
 
 def _no_page(form: Form) -> None:
@@ -101,7 +107,7 @@ def close_all() -> None:
     _GROUNDS.clear()
 
 
-def live_subjects(kind: str, *, show: bool, hands: str, deadline: float) -> Live:
+def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries: int = 0) -> Live:
     """What plays forms live in a browser of *kind*. Raises Unreadable where there is none, or what it takes is not installed."""
     try:
         import h11  # noqa: F401
@@ -114,4 +120,4 @@ def live_subjects(kind: str, *, show: bool, hands: str, deadline: float) -> Live
         browser = choose(kind)
     except NoBrowser as fault:
         raise Unreadable([Problem(Place("--live", 1, 1), fault.cause, fault.remedy, code=CALL)]) from None
-    return Live(LiveWishes(browser, show, hands, deadline))
+    return Live(LiveWishes(browser, show, hands, deadline), retries)

@@ -28,6 +28,7 @@ class Loaded(NamedTuple):
     follow: Callable[[tuple[Any, ...]], object]
     warnings: tuple[str, ...] = ()
     make_ready: Callable[[], None] | None = None  # called before anything is played; raises Unreadable where nothing can be
+    retries: int = 0  # how often a scenario that fails is played again: outside, not everything is up to the form
 
 
 def simulated(form: Form, plan: Plan) -> Loaded:

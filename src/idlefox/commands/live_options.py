@@ -1,0 +1,50 @@
+"""`--live` and what goes with it: from the call and the configuration to what makes live subjects."""
+
+from __future__ import annotations
+
+import os
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from ..forms.values.durations import parse_duration
+from ..problems import Unreadable
+from ..report.styled import plain
+from .console import Console
+
+if TYPE_CHECKING:
+    from ..live.loading import Live
+
+HANDS = ("quick", "real")
+_MOST_RETRIES = 10
+
+
+def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, Any], console: Console) -> Live | None:
+    """What makes live subjects in a browser of *kind*; None without --live. What the call has not *given*, the configuration says."""
+    if kind is None:
+        odd = next((name for name, value in given.items() if value is not None), None)
+        if odd is not None:
+            raise click.UsageError(f"--{odd} goes with --live")
+        return None
+    from ..live.loading import KINDS, live_subjects
+
+    if kind not in KINDS:
+        remedy = "; where it stands before a path, write --live=auto" if os.path.exists(kind) else ""
+        raise click.UsageError(plain(f"--live: {kind!r} is not one of {', '.join(KINDS)}{remedy}"))
+    wishes = {"show": False, "hands": "quick", "deadline": "30s", "retries": 0, **configured}
+    wishes.update({name: value for name, value in given.items() if value is not None})
+    browser = wishes.pop("browser", "auto")
+    ms = parse_duration(wishes["deadline"])
+    if not ms:
+        raise click.UsageError(plain(f"--deadline: {wishes['deadline']!r} is no duration: write 30s or 2m"))
+    if wishes["hands"] not in HANDS:
+        raise click.UsageError(plain(f"--hands: {wishes['hands']!r} is not one of {', '.join(HANDS)}"))
+    if not 0 <= wishes["retries"] <= _MOST_RETRIES:
+        raise click.UsageError(f"--retries: a number up to {_MOST_RETRIES} is needed, not {wishes['retries']}")
+    try:
+        return live_subjects(
+            browser if kind == "auto" else kind, show=wishes["show"], hands=wishes["hands"], deadline=ms / 1000, retries=wishes["retries"]
+        )
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
