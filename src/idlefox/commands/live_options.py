@@ -48,3 +48,11 @@ def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, An
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
+
+
+def served(url: str) -> Any:
+    """The page at *url* as a subject, over HTTP. Raises Unreadable."""
+    from ..live.loading import needs_libraries, served_subject
+
+    needs_libraries("a page behind a URL")
+    return served_subject(url)

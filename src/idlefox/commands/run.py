@@ -20,7 +20,7 @@ from .config import far_report, further_roots, jobs_of, read_config, report_of, 
 from .console import Console
 from .faults import internal_fault
 from .files import keep_picture, why, write_whole
-from .live_options import outside_of
+from .live_options import outside_of, served
 
 
 @click.command("run")
@@ -103,6 +103,7 @@ def command(
         jobs=processes,
         project=config.folder,
         outside=outside_of(live, {"show": show, "hands": hands, "deadline": deadline, "retries": retries}, config.live, Console(color)),
+        served=served,
         roots=further_roots(roots, subject),
     )
     otherwise = config.scripts or (".",)
@@ -151,7 +152,7 @@ def play(
         current.append(result)
 
     try:
-        subjects = Subjects(trust_python=wishes.trust_python, outside=wishes.outside)
+        subjects = Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=served)
         for result in play_files(chosen, wishes, subjects, tell):
             current.clear()
             results.append(_with_pictures(result, wishes.project))
@@ -191,7 +192,7 @@ def list_scenarios(paths: tuple[str, ...], wishes: Wishes, console: Console, oth
     """Prints what would be played, ``FILE:LINE  title  [tags]`` each, and plays nothing. The exit code."""
     chosen, problems = _from_pipe(console) if paths == ("-",) else choose_files(paths, otherwise)
     console.problems(problems)
-    subjects, code = Subjects(trust_python=wishes.trust_python), 2 if problems else 0
+    subjects, code = Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=served), 2 if problems else 0
     for each in chosen:
         try:
             ready = prepare(each, wishes, subjects)

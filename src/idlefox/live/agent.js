@@ -9,8 +9,9 @@
 //   held: [{method, path, query}], the requests that the player answers,
 //   map: where the form and its fields are (see "places"),
 // }
+// tell: a channel to the player, for what must be told before the document goes.
 // Everything the player asks for is a method of the object at the end, `door`; what goes in and out is JSON.
-(settings) => {
+(settings, tell) => {
   "use strict";
   const KEY = Symbol.for("idlefox.agent");
   if (window[KEY]) return;
@@ -29,7 +30,7 @@
   const later = (ms) => new Promise((resolve) => native.setTimeout(resolve, ms));
   const warnings = new Set();
   const pageErrors = [];
-  const tell = (error) => (window.reportError ? window.reportError(error) : console.error(error));
+  const complain = (error) => (window.reportError ? window.reportError(error) : console.error(error));
   addEventListener("error", (event) => { if (event.message) pageErrors.push(String(event.message)); });
   addEventListener("unhandledrejection", (event) => { pageErrors.push(`unhandled rejection: ${event.reason?.message ?? event.reason}`); });
 
@@ -85,7 +86,7 @@
     try {
       if (typeof timer.callback === "function") timer.callback.apply(timer.home, timer.values);
       else timer.home.eval(String(timer.callback));
-    } catch (error) { tell(error); }
+    } catch (error) { complain(error); }
   };
   // The promises that a callback leads to still count as nested in it.
   const endNesting = () => { nextTask().then(() => { clock.nesting = clock.frameDepth = 0; }); };
@@ -102,7 +103,7 @@
     for (const frame of frames) {
       if (frame.dropped) continue;
       clock.frameDepth = frame.depth;
-      try { frame.callback(clock.now - clock.start); } catch (error) { tell(error); }
+      try { frame.callback(clock.now - clock.start); } catch (error) { complain(error); }
     }
   };
   const isDue = () => (firstTimer()?.due ?? Infinity) <= clock.now || frameDue() <= clock.now;
@@ -211,7 +212,6 @@
     if (body instanceof FormData && [...body.values()].every((value) => typeof value === "string")) return { body: String(new URLSearchParams([...body])), type: "application/x-www-form-urlencoded" };
     return null;
   };
-  let sentForm = null; // what the browser itself sends of a form
   const begin = (method, address, body = null) => {
     const url = new URL(address, document.baseURI);
     const request = { id: requests.length, method: method.toUpperCase(), url: url.href.split("#")[0], at: clock.now, number: ++sequence, held: false, over: false, status: null };
@@ -251,7 +251,7 @@
     const method = (submitter?.getAttribute("formmethod") ?? form.getAttribute("method") ?? "get").toLowerCase();
     const target = submitter?.getAttribute("formtarget") ?? form.getAttribute("target") ?? "";
     if (method !== "dialog" && ["", "_self", "_top", "_parent"].includes(target)) leaving = true;
-    try { sentForm = bodyOf(new URLSearchParams([...new FormData(form, submitter)].map(([name, value]) => [name, typeof value === "string" ? value : value.name]))); } catch { sentForm = null; }
+    try { tell?.(JSON.stringify(bodyOf(new URLSearchParams([...new FormData(form, submitter)].map(([name, value]) => [name, typeof value === "string" ? value : value.name]))))); } catch { /* there is no telling */ }
   };
   addEventListener("submit", (event) => { if (!event.defaultPrevented) goes(event.target, event.submitter); });
   const submitForm = HTMLFormElement.prototype.submit;
@@ -998,8 +998,9 @@
     element: (address) => placeOf(address)?.elements[0] ?? null,
     begin: async (given) => { await rest(); noteHints(); return run(given); },
     state: () => state("asked"),
-    // What was sent with the last request like this; where it is a document's, what the form held.
-    body: ({ method, url }) => requests.findLast((request) => request.method === method && request.url === url && !request.over)?.written ?? (leaving ? sentForm : null),
+    // What was sent with the last request like this.
+    body: ({ method, url }) => requests.findLast((request) => request.method === method && request.url === url && !request.over)?.written ?? null,
+    source: () => `<!doctype html>${document.documentElement.outerHTML}`,
     end: () => { ended = true; navigator.sendBeacon = () => true; },
     known: () => requests.map(({ id, method, url, at, held, over, status }) => ({ id, method, url, at, held, over, status })),
     told: () => ({ warnings: [...warnings], errors: pageErrors.splice(0) }),

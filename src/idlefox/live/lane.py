@@ -24,7 +24,7 @@ from .loopback import Loopback
 from .page import NoPage, Page, Restless
 from .page_map import agent_map
 from .served import DevServer, ready
-from .world import World
+from .world import NOBODY, World
 
 T = TypeVar("T")
 
@@ -120,7 +120,9 @@ class Lane:
         if self.page is None:
             self.page, self._ground = Page(self.browser, ground.world, ground.settings), ground
             await self.page.open()
-            if "://" in ground.live.page:
+            if ground.live.requests == "real":
+                await self.page.watch()
+            elif "://" in ground.live.page:
                 await self.page.intercept()
         await self.page.load(ground.url, clock if ground.live.time == "virtual" else None, fresh=True)
 
@@ -143,6 +145,23 @@ class Lane:
             ground.url = f"{await loopback.start()}/{path.name}{mark}{fragment}"
         if self.browser is None:
             self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
+
+    def source_of(self, url: str) -> str:
+        """The page at *url* as HTML, once its scripts have run and it is at rest. Raises Trouble, NotReady, NoBrowser, BrowserGone."""
+        self.ends = monotonic() + self.wishes.deadline + 60.0
+        self._at = url
+        return self.run(self._source_of(url))
+
+    async def _source_of(self, url: str) -> str:
+        await ready(url, "", ".", 5.0)
+        if self.browser is None:
+            self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
+        if self.page is not None:
+            await self.page.close()
+        self.page, self._ground = Page(self.browser, NOBODY, {"map": {"fields": {}, "views": {}}, "held": []}), None
+        await self.page.open()
+        await self.page.load(url, 0, fresh=True)
+        return str(await self.page.ask("source"))
 
     async def _answer(self, request: Any) -> Any:
         return await self.page.answer(request) if self.page is not None else None

@@ -5,22 +5,24 @@ from __future__ import annotations
 import os
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlsplit
 
 from ..engine.compile.compiler import compile_form
 from ..engine.session.session import Stage
+from ..forms.html.read import read_page_text
 from ..forms.model.form import Form
 from ..forms.model.live import LivePage
-from ..play.subjects import Loaded
+from ..play.subjects import Loaded, page_warnings
 from ..problems import CALL, OUTSIDE, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
 from ..roots import outside
 from .browsers import NoBrowser, choose
 from .connection import BrowserGone
-from .lane import Ground, Lane, LiveWishes
+from .lane import Ground, Lane, LiveWishes, Trouble
 from .served import NotReady
 from .subject import LivePageSubject
 
-KINDS = ("auto", "firefox", "chromium")
+KINDS = ("auto", "firefox", "chromium", "http")
 
 
 # Of this process: a browser is kept from script to script, and so is what its forms need.
@@ -41,6 +43,8 @@ class Live(NamedTuple):
         live = form.live
         if live is None:
             return Loaded(form, _nothing, LivePageSubject.abilities, Stage(compile_form(form)).way, make_ready=lambda: _no_page(form))
+        if self.wishes.browser == "http":
+            return _over_http(form, live)
         lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, Lane(self.wishes))
         ground = _GROUNDS.get(id(form))
         if ground is None or ground.form is not form:
@@ -50,6 +54,14 @@ class Live(NamedTuple):
             form, lambda folder: LivePageSubject(lane, kept, folder), LivePageSubject.abilities, kept.stage.way,
             _told(live), lambda: _make_ready(lane, kept), self.retries,
         )  # fmt: skip
+
+    def at(self, url: str) -> Loaded:
+        """The page at *url* as a subject, as it says itself: in the browser, or over HTTP. Raises Unreadable."""
+        if self.wishes.browser == "http":
+            return served_subject(url)
+        lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, Lane(self.wishes))
+        form = rendered(url, lane)
+        return self(form._replace(live=LivePage(page=url, validity="native", requests="real", file=url)))
 
 
 _PAGES: dict[int, tuple[Form, Form]] = {}
@@ -66,6 +78,50 @@ def _with_page(form: Form) -> Form:
 
 def _nothing(folder: str) -> Any:
     raise AssertionError("nothing is played on a form that has no page")
+
+
+def _over_http(form: Form, live: LivePage) -> Loaded:
+    """The page of *form* without its scripts: a file beside the sheet cannot be asked over HTTP."""
+    from .http_subject import HttpSubject
+
+    def make_ready() -> None:
+        if "://" not in live.page:
+            remedy = "name a URL, as in page: http://127.0.0.1:8000/booking; idlefox serve draws a sheet at one"
+            place = Place(live.file, max(live.line, 1), 1)
+            raise Unreadable([Problem(place, f"{live.page} is a file: nobody answers for it over HTTP", remedy)])
+
+    stage = Stage(compile_form(form))
+    return Loaded(form, lambda folder: HttpSubject(form, live.page, folder), HttpSubject.abilities, stage.way, make_ready=make_ready)
+
+
+def served_subject(url: str) -> Loaded:
+    """The page at *url* as a subject, played over HTTP. Raises Unreadable where there is no form."""
+    from .http_subject import HttpSubject
+
+    page = fetched(url)
+    form = page.form
+    if form is None:
+        raise Unreadable([Problem(Place(url, 1, 1), page.why, "with --live it is played in a browser, its scripts and all")])
+    stage = Stage(compile_form(form))
+    return Loaded(form, lambda folder: HttpSubject(form, url, folder), HttpSubject.abilities, stage.way, page_warnings(form))
+
+
+def fetched(url: str) -> Any:
+    """The page at *url* as its server sends it. Raises Unreadable."""
+    import httpx
+
+    from .http_subject import Elsewhere, Web
+
+    web = Web(frozenset({urlsplit(url).netloc}))
+    try:
+        return web.page(url)
+    except Elsewhere as fault:
+        cause = f"it leads to {urlsplit(str(fault)).netloc}"
+        raise Unreadable([Problem(Place(url, 1, 1), cause, "name that host yourself, if it is meant", code=CALL)]) from None
+    except (httpx.HTTPError, httpx.InvalidURL) as fault:
+        raise Unreadable([Problem(Place(url, 1, 1), f"it does not answer: {fault}", "is the server running?", code=CALL)]) from None
+    finally:
+        web.close()
 
 
 def _told(live: LivePage) -> tuple[str, ...]:
@@ -99,6 +155,19 @@ def _make_ready(lane: Lane, ground: Ground) -> None:
         raise Unreadable([Problem(Place("--live", 1, 1), str(fault), remedy, code=CALL)]) from None
 
 
+def rendered(url: str, lane: Lane) -> Form:
+    """The form of the page at *url* as a browser has it once its scripts have run. Raises Unreadable."""
+    place = Place(url, 1, 1)
+    try:
+        text = lane.source_of(url)
+    except (NotReady, NoBrowser, BrowserGone) as fault:
+        raise Unreadable([Problem(place, str(fault), "is the server running?", code=CALL)]) from None
+    except Trouble as fault:
+        cause = str(fault.refusal.facts.get("why", fault.refusal.kind))
+        raise Unreadable([Problem(place, f"it does not load: {cause}", "is the server running?", code=CALL)]) from None
+    return read_page_text(text, url, urlsplit(url).fragment)
+
+
 def close_all() -> None:
     """Ends every browser of this process."""
     for lane in _LANES.values():
@@ -107,15 +176,22 @@ def close_all() -> None:
     _GROUNDS.clear()
 
 
-def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries: int = 0) -> Live:
-    """What plays forms live in a browser of *kind*. Raises Unreadable where there is none, or what it takes is not installed."""
+def needs_libraries(what: str) -> None:
+    """Raises Unreadable where the libraries that *what* takes are not installed."""
     try:
         import h11  # noqa: F401
         import httpx  # noqa: F401
         import websockets  # noqa: F401
     except ImportError as fault:
-        cause = f"--live needs a library that is not installed: {fault.name}"
-        raise Unreadable([Problem(Place("--live", 1, 1), cause, "install it: pip install 'idle-fox[live]'", code=CALL)]) from None
+        cause = f"{what} needs a library that is not installed: {fault.name}"
+        raise Unreadable([Problem(Place(what, 1, 1), cause, "install it: pip install 'idle-fox[live]'", code=CALL)]) from None
+
+
+def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries: int = 0) -> Live:
+    """What plays forms live in a browser of *kind*. Raises Unreadable where there is none, or what it takes is not installed."""
+    needs_libraries("--live")
+    if kind == "http":
+        return Live(LiveWishes("http"), retries)
     try:
         browser = choose(kind)
     except NoBrowser as fault:

@@ -16,7 +16,7 @@ from urllib.parse import urlsplit
 from .browsers import Browser
 from .connection import BiDiError, Connection
 from .messages import LOST, Request, Response
-from .world import NEVER, Decided, World
+from .world import NEVER, Decided, Nobody, World
 
 AGENT = (Path(__file__).parent / "agent.js").read_text(encoding="utf-8")
 ASK = (
@@ -27,6 +27,10 @@ ANSWER = 12.0  # seconds of real time for the agent to answer
 ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
 LOAD = 20.0  # and for a document to load
 _NEVER = 1 << 60
+_WATCHED = {"network.beforeRequestSent": "_sent", "network.responseCompleted": "_got", "network.fetchError": "_failed"}
+_GONE = object()
+_CHANNEL = "idlefox"
+_DOCUMENTS = ("browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted")
 _LOGGED = 50  # lines of the console that are kept
 PREFLIGHT = Response(204, b"", "text/plain")  # Fetch, "CORS-preflight request"
 
@@ -64,7 +68,7 @@ class Held:
 class Page:
     """The page of a form in a tab of *browser*. *settings* are the agent's, but for the clock."""
 
-    def __init__(self, browser: Browser, world: World, settings: dict[str, Any]) -> None:
+    def __init__(self, browser: Browser, world: World | Nobody, settings: dict[str, Any]) -> None:
         assert browser.connection is not None
         self.browser, self.world, self.settings = browser, world, settings
         self.connection: Connection = browser.connection
@@ -78,21 +82,25 @@ class Page:
         self.console: list[str] = []
         self.left = False  # the document is on its way out
         self._loads = 0
-        self.documents = 0
+        self.documents = 0  # that have loaded
+        self._begun = 0  # the one that has been begun with
         self._preload = ""
         self._known = 0
         self._unmatched: list[dict[str, Any]] = []  # requests of the page's that have not arrived
         self._arrived = asyncio.Event()
         self._loaded = asyncio.Event()
         self._lost: dict[int, Request] = {}  # requests whose answer was lost, until the page knows
+        self._form_sent: dict[str, str] | None = None
+        self._real: dict[str, int] = {}  # submissions that somebody else answers: -1 while it is read, 0 once noted, or a status
         self._early: list[tuple[str, str]] = []  # requests that have arrived and that no one holds
 
     async def open(self) -> None:
         """Opens a tab."""
         self.context = (await self.connection.call("browsingContext.create", type="tab"))["context"]
         self.connection.on("log.entryAdded", self._logged)
-        events = ["log.entryAdded", "browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted"]
-        for event in events[1:]:
+        self.connection.on("script.message", self._told)
+        events = ["log.entryAdded", "script.message", *_DOCUMENTS]
+        for event in _DOCUMENTS:
             self.connection.on(event, self._document_there)
         for event in events:
             try:
@@ -117,6 +125,57 @@ class Page:
         except BiDiError:
             pass  # bodies are told by the agent alone
 
+    def in_flight(self) -> bool:
+        """Whether a submission is under way that somebody else answers."""
+        return any(status == -1 for status in self._real.values())
+
+    async def watch(self) -> None:
+        """Has requests told that somebody else answers: which of them are submissions, and what becomes of them."""
+        for event, handler in _WATCHED.items():
+            self.connection.on(event, getattr(self, handler))
+        await self.connection.call("session.subscribe", events=list(_WATCHED), contexts=[self.context])
+        try:
+            wishes: dict[str, Any] = {"dataTypes": ["request"], "maxEncodedDataSize": 20_000_000, "contexts": [self.context]}
+            await self.connection.call("network.addDataCollector", **wishes)
+        except BiDiError:
+            pass  # bodies are told by the agent alone
+
+    async def _sent(self, event: dict[str, Any]) -> None:
+        if event.get("context") != self.context or not isinstance(self.world, World):
+            return
+        request = event["request"]
+        parts = urlsplit(request["url"])
+        target = parts.path + (f"?{parts.query}" if parts.query else "")
+        bare = Request(request["method"], target)
+        if (bare.method, bare.path) != (self.world.form.submit.method, self.world.target):
+            return
+        headers = {each["name"].lower(): each["value"].get("value", "") for each in request["headers"]}
+        self._real[request["request"]] = -1
+        navigates = bool(event.get("navigation"))
+        body = b""
+        if bare.method != "GET":
+            body = await self._body(request["request"], bare.method, request["url"], headers, navigates=navigates)
+        self.world.watched(bare._replace(headers=headers, body=body))
+        status = self._real[request["request"]]
+        if status >= 0:
+            self.world.answered(status)
+        self._real[request["request"]] = 0
+
+    def _got(self, event: dict[str, Any]) -> None:
+        self._became(event, event["response"]["status"])
+
+    def _failed(self, event: dict[str, Any]) -> None:
+        self._became(event, -1)
+
+    def _became(self, event: dict[str, Any], status: int) -> None:
+        known = self._real.get(event["request"]["request"])
+        if known is None or not isinstance(self.world, World):
+            return
+        if known == 0:
+            self.world.answered(status)
+        else:
+            self._real[event["request"]["request"]] = status  # its body is still being read
+
     async def _intercepted(self, event: dict[str, Any]) -> None:
         if not event.get("isBlocked") or event.get("context") != self.context:
             return
@@ -129,7 +188,8 @@ class Page:
         target = parts.path + (f"?{parts.query}" if parts.query else "")
         asked = headers.get("access-control-request-method")
         without = asked or request["method"] in ("GET", "HEAD")
-        body = b"" if without else await self._body(number, request["method"], request["url"], headers)
+        navigates = bool(event.get("navigation"))
+        body = b"" if without else await self._body(number, request["method"], request["url"], headers, navigates=navigates)
         response = PREFLIGHT if asked and self._is_held(asked, parts.path) else None
         if response is None:
             response = await self.answer(Request(request["method"], target, headers, body))
@@ -146,9 +206,9 @@ class Page:
     def _is_held(self, method: str, path: str) -> bool:
         return any(each["method"] == method and re.fullmatch(each["path"], path) for each in self.settings["held"])
 
-    async def _body(self, number: str, method: str, url: str, headers: dict[str, str]) -> bytes:
-        """The body of a request that is held: Chromium does not tell it of a form that it sends itself, so the agent is asked first."""
-        told = await self._ask("body", method=method, url=url)
+    async def _body(self, number: str, method: str, url: str, headers: dict[str, str], *, navigates: bool) -> bytes:
+        """The body of a request. Chromium does not tell what it sends of a form itself: the agent does."""
+        told = await self._form_told() if navigates else await self._ask("body", method=method, url=url)
         if told is not None:
             headers.setdefault("content-type", told["type"])
             return str(told["body"]).encode("utf-8", "surrogatepass")
@@ -157,6 +217,14 @@ class Page:
         except (BiDiError, TimeoutError):
             return b""
         return base64.b64decode(found["value"]) if found["type"] == "base64" else str(found["value"]).encode()
+
+    async def _form_told(self) -> dict[str, str] | None:
+        for _ in range(100):
+            if self._form_sent is not None:
+                found, self._form_sent = self._form_sent, None
+                return found
+            await asyncio.sleep(0.01)
+        return None
 
     async def _provide(self, number: str, response: Response, origin: str) -> None:
         headers = [("Content-Type", response.media_type), *response.headers]
@@ -173,6 +241,8 @@ class Page:
     async def close(self) -> None:
         """Closes the tab."""
         self.connection.off("network.beforeRequestSent", self._intercepted)
+        for event, handler in _WATCHED.items():
+            self.connection.off(event, getattr(self, handler))
         for held in tuple(self.held):
             held.gate.cancel()
         try:
@@ -180,9 +250,15 @@ class Page:
         except BiDiError:
             pass  # it is closed already
 
+    def _told(self, event: dict[str, Any]) -> None:
+        """What a form holds that the browser itself sends, told before its document goes (WebDriver BiDi, "script.message")."""
+        if event.get("channel") == _CHANNEL and event.get("source", {}).get("context") == self.context:
+            self._form_sent = json.loads(event["data"]["value"])
+            self._arrived.set()
+
     def _logged(self, event: dict[str, Any]) -> None:
         """What the page's console is told (WebDriver BiDi, "log.entryAdded")."""
-        ours = event.get("source", {}).get("context") == self.context
+        ours = event.get("source", {}).get("context") == self.context and "Permission denied to access" not in str(event.get("text"))
         if ours and event.get("level") in ("error", "warn") and len(self.console) < _LOGGED:
             self.console.append(f"{event['level']}: {event.get('text') or ''}")
 
@@ -212,8 +288,11 @@ class Page:
     async def _put_agent(self, settings: dict[str, Any]) -> None:
         if self._preload:
             await self.connection.call("script.removePreloadScript", script=self._preload)
-        function = f"() => ({AGENT})({json.dumps(settings)})"
-        added = await self.connection.call("script.addPreloadScript", functionDeclaration=function, contexts=[self.context])
+        function = f"(tell) => ({AGENT})({json.dumps(settings)}, tell)"
+        channel = [{"type": "channel", "value": {"channel": _CHANNEL}}]
+        added = await self.connection.call(
+            "script.addPreloadScript", functionDeclaration=function, contexts=[self.context], arguments=channel
+        )
         self._preload = added["script"]
 
     async def _forget(self) -> None:
@@ -231,6 +310,7 @@ class Page:
     def _begin(self) -> None:
         """A new document: what the old one's requests were is over."""
         self._known, self.left = 0, False
+        self._begun = self.documents
         self._unmatched.clear()
         self._early.clear()
         self._lost.clear()
@@ -260,16 +340,37 @@ class Page:
     async def ask(self, what: str, **given: Any) -> Any:
         """Calls the agent; where the document goes away meanwhile, that of the next one."""
         documents = self.documents
+        asking = asyncio.ensure_future(self._ask(what, **given))
+        coming = asyncio.ensure_future(self._another(documents))
         try:
-            found = await self._ask(what, **given)
-        except BiDiError:
-            if not await self._document_after(documents):
-                raise
+            await asyncio.wait({asking, coming}, return_when=asyncio.FIRST_COMPLETED)
+            if not asking.done():
+                await asyncio.wait({asking}, timeout=0.3)  # who asks a document that goes away may never get an answer
+            try:
+                found = asking.result() if asking.done() else _GONE
+            except BiDiError:
+                found = _GONE
+                if not await self._document_after(documents):
+                    raise
+        finally:
+            for task in (asking, coming):
+                task.cancel()
+            await asyncio.gather(asking, coming, return_exceptions=True)
+        if found is _GONE:
+            if self.documents != documents and self._begun != self.documents:
+                await self._document_after(documents)
             found = await self._ask(what, **given)
         if found is None and what in ("look", "run"):
             await self._start()
             found = await self._ask(what, **given)
         return found
+
+    async def _another(self, documents: int) -> None:
+        """Waits for another document than the *documents* so far."""
+        while self.documents == documents:
+            await self._loaded.wait()
+            if self.documents == documents:
+                self._loaded.clear()
 
     async def _document_after(self, documents: int) -> bool:
         """Waits for a document to be there after the *documents* so far; whether there is one."""

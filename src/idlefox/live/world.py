@@ -6,7 +6,7 @@ import json
 import re
 from collections.abc import Iterator
 from typing import Any
-from urllib.parse import parse_qs, unquote, urlsplit
+from urllib.parse import parse_qs, unquote, urljoin, urlsplit
 
 from ..engine.session.session import Stage
 from ..engine.session.stand_in import Answer, Answered, StandIn
@@ -45,7 +45,8 @@ class World:
         self.form, self.live = form, form.live or LivePage()
         self.answers = self.live.requests == "standin"
         self.stand_in = StandIn(stage, [each.when for each in self.live.answers])
-        self.target = urlsplit(form.submit.to).path or "/"
+        base = self.live.page if "://" in self.live.page else f"http://127.0.0.1/{self.live.page}"
+        self.target = urlsplit(urljoin(base, form.submit.to)).path or "/"
         self.submissions: list[Submission] = []
 
     def start(self, now: int) -> None:
@@ -129,12 +130,44 @@ class World:
         title = reply.notice.text if reply.notice is not None else "The form was rejected."
         return as_json({"title": title, "status": reply.status, "errors": errors}, reply.status, PROBLEM)
 
+    def watched(self, request: Request) -> bool:
+        """Whether *request*, which somebody else answers, is a submission: then it is noted."""
+        if self.answers or request.method != self.form.submit.method or request.path != self.target:
+            return False
+        query = urlsplit(request.target).query
+        form_data = "application/x-www-form-urlencoded"
+        payload = received(query.encode(), form_data)[0] if request.method == "GET" else self._read(request)
+        self.submissions.append(Submission(request, payload, 0))
+        return True
+
+    def _read(self, request: Request) -> Any:
+        return received(request.body, request.headers.get("content-type", ""))[0]
+
+    def answered(self, status: int) -> None:
+        """The last submission that is without an answer has got one (-1: the connection was lost)."""
+        for i, each in enumerate(self.submissions):
+            if each.status == 0:
+                self.submissions[i] = each._replace(status=status)
+                return
+
     # scripted answers
     def script_lookup(self, name: str, kind: str, message: str, after: int | None) -> None:
         self.stand_in.script_lookup(name, Answered(kind, message, after))
 
     def script_reply(self, reply: Answer) -> None:
         self.stand_in.script_reply(reply)
+
+
+class Nobody:
+    """Answers nothing."""
+
+    live = LivePage()
+
+    def decide(self, request: Request, now: int) -> None:
+        return None
+
+
+NOBODY = Nobody()
 
 
 def _described(wanted: Wanted) -> dict[str, Any]:

@@ -42,6 +42,7 @@ class Wishes(NamedTuple):
     jobs: int = 1
     project: str = ""  # the folder of the configuration that holds, if there is one
     outside: Any = None  # makes subjects outside of the engine of forms: `Subjects`
+    served: Any = None  # makes a subject of a URL, where *outside* does not
     roots: tuple[str, ...] = ()  # further folders below which scripts and sheets may name files
 
     def roots_for(self, file: str) -> tuple[str, ...]:
@@ -426,4 +427,4 @@ def _ignore_interrupts() -> None:
 
 
 def _alone(wishes: Wishes, chosen: Chosen) -> ScriptResult:
-    return play_script(chosen, wishes, Subjects(trust_python=wishes.trust_python, outside=wishes.outside))
+    return play_script(chosen, wishes, Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=wishes.served))

@@ -40,18 +40,23 @@ def simulated(form: Form, plan: Plan) -> Loaded:
 class Subjects:
     """The subjects of one run. Each sheet is read and compiled once. *trust_python*: sheets may run code.
 
-    *outside* makes a subject outside of the engine of a form (its own page in a browser); None: the engine plays it.
+    *outside* makes a subject outside of the engine of a form (its own page in a browser), and ``outside.at`` of a URL; None:
+    the engine plays it. *served* makes one of a URL where there is no such.
     """
 
-    def __init__(self, *, trust_python: bool = False, outside: Callable[[Form], Loaded] | None = None) -> None:
+    def __init__(self, *, trust_python: bool = False, outside: Any = None, served: Callable[[str], Loaded] | None = None) -> None:
         self.trust_python = trust_python
         self.outside = outside
+        self.served = served
         self._known: dict[tuple[str, tuple[str, ...]], Loaded | Unreadable] = {}
 
     def load(self, name: str, folder: str) -> Loaded:
         """The subject *name*, a path relative to *folder*. Raises Unreadable with all that is wrong with it."""
         if name.startswith(("http://", "https://")):
-            raise _unsupported(name, "a served page as a subject")
+            at = self.outside.at if self.outside is not None else self.served
+            if at is None:
+                raise _unsupported(name, "a served page as a subject")
+            return self._known_or(name, at)
         path = str(Path(folder) / name)
         if is_page(path):
             return self._known_or(path, self._page)
@@ -80,13 +85,17 @@ class Subjects:
 
         form = read_page(path)
         if self.outside is not None:
-            return self.outside(form)
+            return self._outside(form)
         return simulated(form, compile_form(form))
+
+    def _outside(self, form: Form) -> Loaded:
+        made: Loaded = self.outside(form)
+        return made
 
     def _sheet(self, path: str) -> Loaded:
         form = read_sheet(path)
         if self.outside is not None:
-            return self.outside(form)
+            return self._outside(form)
         if not form.python:
             return simulated(form, compile_form(form))
         if not self.trust_python:

@@ -52,6 +52,22 @@ def check(document: Document) -> bool:
     return len(document.problems) == before
 
 
+_COUNTS = frozenset({"limit", "start", "least", "most", "status", "minlength", "maxlength"})
+
+
+def count_whole(part: Any) -> None:
+    """Has what is counted in whole numbers be whole ones in *part*, and all in it: to a JSON Schema, ``2.0`` is one."""
+    if isinstance(part, dict):
+        for key, value in part.items():
+            if key in _COUNTS and isinstance(value, float) and value.is_integer():
+                part[key] = int(value)
+            else:
+                count_whole(value)
+    elif isinstance(part, list):
+        for each in part:
+            count_whole(each)
+
+
 def mend(document: Document) -> bool:
     """Puts something harmless in place of what the schema does not allow, so that the rest can be looked at too.
 

@@ -15,7 +15,7 @@ from ..model.form import Form, Gives, Message, Path, Report
 from ..model.graph import Graph
 from ..model.messages import STOCK
 from ..names.shapes import Shape
-from .check import check, mend
+from .check import check, count_whole, mend
 from .fields import FieldReader, shape_of
 from .reading import At, Reading
 from .rings import report_rings
@@ -45,6 +45,7 @@ def _read(text: str, file: str) -> Form:
     fits = check(document)
     if document.problems and (fits or not mend(document)):
         raise Unreadable(document.problems)
+    count_whole(document.data)
     form = _SheetReader(document).form()
     if document.problems:
         raise Unreadable(document.problems)
