@@ -6,8 +6,10 @@ import json
 import os
 import shutil
 import signal
+import socket
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -244,3 +246,107 @@ def test_no_browser_is_told_with_what_to_install(fox: Fox) -> None:
     assert done.returncode == 2
     assert "there is no browser on the path" in done.stderr
     assert "apt install firefox-esr" in done.stderr
+
+
+# A server that draws its form: what it does not take comes back with what was entered, and says why.
+APP = '''
+import html, http.server, sys, urllib.parse
+PAGE = """<!doctype html><html lang=en><title>Lamp</title><form method=post action=send>
+<label>Wick <input name=wick required value="{wick}" {mark}></label>{error}
+<label>Oil <input type=number name=oil min=1 value="{oil}"></label><button>Light</button></form>"""
+class Handler(http.server.BaseHTTPRequestHandler):
+    def answer(self, status, text="", **headers):
+        self.send_response(status)
+        self.send_header("Content-Type", "text/html; charset=utf-8")
+        for name, value in headers.items():
+            self.send_header(name, value)
+        self.end_headers()
+        self.wfile.write(text.encode())
+    def do_GET(self):
+        if self.path == "/lamps/done":
+            return self.answer(200, "<p role=status>It burns.")
+        self.answer(200, PAGE.format(wick="", mark="", error="", oil=""))
+    def do_POST(self):
+        sent = dict(urllib.parse.parse_qsl(self.rfile.read(int(self.headers["Content-Length"])).decode(), keep_blank_values=True))
+        if sent["wick"] == "wet":
+            mark, error = 'aria-invalid=true aria-describedby=why', "<span id=why>A wet wick does not burn.</span>"
+            return self.answer(422, PAGE.format(wick="wet", mark=mark, error=error, oil=html.escape(sent["oil"])))
+        self.answer(303, Location="http://127.0.0.1:1/" if sent["wick"] == "away" else "/lamps/done")
+    def log_message(self, *more):
+        pass
+http.server.ThreadingHTTPServer(("127.0.0.1", int(sys.argv[1])), Handler).serve_forever()
+'''
+DRAWN = """
+scenario "what the browser itself refuses"
+    submit
+    expect outcome is refused
+    expect requests = 0
+    expect wick breaks valueMissing
+
+scenario "rejected, kept, then accepted"
+    type wick "wet"
+    type oil "3"
+    submit
+    expect outcome is rejected
+    expect status = 422
+    expect wick shows "A wet wick does not burn."
+    expect wick is marked
+    expect errors = {"wick": "A wet wick does not burn."}
+    expect wick = "wet"
+    retype wick "dry"
+    submit
+    expect outcome is accepted
+    expect request = "POST /lamps/send"
+    expect payload = {"wick": "dry", "oil": "3"}
+    expect notice = "It burns."
+    expect location = "/lamps/done"
+"""
+
+
+@pytest.fixture
+def app(fox: Fox) -> Iterator[str]:
+    """The URL of the form that a server draws."""
+    fox.write(app__py=APP)
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    server = subprocess.Popen([sys.executable, "app.py", str(port)], cwd=fox.folder)
+    while True:
+        try:
+            socket.create_connection(("127.0.0.1", port)).close()
+            break
+        except OSError:
+            continue
+    yield f"http://127.0.0.1:{port}/lamps/new"
+    server.kill()
+    server.wait()
+
+
+HOW = [(), *[pytest.param((f"--live={name}",), marks=pytest.mark.skipif(not path, reason=f"{name} is not here")) for name, path in THERE.items()]]
+
+
+@pytest.mark.parametrize("how", HOW)
+def test_a_form_that_a_server_draws(fox: Fox, app: str, how: tuple[str, ...]) -> None:
+    fox.write(lamp__fox=f'subject "{app}"\n{DRAWN}')
+    done = fox("run", "lamp.fox", *how)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert "2 scenarios, 2 held" in done.stdout
+
+
+def test_over_http_a_sheet_finds_its_fields_by_name_and_nobody_else_is_asked(fox: Fox, app: str) -> None:
+    sheet = f"form: lamp\nfields:\n  wick: {{label: Wick}}\n  oil: {{type: number}}\n  flame: {{}}\nlive: {{page: '{app}'}}\n"
+    scenario = 'scenario "away"\n    type wick "away"\n    submit\nscenario "no such control"\n    expect flame is hidden\n    type flame "x"\n'
+    fox.write(lamp__form__yaml=sheet, lamp__fox=f'subject "lamp.form.yaml"\n{DRAWN}{scenario}')
+    done = fox("run", "lamp.fox", "--live=http", "--verbose")
+    said = " ".join(done.stdout.split())
+    assert done.returncode == 1
+    assert "4 scenarios, 2 held, 2 failed" in said
+    assert "it leads to 127.0.0.1:1, a host that neither the sheet nor the call names" in said
+    assert "type flame: nothing on the page is called that" in said
+
+
+def test_a_url_where_nothing_answers(fox: Fox) -> None:
+    fox.write(lamp__fox='subject "http://127.0.0.1:9/x"\nscenario "it"\n    submit\n')
+    done = fox("run", "lamp.fox")
+    assert done.returncode == 2
+    assert "http://127.0.0.1:9/x: it does not answer" in done.stdout

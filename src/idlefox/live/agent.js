@@ -15,6 +15,7 @@
   "use strict";
   const KEY = Symbol.for("idlefox.agent");
   if (window[KEY]) return;
+  const id = `${Math.random()}`;
 
   // ---------------------------------------------------------------- what the page might change later, taken before it can
   const native = {
@@ -366,7 +367,7 @@
     const timers = clock.virtual ? [...clock.timers.values()].filter((timer) => !timer.repeats).map((timer) => [timer.due, timer.delay])
       : [...oneShots.values()].map((delay) => [0, delay]);
     return {
-      why, now: clock.virtual ? clock.now : null, next: clock.virtual ? Math.min(firstTimer()?.due ?? Infinity, frameDue()) : null,
+      document: id, why, now: clock.virtual ? clock.now : null, next: clock.virtual ? Math.min(firstTimer()?.due ?? Infinity, frameDue()) : null,
       timers, requests: fresh, known: requests.length, over: requests.filter((request) => request.held && request.over).map((request) => request.id),
     };
   };
@@ -939,14 +940,17 @@
   };
   // A stretch of a scenario in one call. Each act is followed by what is due now; it ends at the first that is refused, and at a
   // request. Says how many were done.
-  const stretch = async ({ steps, known = 0, open = [], left = false }) => {
+  const progress = { number: 0, done: 0 };
+  for (const type of ["beforeunload", "pagehide"]) addEventListener(type, () => { if (progress.number) tell?.(JSON.stringify({ progress })); });
+  const stretch = async ({ steps, number, known = 0, open = [], left = false }) => {
     let done = 0;
+    Object.assign(progress, { number, done });
     for (const each of steps) {
       try { await acts[each.act](each); } catch (error) {
         if (!(error instanceof Refused)) throw error;
         return { done, refused: { kind: error.kind, facts: error.facts }, ...(await run({ known, open, left })) };
       }
-      done++;
+      progress.done = ++done;
       const after = await run({ known, open, left });
       if (after.why !== "quiet") return { done, ...after };
     }
@@ -994,6 +998,7 @@
 
   // ---------------------------------------------------------------- the door
   const door = {
+    id,
     clock, look, run, stretch, aim, landed, hinders,
     element: (address) => placeOf(address)?.elements[0] ?? null,
     begin: async (given) => { await rest(); noteHints(); return run(given); },

@@ -20,17 +20,19 @@ from .world import NEVER, Decided, Nobody, World
 
 AGENT = (Path(__file__).parent / "agent.js").read_text(encoding="utf-8")
 ASK = (
-    "async (what, given) => { const agent = window[Symbol.for('idlefox.agent')];"
-    " if (!agent) return 'null'; return JSON.stringify(await agent[what](JSON.parse(given)) ?? null); }"
+    "async (what, given, id) => { const agent = window[Symbol.for('idlefox.agent')];"
+    " if (!agent) return 'none'; if (id && agent.id !== id) return 'another';"
+    " return JSON.stringify([await agent[what](JSON.parse(given)) ?? null]); }"
 )
 ANSWER = 12.0  # seconds of real time for the agent to answer
 ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
 LOAD = 20.0  # and for a document to load
 _NEVER = 1 << 60
 _WATCHED = {"network.beforeRequestSent": "_sent", "network.responseCompleted": "_got", "network.fetchError": "_failed"}
-_GONE = object()
+_READING, _NOTED, _ANSWERED, _LOST = -4, -3, -2, -1  # how far a submission is that somebody else answers
 _CHANNEL = "idlefox"
 _DOCUMENTS = ("browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted")
+_MOST_DOCUMENTS = 20  # one after the other, while one thing is asked
 _LOGGED = 50  # lines of the console that are kept
 PREFLIGHT = Response(204, b"", "text/plain")  # Fetch, "CORS-preflight request"
 
@@ -45,6 +47,10 @@ class NoPage(Exception):
 
 class PageFault(Exception):
     """The agent failed in the page: a fault of ours."""
+
+
+class _Gone(Exception):
+    """The document that was asked is not there: none is, or another."""
 
 
 class Held:
@@ -83,7 +89,10 @@ class Page:
         self.left = False  # the document is on its way out
         self._loads = 0
         self.documents = 0  # that have loaded
-        self._begun = 0  # the one that has been begun with
+        self._stretches = 0
+        self._progress = (0, 0)  # of which stretch how many acts were done when its document went
+        self._document = ""  # the id of the one that is played
+        self._begun = 0  # how many had loaded when it was begun with
         self._preload = ""
         self._known = 0
         self._unmatched: list[dict[str, Any]] = []  # requests of the page's that have not arrived
@@ -91,7 +100,7 @@ class Page:
         self._loaded = asyncio.Event()
         self._lost: dict[int, Request] = {}  # requests whose answer was lost, until the page knows
         self._form_sent: dict[str, str] | None = None
-        self._real: dict[str, int] = {}  # submissions that somebody else answers: -1 while it is read, 0 once noted, or a status
+        self._real: dict[str, int] = {}  # submissions that somebody else answers: how far each is, or its status
         self._early: list[tuple[str, str]] = []  # requests that have arrived and that no one holds
 
     async def open(self) -> None:
@@ -127,7 +136,7 @@ class Page:
 
     def in_flight(self) -> bool:
         """Whether a submission is under way that somebody else answers."""
-        return any(status == -1 for status in self._real.values())
+        return any(status != _ANSWERED for status in self._real.values())
 
     async def watch(self) -> None:
         """Has requests told that somebody else answers: which of them are submissions, and what becomes of them."""
@@ -150,30 +159,33 @@ class Page:
         if (bare.method, bare.path) != (self.world.form.submit.method, self.world.target):
             return
         headers = {each["name"].lower(): each["value"].get("value", "") for each in request["headers"]}
-        self._real[request["request"]] = -1
+        self._real[request["request"]] = _READING
         navigates = bool(event.get("navigation"))
         body = b""
         if bare.method != "GET":
             body = await self._body(request["request"], bare.method, request["url"], headers, navigates=navigates)
         self.world.watched(bare._replace(headers=headers, body=body))
         status = self._real[request["request"]]
-        if status >= 0:
-            self.world.answered(status)
-        self._real[request["request"]] = 0
+        if status > 0 or status == _LOST:
+            self.world.answered(-1 if status == _LOST else status)
+            self._real[request["request"]] = _ANSWERED
+        else:
+            self._real[request["request"]] = _NOTED
 
     def _got(self, event: dict[str, Any]) -> None:
         self._became(event, event["response"]["status"])
 
     def _failed(self, event: dict[str, Any]) -> None:
-        self._became(event, -1)
+        self._became(event, _LOST)
 
     def _became(self, event: dict[str, Any], status: int) -> None:
         known = self._real.get(event["request"]["request"])
         if known is None or not isinstance(self.world, World):
             return
-        if known == 0:
-            self.world.answered(status)
-        else:
+        if known == _NOTED:
+            self.world.answered(-1 if status == _LOST else status)
+            self._real[event["request"]["request"]] = _ANSWERED
+        elif known != _ANSWERED:
             self._real[event["request"]["request"]] = status  # its body is still being read
 
     async def _intercepted(self, event: dict[str, Any]) -> None:
@@ -208,7 +220,7 @@ class Page:
 
     async def _body(self, number: str, method: str, url: str, headers: dict[str, str], *, navigates: bool) -> bytes:
         """The body of a request. Chromium does not tell what it sends of a form itself: the agent does."""
-        told = await self._form_told() if navigates else await self._ask("body", method=method, url=url)
+        told = await self._form_told() if navigates else await self._written(method, url)
         if told is not None:
             headers.setdefault("content-type", told["type"])
             return str(told["body"]).encode("utf-8", "surrogatepass")
@@ -217,6 +229,13 @@ class Page:
         except (BiDiError, TimeoutError):
             return b""
         return base64.b64decode(found["value"]) if found["type"] == "base64" else str(found["value"]).encode()
+
+    async def _written(self, method: str, url: str) -> dict[str, str] | None:
+        try:
+            found: dict[str, str] | None = await self._ask("body", method=method, url=url)
+        except _Gone:
+            return None
+        return found
 
     async def _form_told(self) -> dict[str, str] | None:
         for _ in range(100):
@@ -241,6 +260,10 @@ class Page:
     async def close(self) -> None:
         """Closes the tab."""
         self.connection.off("network.beforeRequestSent", self._intercepted)
+        self.connection.off("script.message", self._told)
+        self.connection.off("log.entryAdded", self._logged)
+        for event in _DOCUMENTS:
+            self.connection.off(event, self._document_there)
         for event, handler in _WATCHED.items():
             self.connection.off(event, getattr(self, handler))
         for held in tuple(self.held):
@@ -251,10 +274,16 @@ class Page:
             pass  # it is closed already
 
     def _told(self, event: dict[str, Any]) -> None:
-        """What a form holds that the browser itself sends, told before its document goes (WebDriver BiDi, "script.message")."""
+        """What the agent tells before its document goes: what a form holds that the browser itself sends, and how far a stretch has come.
+
+        WebDriver BiDi, "script.message".
+        """
         if event.get("channel") == _CHANNEL and event.get("source", {}).get("context") == self.context:
-            self._form_sent = json.loads(event["data"]["value"])
-            self._arrived.set()
+            told = json.loads(event["data"]["value"])
+            if "progress" in told:
+                self._progress = (told["progress"]["number"], told["progress"]["done"])
+            else:
+                self._form_sent = told
 
     def _logged(self, event: dict[str, Any]) -> None:
         """What the page's console is told (WebDriver BiDi, "log.entryAdded")."""
@@ -283,7 +312,7 @@ class Page:
             raise NoPage(fault.message) from None
         except TimeoutError:
             raise NoPage(f"it has not loaded within {LOAD:.0f} s") from None
-        await self._start()
+        await self._next_document(self.documents, there=True)
 
     async def _put_agent(self, settings: dict[str, Any]) -> None:
         if self._preload:
@@ -297,8 +326,12 @@ class Page:
 
     async def _forget(self) -> None:
         self.console.clear()
+        self._real.clear()
         if self._loads:
-            await self._ask("end")
+            try:
+                await self._ask("end")
+            except _Gone:
+                pass
         for held in tuple(self.held):
             held.gate.cancel()
         self.held.clear()
@@ -309,8 +342,8 @@ class Page:
 
     def _begin(self) -> None:
         """A new document: what the old one's requests were is over."""
-        self._known, self.left = 0, False
-        self._begun = self.documents
+        self._known, self.left, self._begun = 0, False, self.documents
+        self._document = ""
         self._unmatched.clear()
         self._early.clear()
         self._lost.clear()
@@ -318,71 +351,81 @@ class Page:
 
     async def _start(self) -> None:
         begun = await self._ask("begin", **self._wishes(self.now))
-        if begun is None:
-            raise NoPage("it is gone, and another one has come in its place")
+        self._document = begun["document"]
         self._merge(begun)
         await self.advance(self.now)
 
     # asking
-    async def _ask(self, what: str, **given: Any) -> Any:
-        """Calls the agent. JSON goes in and out as one text: as values of the protocol it costs several times as much."""
+    async def _ask(self, what: str, *, of: str = "", **given: Any) -> Any:
+        """Calls the agent of the document *of* that id ("": whichever is there). Raises _Gone where it is not there any more.
+
+        JSON goes in and out as one text: as values of the protocol it costs several times as much.
+        """
+        arguments = [{"type": "string", "value": each} for each in (what, json.dumps(given), of)]
         try:
             answer = await self.connection.call(
                 "script.callFunction", functionDeclaration=ASK, awaitPromise=True, target={"context": self.context}, within=ANSWER,
-                arguments=[{"type": "string", "value": what}, {"type": "string", "value": json.dumps(given)}],
+                arguments=arguments,
             )  # fmt: skip
         except TimeoutError:
             raise Restless from None
+        except BiDiError:
+            raise _Gone("none") from None
         if answer["type"] == "exception":
             raise PageFault(answer["exceptionDetails"]["text"])
-        return json.loads(answer["result"]["value"])
+        text = answer["result"]["value"]
+        if text in ("none", "another"):
+            raise _Gone(text)
+        return json.loads(text)[0]
 
     async def ask(self, what: str, **given: Any) -> Any:
-        """Calls the agent; where the document goes away meanwhile, that of the next one."""
-        documents = self.documents
-        asking = asyncio.ensure_future(self._ask(what, **given))
-        coming = asyncio.ensure_future(self._another(documents))
-        try:
-            await asyncio.wait({asking, coming}, return_when=asyncio.FIRST_COMPLETED)
-            if not asking.done():
-                await asyncio.wait({asking}, timeout=0.3)  # who asks a document that goes away may never get an answer
+        """Calls the agent; where the document goes away, that of the next one. Raises NoPage where none comes."""
+        for _ in range(_MOST_DOCUMENTS):
+            documents = self.documents
+            asking = asyncio.ensure_future(self._ask(what, of=self._document, **given))
+            coming = asyncio.ensure_future(self._another(documents))
             try:
-                found = asking.result() if asking.done() else _GONE
-            except BiDiError:
-                found = _GONE
-                if not await self._document_after(documents):
-                    raise
-        finally:
-            for task in (asking, coming):
-                task.cancel()
-            await asyncio.gather(asking, coming, return_exceptions=True)
-        if found is _GONE:
-            if self.documents != documents and self._begun != self.documents:
-                await self._document_after(documents)
-            found = await self._ask(what, **given)
-        if found is None and what in ("look", "run"):
-            await self._start()
-            found = await self._ask(what, **given)
-        return found
+                await asyncio.wait({asking, coming}, return_when=asyncio.FIRST_COMPLETED)
+                if not asking.done():
+                    await asyncio.wait({asking}, timeout=0.3)  # who asks a document that goes away may never get an answer
+                if asking.done():
+                    return asking.result()
+                there = True
+            except _Gone as fault:
+                there = fault.args[0] == "another"
+            finally:
+                for task in (asking, coming):
+                    task.cancel()
+                await asyncio.gather(asking, coming, return_exceptions=True)
+            await self._next_document(documents, there=there)
+            if what == "stretch":
+                return None  # what was done of it cannot be done again
+            if "known" in given:
+                given |= self._wishes(given.get("target", self.now))
+        raise NoPage("one document after the other comes in its place")
 
     async def _another(self, documents: int) -> None:
         """Waits for another document than the *documents* so far."""
         while self.documents == documents:
+            self._loaded.clear()
             await self._loaded.wait()
-            if self.documents == documents:
-                self._loaded.clear()
 
-    async def _document_after(self, documents: int) -> bool:
-        """Waits for a document to be there after the *documents* so far; whether there is one."""
+    async def _next_document(self, documents: int, *, there: bool = False) -> None:
+        """Begins with the document that comes after the *documents* so far, or with the one that is *there*."""
         try:
-            while self.documents == documents:
-                self._loaded.clear()
-                await asyncio.wait_for(self._loaded.wait(), LOAD)
+            if not there:
+                await asyncio.wait_for(self._another(documents), LOAD)
         except TimeoutError:
-            return False
-        self._begin()
-        await self._start()
-        return True
+            raise NoPage("it is gone, and no other has come in its place") from None
+        for tries in range(100):
+            self._begin()
+            try:
+                await self._start()
+                return
+            except _Gone:  # it is between two documents
+                if tries == 99:
+                    raise NoPage("it is gone, and another one has come in its place") from None
+                await asyncio.sleep(0.05)
 
     def _wishes(self, target: int, patience: int | None = None) -> dict[str, Any]:
         wishes = {"known": self._known, "open": [h.id for h in self.held if h.id is not None], "left": self.left}
@@ -446,6 +489,10 @@ class Page:
 
     async def _arrivals(self) -> None:
         """Waits until what the page has sent has arrived."""
+        for _ in range(200):
+            if not self.in_flight():
+                break
+            await asyncio.sleep(0.01)
         while self._unmatched:
             self._arrived.clear()
             try:
@@ -500,17 +547,16 @@ class Page:
         if held in self.held:
             self.held.remove(held)
         if held.id is None:
-            await self._document_after(documents)
+            await self._next_document(documents, there=self.documents != documents)
 
     async def _leaving(self) -> None:
         """The page has sent a form, or followed a link: its request arrives and is held, or another document comes."""
-        documents = self.documents
         for _ in range(int(ARRIVE / 0.01)):
-            if self.left or self.documents != documents:
+            if self.left or self.documents != self._begun:
                 break
             await asyncio.sleep(0.01)
-        if self.documents != documents:
-            await self._document_after(documents)
+        if self.documents != self._begun:
+            await self._next_document(self._begun, there=True)
         else:
             self.left = True
 
@@ -519,9 +565,12 @@ class Page:
         """Takes *steps*, each followed by what is due at once; how many were taken, and why the next was not."""
         done = 0
         while done < len(steps):
-            found = await self.ask("stretch", steps=steps[done:], **self._wishes(self.now))
-            if found is None or "done" not in found:
-                raise PageFault("the page has no agent")
+            self._stretches += 1
+            found = await self.ask("stretch", steps=steps[done:], number=self._stretches, **self._wishes(self.now))
+            if found is None:  # it led to another document
+                number, came = self._progress
+                done += came if number == self._stretches else len(steps) - done
+                continue
             done += found["done"]
             self._merge(found)
             if found.get("refused"):
@@ -534,6 +583,8 @@ class Page:
     async def look(self, only: list[str] | None = None) -> dict[str, Any]:
         """What there is to see of the form now (`look` in the agent)."""
         found: dict[str, Any] = await self.ask("look", only=only)
+        if self.in_flight():
+            await self._arrivals()
         return found
 
     async def press_keys(self, keys: str) -> None:
@@ -565,7 +616,7 @@ class Page:
         await self.connection.call("browsingContext.navigate", context=self.context, url="about:blank", wait="complete", within=LOAD)
 
     async def told(self) -> dict[str, Any]:
-        found: dict[str, Any] = await self.ask("told") or {"warnings": [], "errors": []}
+        found: dict[str, Any] = await self.ask("told")
         return found
 
     async def picture(self) -> bytes:

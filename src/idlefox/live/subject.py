@@ -289,7 +289,7 @@ class LivePageSubject:
         page, facts = self.page, Facts()
         facts.ms = page.now - self._start
         facts.submissions = self.ground.world.submissions
-        facts.in_flight = any(h.decided.submission is not None for h in page.held) or page.in_flight()
+        facts.in_flight = any(h.decided.submission is not None for h in page.held)
         facts.asking = frozenset(h.decided.lookup for h in page.held if h.decided.lookup)
         facts.under_way = page.under_way()
         facts.last_step = self._last_step
