@@ -84,8 +84,17 @@ def mend(document: Document) -> bool:
     return False
 
 
+def _path_in(data: Any, path: Any) -> tuple[str | int, ...]:
+    """*path* in *data* as the validator tells it, but for keys that look like numbers: those are texts."""
+    found: list[str | int] = []
+    for step in path:
+        found.append(str(step) if isinstance(data, dict) else step)
+        data = _at(data, [found[-1]])
+    return tuple(found)
+
+
 def _mend_one(data: Any, part: dict[str, Any], error: Any) -> None:
-    path: list[Any] = list(error.instance_path)
+    path: list[Any] = list(_path_in(data, error.instance_path))
     parent, here = _at(data, path[:-1]), _at(data, path)
     name = error.kind.name
     if name == "additionalProperties" and isinstance(here, dict):
@@ -166,7 +175,7 @@ def _instead(document: Document, at: tuple[Any, ...], known: list[str], *, of_fi
 
 
 def _report(document: Document, schema: dict[str, Any], error: Any) -> None:
-    path = tuple(error.instance_path)
+    path = _path_in(document.data, error.instance_path)
     part = _part(schema, list(error.schema_path))
     name = error.kind.name
     where = ".".join(str(p) for p in path)

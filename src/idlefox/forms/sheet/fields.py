@@ -13,6 +13,7 @@ from ..model.messages import label_of
 from ..names.addresses import AddressError, locate, parse_address
 from ..names.shapes import Shape
 from ..values.fitting import misfit
+from ..values.limits import ROWS
 from .reading import At, Reading
 from .rules import RuleReader
 
@@ -145,6 +146,10 @@ class FieldReader:
     def _count_of_rows(self, at: At, data: dict[str, Any], initial: Any) -> int | None:
         least, most = data.get("least", 0), data.get("most")
         start = data.get("start")
+        many = next((key for key in ("start", "least") if data.get(key, 0) > ROWS), None)
+        if many is not None:
+            self.reading.report((*at, many), f"{data[many]} rows are more than a form may begin with", f"begin with {ROWS:,} at most")
+            return None
         if most is not None and most < least:
             self.reading.report((*at, "most"), f"most ({most}) is below least ({least})", "make most the greater of the two")
         elif start is not None and (start < least or (most is not None and start > most)):

@@ -6,6 +6,7 @@ from typing import Any
 
 TEXT = 1_000_000  # characters of a text that an expression makes
 PARTS = 100_000  # members, at all depths, of a list or object that an expression makes
+ROWS = 10_000  # with which a list begins
 ITEMS = 1_000_000  # items that one expression goes over, in lists inside lists
 
 
