@@ -169,6 +169,10 @@ def test_the_demo_plays_its_page(fox: Fox) -> None:
     done = fox("demo", "--live")
     assert done.returncode == 0, done.stdout
     assert "20 scenarios, 20 held" in done.stdout
+    faulty = fox("demo", "--live", "--with-failure")
+    assert faulty.returncode == 1
+    assert "1 failed" in faulty.stdout
+    assert "The two addresses differ." in faulty.stdout
 
 
 @ANY

@@ -34,6 +34,10 @@ PICTURES: dict[str, tuple[tuple[str, ...], ...]] = {
     "errors": (("run", "bad.fox"), ("outline", "bad.form.yaml")),
     "trace": (("trace", "messages.fox:12"),),
     "failure": (("run", "aside.fox", "booking.fox"),),
+    "live": (
+        ("run", "crossing.fox:23", "crossing.fox:74", "--live", "--verbose"),
+        ("run", "crossing.fox:74", "--live", "--subject", "aside-booking.form.yaml"),
+    ),
     "words": (("words", "cannot"), ("words", "minlength")),
 }
 GREY, RED, GREEN = "color:#8b949e", "color:#ff7b72", "color:#7ee787"
@@ -80,6 +84,7 @@ def main() -> None:
         folder = Path(scratch)
         command = [sys.executable, "-m", "idlefox", "demo", str(folder), "--with-failure", "--quiet"]
         subprocess.run(command, capture_output=True, check=False)
+        subprocess.run([*command, "--live"], capture_output=True, check=False)
         (folder / "bad.fox").write_text(BAD_SCRIPT, encoding="utf-8")
         (folder / "bad.form.yaml").write_text(BAD_SHEET, encoding="utf-8")
         for name in sys.argv[1:] or PICTURES:

@@ -14,13 +14,16 @@ from ..report.styled import plain
 from .console import Console
 from .files import write_whole
 
+# What is planted in a copy of the booking's page, for those who want to see a page fail.
+_FAULT = ('say("contact.email_again", email_again !== email, "The two addresses differ.");', "")
+_FAULTY = "aside-booking"
 _LIVE = ("crossing.fox", "booking.fox")  # the form that has a page of its own
 _ASIDE = "aside"  # the folder of the scenario that fails on purpose
 
 
 @click.command("demo")
 @click.argument("folder", required=False, type=click.Path(), metavar="[DIR]")
-@click.option("--with-failure", is_flag=True, help="Play also the scenario kept aside, which fails.")
+@click.option("--with-failure", is_flag=True, help="Play also the scenario kept aside, which fails; with --live, a page with a fault.")
 @click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[BROWSER]",
               help="Play what a page can show on the booking's page, in a browser, instead.")
 @click.option("--quiet", "-q", is_flag=True, help="Print failures only.")
@@ -52,15 +55,21 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
     from .run import play
 
     kept = _copy(Path(folder), with_failure)
+    faulty = with_failure and live is not None
+    if faulty:
+        _plant(Path(folder))
     console = Console(color)
     outside = outside_of(live, {}, {}, console)
-    wishes = Wishes(outside=outside, tags=("page",)) if outside is not None else Wishes()
+    subject = f"{_FAULTY}.form.yaml" if faulty else ""
+    subject = subject and os.path.join(left_in, subject)
+    wishes = Wishes(outside=outside, tags=("page",), subject=subject) if outside is not None else Wishes()
     before = os.getcwd()
     if not left_in:
         os.chdir(folder)
     try:
-        names = _LIVE if outside is not None else (".",)
-        run = play(tuple(os.path.join(left_in, name) if left_in else name for name in names), wishes, console, quiet=quiet)
+        names = _LIVE[:1] if faulty else _LIVE if outside is not None else (".",)
+        paths = tuple(os.path.join(left_in, name) if left_in else name for name in names)
+        run = play(paths, wishes, console, quiet=quiet, pictures=bool(left_in))
     finally:
         os.chdir(before)
     if left_in and not quiet:
@@ -69,6 +78,14 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
         if kept:
             console.text(f" Left as they were, for they had been changed: {', '.join(kept)}")
     raise SystemExit(run.exit_code)
+
+
+def _plant(folder: Path) -> None:
+    """Leaves the booking's page with a fault in it in *folder*, and a sheet that names it."""
+    source = resources.files("idlefox.demo")
+    page, sheet = (source.joinpath(f"booking.{ending}").read_text("utf-8") for ending in ("html", "form.yaml"))
+    write_whole(str(folder / f"{_FAULTY}.html"), page.replace(*_FAULT))
+    write_whole(str(folder / f"{_FAULTY}.form.yaml"), sheet.replace("page: booking.html", f"page: {_FAULTY}.html"))
 
 
 def _copy(folder: Path, with_failure: bool) -> list[str]:

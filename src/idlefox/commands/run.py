@@ -137,9 +137,10 @@ def write_report(run: Run, kind: str, file: str, console: Console) -> None:
 
 
 def play(
-    paths: tuple[str, ...], wishes: Wishes, console: Console, otherwise: tuple[str, ...] = (), *, quiet: bool = False, verbose: bool = False
-) -> Run:
-    """Plays the scripts at *paths* and prints what came of each as it comes."""
+    paths: tuple[str, ...], wishes: Wishes, console: Console, otherwise: tuple[str, ...] = (), *,
+    quiet: bool = False, verbose: bool = False, pictures: bool = True,
+) -> Run:  # fmt: skip
+    """Plays the scripts at *paths* and prints what came of each as it comes. *pictures* of what failed live are put into files."""
     started = perf_counter()
     chosen, problems = _from_pipe(console) if paths == ("-",) else choose_files(paths, otherwise)
     results: list[ScriptResult] = []
@@ -155,7 +156,7 @@ def play(
         subjects = Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=served)
         for result in play_files(chosen, wishes, subjects, tell):
             current.clear()
-            results.append(_with_pictures(result, wishes.project))
+            results.append(_with_pictures(result, wishes.project) if pictures else result)
             printer.script(results[-1])
     except KeyboardInterrupt:
         interrupted = True
@@ -260,14 +261,14 @@ class _Printer:
         self.console.problems(run.problems[told:])
         if not self.quiet:
             fallen = fallen_lines(run, self.console.width())
-            apart = bool(run.scripts) and not _ends_open(run.scripts[-1])
+            apart = bool(run.scripts) and not _ends_open(run.scripts[-1], self.verbose)
             lines = [*([[]] if apart else []), *fallen, *([[]] if fallen else []), summary_line(run)]
             self.console.lines(lines)
 
 
-def _ends_open(result: ScriptResult) -> bool:
+def _ends_open(result: ScriptResult, verbose: bool) -> bool:
     """Whether what was printed of *result* ends with an empty line already."""
-    if result.errors or not result.scenarios:
+    told = [scenario for scenario in result.scenarios if verbose or scenario.fell or scenario.warnings]
+    if result.errors or not told:
         return bool(result.errors)
-    last = result.scenarios[-1]
-    return last.fell and not last.warnings
+    return told[-1].fell and not told[-1].warnings
