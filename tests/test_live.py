@@ -175,6 +175,18 @@ def test_the_demo_plays_its_page(fox: Fox) -> None:
     assert "The two addresses differ." in faulty.stdout
 
 
+@pytest.mark.parametrize("browser", BROWSERS)
+def test_a_page_without_a_sheet_is_played_as_the_browser_has_it(fox: Fox, browser: str) -> None:
+    fox("demo", ".")
+    scenarios = report(fox("run", "lost-property.fox", f"--live={browser}", "--report", "json=-"))
+    otherwise = {s["title"]: s["verdict"] for s in scenarios if s["verdict"] != "pass"}
+    assert otherwise == {
+        "the page complains of nothing before anyone has done anything": "error",  # a page does not tell what is clean
+        "a first attempt is refused, and points at the first thing wrong": "fail",  # the browser says it in its own words
+        "Clear sets the page back": "error",
+    }
+
+
 @ANY
 def test_a_browser_that_dies_costs_the_scenario_it_died_in(fox: Fox) -> None:
     lay_out(fox, "native")

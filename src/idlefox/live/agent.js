@@ -4,6 +4,7 @@
 //
 // settings: {
 //   clock: milliseconds since 1970-01-01T00:00Z, or null for real time,
+//   armed: whether minlength counts after an edit by script, as after a person's,
 //   fresh: whether what the origin has stored is cleared first,
 //   run: names this load, so that a later document of it goes on where the clock stopped,
 //   held: [{method, path, query}], the requests that the player answers,
@@ -436,9 +437,16 @@
     for (const root of roots) if (root !== document && root !== scope && root.host?.isConnected && holds(scope, root.host)) found.push(...root.querySelectorAll(selector));
     return found;
   };
+  // A form owns controls that stand elsewhere, and not those that say they are another's.
+  const controlsOf = (scope, selector) => {
+    const found = all(scope, selector);
+    if (scope.localName !== "form") return found;
+    const far = [...scope.elements].filter((element) => !scope.contains(element));
+    return [...found.filter((element) => !element.form || element.form === scope), ...far];
+  };
   // The controls of a scope by their names and labels; made when they are asked for, and for one look only.
   class Index {
-    constructor(scope) { this.scope = scope; this.controls = all(scope, formElements.size ? `${CONTROLS},${[...formElements].join(",")}` : CONTROLS); }
+    constructor(scope) { this.scope = scope; this.controls = controlsOf(scope, formElements.size ? `${CONTROLS},${[...formElements].join(",")}` : CONTROLS); }
     get names() {
       if (!this.byName) { this.byName = new Map(); for (const element of this.controls) add(this.byName, element.getAttribute("name"), element); }
       return this.byName;
@@ -472,6 +480,10 @@
   // The elements of one field: by the map, else by its name attribute, else by its label.
   const elementsOf = (field, segments, index) => {
     if (field.find) return membersOf(index.find(field.find), field);
+    if (field.named) {
+      const same = (index.names.get(field.named) ?? []).filter(isControl);
+      return field.nth === undefined ? membersOf(same, field) : same.slice(field.nth, field.nth + 1);
+    }
     for (const name of field.send ? [field.send, ...writings(segments)] : writings(segments)) {
       const found = (index.names.get(name) ?? []).filter(isControl);
       if (found.length) return membersOf(found, field);
@@ -882,6 +894,7 @@
     type: async (step) => {
       const element = reach(step, true);
       if (isSetOnly(element)) { if (step.text) throw new Refused("not typed"); if (element.value) setValue(element, ""); return; }
+      if (!settings.armed && map.native && element.minLength > 0 && step.text) throw new Refused("needs real keys");
       if (step.over) { selectAll(element); if (step.text === "") { await eraseKeys(element, element.value === "" ? 0 : 1); return; } } else if (element !== lastTyped) toTheEnd(element);
       lastTyped = element;
       await typeKeys(element, step.text);

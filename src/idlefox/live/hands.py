@@ -10,6 +10,7 @@ from ..forms.names.shapes import write_address
 from ..forms.values.values import as_text, reads_as
 from ..refusals import Refusal
 from ..script import tree
+from .page_map import key_of
 
 Act = dict[str, Any]
 # WebDriver, "Keyboard actions": keys that make no text.
@@ -28,7 +29,7 @@ _REFUSED = {
 
 
 def _at(step: Any) -> str:
-    return write_address(step.address.segments)
+    return key_of(step.address.segments)
 
 
 def _set(step: tree.Set) -> Act:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ from ..engine.compile.compiler import compile_form
 from ..engine.session.session import Stage
 from ..forms.html.read import read_page_text
 from ..forms.model.form import Form
-from ..forms.model.live import LivePage
+from ..forms.model.live import Find, LivePage
 from ..play.subjects import Loaded, page_warnings
 from ..problems import CALL, OUTSIDE, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
@@ -71,7 +72,8 @@ def _with_page(form: Form) -> Form:
     """A form of a page, with that page as the one that is played; the same for the same form."""
     known = _PAGES.get(id(form))
     if known is None or known[0] is not form:
-        live = LivePage(page=Path(form.file).name, validity="native", file=form.file)
+        own = Find(css=f"form[id={json.dumps(form.id)}],form[name={json.dumps(form.id)}]") if form.id != Path(form.file).stem else None
+        live = LivePage(page=Path(form.file).name, form=own, validity="native", file=form.file)
         known = _PAGES[id(form)] = (form, form._replace(live=live))
     return known[1]
 

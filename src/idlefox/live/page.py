@@ -156,7 +156,7 @@ class Page:
         parts = urlsplit(request["url"])
         target = parts.path + (f"?{parts.query}" if parts.query else "")
         bare = Request(request["method"], target)
-        if (bare.method, bare.path) != (self.world.form.submit.method, self.world.target):
+        if not self.world.is_submission(bare):
             return
         headers = {each["name"].lower(): each["value"].get("value", "") for each in request["headers"]}
         self._real[request["request"]] = _READING
@@ -303,7 +303,8 @@ class Page:
         if fresh:
             await self._forget()
         self._loads += 1
-        settings = {**self.settings, "clock": clock, "run": f"{id(self)}-{self._loads}", "fresh": fresh}
+        armed = self.browser.name != "chromium"
+        settings = {**self.settings, "armed": armed, "clock": clock, "run": f"{id(self)}-{self._loads}", "fresh": fresh}
         await self._put_agent(settings)
         self._begin()
         try:
@@ -473,6 +474,8 @@ class Page:
             self._early.append((request.method, request.target))
             self._arrived.set()
             return None
+        if request.navigates and self.browser.name == "chromium" and decided.takes != NEVER:
+            return decided.response  # a page there answers nothing while another is on its way: it cannot be looked at meanwhile
         held = Held(request, decided)
         if request.navigates:
             self.left = True
@@ -573,8 +576,9 @@ class Page:
                 continue
             done += found["done"]
             self._merge(found)
-            if found.get("refused"):
-                return done, found["refused"]
+            refused = found.get("refused")
+            if refused:
+                return done, refused
             if found["why"] != "quiet":
                 await self._arrivals()
                 await self.advance(self.now)

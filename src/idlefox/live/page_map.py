@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
+from collections.abc import Iterable
 from typing import Any
 
 from ..forms.model.form import Field, Form
 from ..forms.model.live import Find, LivePage, Place
-from ..forms.names.addresses import parse_address
+from ..forms.names.addresses import named, parse_address
 
 Path = tuple[Any, ...]
 
@@ -15,7 +17,7 @@ def agent_map(form: Form) -> dict[str, Any]:
     """What the agent is to know of *form*: its fields by name, nested, and the parts of its page."""
     live = form.live or LivePage()
     places = {_path(address): place for address, place in live.find.items()}
-    found = {
+    found: dict[str, Any] = {
         "fields": _fields(form.fields, places),
         "views": {name: _found(find) for name, find in live.views.items()},
         "native": live.validity == "native",
@@ -24,7 +26,40 @@ def agent_map(form: Form) -> dict[str, Any]:
     for name, find in (("form", live.form), ("notice", live.notice), ("submit", live.submit)):
         if find is not None:
             found[name] = _found(find)
+    if form.page is not None:
+        _by_markup(form, found["fields"])
     return found
+
+
+def _by_markup(form: Form, fields: dict[str, Any]) -> None:
+    """Of a page's own form, each control is known by its name, and by which of that name it is."""
+    met: dict[str, int] = {}
+    for field in form.fields:
+        name, known = field.native.name, fields.get(field.name)
+        number = met.get(name, 0)
+        met[name] = number + 1
+        if known is None or "find" in known:
+            continue
+        if field.address.startswith("#"):
+            known["find"] = {"css": f"[id={json.dumps(field.address[1:])}]"}
+        elif name:
+            known["named"] = name
+            if field.native.repeats:
+                known["nth"] = number
+
+
+def key_of(segments: Iterable[Any]) -> str:
+    """What the agent calls the place that *segments* lead to: names as they are, between dots."""
+    text = ""
+    for segment in segments:
+        text += f"[{segment}]" if isinstance(segment, int) else f".{segment}" if text else str(segment)
+    return text
+
+
+def resolved(form: Form, segments: tuple[Any, ...]) -> tuple[Any, ...]:
+    """*segments* as they lead to a field of *form*: a page's may have brackets and dots in its name."""
+    name = named(form.shape, segments) if form.page is not None else None
+    return (name,) if name is not None else segments
 
 
 def _path(address: str) -> Path:

@@ -13,6 +13,20 @@ _ALL = [
 ]  # fmt: skip
 
 
+async def stretch(page: Page, acts: list[dict[str, Any]]) -> tuple[int, dict[str, Any] | None]:
+    """Takes *acts* by the agent, those that only a real key will do by one; how many were taken, and why the next was not."""
+    done = 0
+    while True:
+        more, refused = await page.stretch(acts[done:])
+        done += more
+        if refused is None or refused["kind"] != "needs real keys":
+            return done, refused
+        refused = await RealHands(page).take(acts[done])
+        if refused is not None:
+            return done, refused
+        done += 1
+
+
 class RealHands:
     """Takes acts of the agent with real input where a person would use keys or a pointer; else as the agent does."""
 

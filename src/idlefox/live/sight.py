@@ -15,6 +15,7 @@ from ..forms.values.values import is_empty, reads_as
 from ..play.subject import FieldState, Unseen
 from ..refusals import Refusal
 from ..script.tree import Noun
+from .page_map import key_of, resolved
 
 _OPPOSITE = {
     "hidden": "visible", "disabled": "enabled", "optional": "required", "clean": "dirty", "untouched": "touched", "filled": "empty",
@@ -64,15 +65,15 @@ class Sight:
 
     # addresses
     def _at(self, segments: Segments, asked: str, word: Any) -> Any:
-        found = self._counted(segments)
+        found = self._counted(resolved(self.form, segments))
         if isinstance(found, Unseen):
             return found
         path = tuple("*" if isinstance(s, int) else s for s in found)
         field = self.form.find(path)
         assert field is not None
-        address = write_address(found)
+        address = key_of(found)
         if asked == "name":
-            return address
+            return field.address if self.form.page is not None else write_address(found)
         if path[-1] == "*":
             return self._container(address, field, self.snapshot["groups"].get(address, {}), asked, word)
         if field.kind == "rows":
@@ -86,7 +87,7 @@ class Sight:
         found: list[Any] = []
         for segment in segments:
             if isinstance(segment, int):
-                rows = write_address(found)
+                rows = key_of(found)
                 count = self.snapshot["rows"].get(rows, {}).get("count", 0)
                 if not -count <= segment < count:
                     refusal = Refusal("no such row", write_address([*found, segment]), facts={"rows": rows, "count": count})
@@ -114,7 +115,7 @@ class Sight:
         if asked == "breaks":
             return self._breaks(address, field, place, facts)
         if asked == "offers":
-            return [option_value(field, value) for value, _, _ in facts["options"] or [] if value != ""]
+            return [option_value(field, value) for value, _, _ in facts["options"] or [] if value != "" or has_blank(field)]
         return None
 
     def _is(self, address: str, field: Field, place: Place, facts: dict[str, Any] | None, word: str) -> Any:
@@ -230,8 +231,20 @@ class Sight:
         return [self._value(field.fields, f"{address}[{i}]") for i in range(count)]
 
     def values(self) -> dict[str, Any]:
-        """The values of all that is on the page."""
-        return self._value(self.form.fields, "")
+        """The values of all that is on the page; of a page's own form by the names of its controls, several of one name in a list."""
+        if self.form.page is None:
+            return self._value(self.form.fields, "")
+        found: dict[str, Any] = {}
+        for field in self.form.fields:
+            facts = self.snapshot["fields"].get(field.name)
+            if facts is None or not field.native.name:
+                continue
+            value = value_of(field, facts)
+            if field.native.repeats:
+                found.setdefault(field.native.name, []).append(value)
+            else:
+                found[field.native.name] = value
+        return found
 
     def _form(self, asked: str, word: Any) -> Any:
         if asked == "value":
@@ -268,8 +281,13 @@ class Sight:
     def errors(self) -> dict[str, list[str]]:
         found = {"": self.snapshot["own"]}
         for part in ("groups", "rows", "fields"):
-            found.update({address: facts["shows"] for address, facts in self.snapshot[part].items() if facts})
+            found.update({self._written(key): facts["shows"] for key, facts in self.snapshot[part].items() if facts})
         return {address: texts for address, texts in found.items() if texts}
+
+    def _written(self, key: str) -> str:
+        """How people write the address that the agent calls *key*."""
+        field = next((f for f in self.form.fields if f.name == key), None) if self.form.page is not None else None
+        return field.address if field is not None else key
 
     def outcome(self) -> str:
         """What became of the last press or submission."""
@@ -305,7 +323,7 @@ class Sight:
         silent = next((address for address, facts in there.items() if facts[name] is None), None)
         if silent is not None:
             return _silent(silent, name)
-        return [address for address, facts in there.items() if facts[name]]
+        return [self._written(key) for key, facts in there.items() if facts[name]]
 
     def _state(self, address: str, field: Field, facts: dict[str, Any] | None) -> FieldState:
         kind = "field" if not field.fields else field.kind
@@ -373,10 +391,15 @@ def value_of(field: Field, facts: dict[str, Any]) -> Any:
     if field.many:
         return [option_value(field, value) for value in raw or []]
     if field.kind in ("select", "radio"):
-        return None if raw in ("", None) else option_value(field, raw)
+        return None if raw is None or (raw == "" and not has_blank(field)) else option_value(field, raw)
     if field.kind == "file" or not isinstance(raw, str):
         return raw
     return parser(field)(raw)[0]
+
+
+def has_blank(field: Field) -> bool:
+    """Whether an option without a value is one of the field's own, and not only what a page says where nothing is chosen."""
+    return isinstance(field.options, tuple) and any(option.value == "" for option in field.options)
 
 
 def option_value(field: Field, text: Any) -> Any:
@@ -439,7 +462,7 @@ _VALUES: dict[str, Callable[[Sight], Any]] = {
     "record": lambda sight: sight.facts.record,
     "status": _status,
     "notice": lambda sight: sight.snapshot["notices"][0][1] if sight.snapshot["notices"] else None,
-    "focus": lambda sight: [sight.snapshot["focus"]] if sight.snapshot["focus"] else [],
+    "focus": lambda sight: [sight._written(sight.snapshot["focus"])] if sight.snapshot["focus"] else [],
     "dirty": lambda sight: sight.marked_by_page("dirty"),
     "touched": lambda sight: sight.marked_by_page("touched"),
     "view": Sight.view,

@@ -22,6 +22,8 @@ from ..script.tree import Noun
 from .hands import KEYS, act_of, entering, refusal_of
 from .lane import Ground, Lane, Trouble
 from .page import Page
+from .page_map import key_of, resolved
+from .real_hands import RealHands, stretch
 from .sight import Facts, Sight
 
 
@@ -75,7 +77,7 @@ class LivePageSubject:
         if self.lane.page is None:
             return Refusal("browser gone", facts={"why": f"{self.lane.wishes.browser} is gone"})
         if (address := getattr(step, "address", None)) is not None:
-            self._last_step[write_address(address.segments)] = number
+            self._last_step[key_of(resolved(self.form, address.segments))] = number
         if number in self._done and self._ops[number - 1].act is step:
             return self._done.pop(number)
         self._forget()
@@ -83,10 +85,17 @@ class LivePageSubject:
             if self.lane.wishes.hands == "quick" and act_of(step) is not None:
                 self._together(step, number)
                 return self._done.pop(number)
-            refusal: Refusal | None = self._run(self._take(step))
+            refusal: Refusal | None = self._run(self._take(self._bound(step)))
         except Trouble as fault:
             return fault.refusal
         return refusal
+
+    def _bound(self, step: Any) -> Any:
+        """*step* with its address as it leads to a field: a page's may have brackets in its name."""
+        address = getattr(step, "address", None)
+        if address is None or self.form.page is None:
+            return step
+        return step._replace(address=address._replace(segments=resolved(self.form, address.segments)))
 
     def _together(self, step: Any, number: int) -> None:
         """Takes *step* and, in the same call, all that follow it and are one act each."""
@@ -96,8 +105,8 @@ class LivePageSubject:
                 if act_of(op.act) is None:
                     break
                 steps.append(op.act)
-        acts = [act for each in steps if (act := act_of(each)) is not None]
-        done, refused = self._run(self.page.stretch(acts))
+        acts = [act for each in steps if (act := act_of(self._bound(each))) is not None]
+        done, refused = self._run(stretch(self.page, acts))
         for i, each in enumerate(steps[: done + 1]):
             self._done[number + i] = refusal_of(refused, each, acts[i]) if i == done and refused else None
 
@@ -108,15 +117,13 @@ class LivePageSubject:
             found: Refusal | None = await _STEPS[type(step)](self, step)
             return found
         if self.lane.wishes.hands == "real":
-            from .real_hands import RealHands
-
             refused = await RealHands(self.page).take(act)
         else:
-            refused = (await self.page.stretch([act]))[1]
+            refused = (await stretch(self.page, [act]))[1]
         return refusal_of(refused, step, act) if refused else None
 
     async def _acts(self, step: Any, acts: list[dict[str, Any]]) -> Refusal | None:
-        done, refused = await self.page.stretch(acts)
+        done, refused = await stretch(self.page, acts)
         return refusal_of(refused, step, acts[done]) if refused else None
 
     def _field(self, step: Any) -> Field:
@@ -127,7 +134,7 @@ class LivePageSubject:
     async def _fill(self, step: tree.FillLine) -> Refusal | None:
         segments, field = step.address.segments, self._field(step)
         row = isinstance(segments[-1], int)
-        return await self._enter(step, field, write_address(segments), step.value, row=row)
+        return await self._enter(step, field, key_of(segments), step.value, row=row)
 
     async def _enter(self, step: Any, field: Field, address: str, value: Any, *, row: bool = False) -> Refusal | None:
         """Enters *value* in *field*, or in all the fields of a group, row or list."""
@@ -158,7 +165,7 @@ class LivePageSubject:
         return refusal
 
     async def _add(self, step: tree.Add) -> Refusal | None:
-        address = write_address(step.address.segments)
+        address = key_of(step.address.segments)
         if step.at is not None:
             return Refusal("not a step there", address, "add", {"why": "the page's button says where a row comes; leave `at` out"})
         refusal = await self._acts(step, [{"act": "click", "address": address, "part": "add"}])
@@ -174,7 +181,7 @@ class LivePageSubject:
 
     async def _press(self, step: tree.Press) -> Refusal | None:
         if step.address is not None:
-            refusal = await self._acts(step, [{"act": "focus", "address": write_address(step.address.segments)}])
+            refusal = await self._acts(step, [{"act": "focus", "address": key_of(step.address.segments)}])
             if refusal is not None:
                 return refusal
         held, _, key = step.key.rpartition("+")
@@ -195,11 +202,11 @@ class LivePageSubject:
         """Sends what the page holds, past its checks: the request itself."""
         values = Sight(self.form, await self.page.look(), Facts()).values()
         submit = self.form.submit
-        await self.page.stretch([{"act": "send", "method": submit.method, "url": submit.to, "values": values, "as": submit.send}])
+        await stretch(self.page, [{"act": "send", "method": submit.method, "url": submit.to, "values": values, "as": submit.send}])
         return None
 
     async def _upload(self, step: tree.Upload) -> Refusal | None:
-        address = write_address(step.address.segments)
+        address = key_of(step.address.segments)
         paths: list[str] = []
         for file in step.files:
             path = Path(self.folder) / file.name
@@ -353,9 +360,10 @@ class Trial(LivePageSubject):
         super().__init__(other.lane, other.ground, other.folder)
 
     def perform(self, step: Any, number: int) -> Refusal | None:
+        step = self._bound(step)
         act = act_of(step)
         if act is None and isinstance(step, tree.Add | tree.FillLine):
-            address = write_address(step.address.segments)
+            address = key_of(step.address.segments)
             adds = isinstance(step, tree.Add)
             act = {"act": "click", "address": address, "part": "add"} if adds else {"act": "focus", "address": address}
         if act is None:

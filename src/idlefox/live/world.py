@@ -46,7 +46,7 @@ class World:
         self.answers = self.live.requests == "standin"
         self.stand_in = StandIn(stage, [each.when for each in self.live.answers])
         base = self.live.page if "://" in self.live.page else f"http://127.0.0.1/{self.live.page}"
-        self.target = urlsplit(urljoin(base, form.submit.to)).path or "/"
+        self.targets = frozenset((method, urlsplit(urljoin(base, to)).path or "/") for method, to in _sent_to(form))
         self.submissions: list[Submission] = []
 
     def start(self, now: int) -> None:
@@ -59,7 +59,11 @@ class World:
         if not self.answers:
             return []
         wanted = [lookup.request for lookup in self._lookups()] + [each.request for each in self.live.answers]
-        return [_described(each) for each in (*wanted, Wanted(self.form.submit.method, self.target))]
+        return [_described(each) for each in (*wanted, *(Wanted(method, path) for method, path in sorted(self.targets)))]
+
+    def is_submission(self, request: Request) -> bool:
+        """Whether *request* sends the form."""
+        return (request.method, request.path) in self.targets
 
     def _lookups(self) -> Iterator[Lookup]:
         return (lookup for lookup in self.form.lookups.values() if lookup.request is not None)
@@ -72,7 +76,7 @@ class World:
             values = _value_in(request, lookup.request)
             if values is not None:
                 return self._lookup(lookup, values)
-        if request.method == self.form.submit.method and request.path == self.target:
+        if self.is_submission(request):
             return self._submission(request, now)
         query = {name: values[-1] for name, values in parse_qs(urlsplit(request.target).query, keep_blank_values=True).items()}
         for number, each in enumerate(self.live.answers):
@@ -132,7 +136,7 @@ class World:
 
     def watched(self, request: Request) -> bool:
         """Whether *request*, which somebody else answers, is a submission: then it is noted."""
-        if self.answers or request.method != self.form.submit.method or request.path != self.target:
+        if self.answers or not self.is_submission(request):
             return False
         query = urlsplit(request.target).query
         form_data = "application/x-www-form-urlencoded"
@@ -174,6 +178,15 @@ def _described(wanted: Wanted) -> dict[str, Any]:
     """*wanted* for the agent; its path as it stands, too, "" where it is a pattern."""
     literal = "" if "*" in wanted.path or "{value}" in wanted.path else wanted.path
     return {"method": wanted.method, "path": wanted.path_pattern(), "query": [name for name, _ in wanted.query], "literal": literal}
+
+
+def _sent_to(form: Form) -> Iterator[tuple[str, str]]:
+    """The methods and targets with which *form* is sent: a page's buttons may have their own."""
+    submit = form.submit
+    yield submit.method, submit.to
+    for button in form.page.buttons if form.page is not None else ():
+        if button.action is not None or button.method is not None:
+            yield button.method or submit.method, submit.to if button.action is None else button.action
 
 
 def _one(texts: tuple[str, ...]) -> Any:
