@@ -361,6 +361,27 @@ def test_over_http_a_sheet_finds_its_fields_by_name_and_nobody_else_is_asked(fox
     assert "type flame: nothing on the page is called that" in said
 
 
+@ANY
+def test_a_first_sheet_and_script_for_a_url(fox: Fox, app: str) -> None:
+    made = fox("scaffold", app, "--into", "first", "--name", "lamp")
+    assert made.returncode == 0, made.stderr
+    assert "On the page itself: idlefox run first/lamp.fox --live" in made.stdout
+    assert fox("run", "first").returncode == 0
+    live = report(fox("run", "first", "--live", "--report", "json=-"))
+    assert {s["title"]: s["verdict"] for s in live if s["verdict"] != "pass"} == {"the form as it is at load": "error"}  # what is clean
+    drawn = "<!doctype html><script>document.write('<form id=f><input name=a required><button>Go</button></form>')</script>"
+    fox.write(drawn__html=drawn, turn__py="import http.server; http.server.test(http.server.SimpleHTTPRequestHandler, port=8724, bind='127.0.0.1')")
+    server = subprocess.Popen([sys.executable, "turn.py"], cwd=fox.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    for _ in range(50):
+        made = fox("scaffold", "http://127.0.0.1:8724/drawn.html", "--into", "second")
+        if "does not answer" not in made.stderr:
+            break
+    server.kill()
+    server.wait()
+    assert made.returncode == 0, made.stderr
+    assert "second/f.form.yaml   1 field" in made.stdout
+
+
 def test_a_url_where_nothing_answers(fox: Fox) -> None:
     fox.write(lamp__fox='subject "http://127.0.0.1:9/x"\nscenario "it"\n    submit\n')
     done = fox("run", "lamp.fox")

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import html
 import os
 import re
+import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
+from urllib.parse import urlsplit
 
 import click
 
@@ -32,13 +35,15 @@ if TYPE_CHECKING:
 def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     """Write a first sheet and a first script, ready to play, from a page or a JSON Schema (2020-12).
 
-    PAGE is page.html, page.html#form-id, a schema of what is sent (order.json), or a sheet of your own
+    PAGE is page.html, page.html#form-id, a URL (the page is kept beside the sheet,
+    as it is now), a schema of what is sent (order.json), or a sheet of your own
     (order.form.yaml), which is left as it is: then the script alone is written.
 
     \b
     Example:
       idlefox scaffold lost-property.html#lost
       idlefox scaffold order.schema.json --into forms
+      idlefox scaffold http://127.0.0.1:8000/booking
     """
     console = Console(color)
     if name and not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_-]*", name):
@@ -52,6 +57,8 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     folder = Path(into)
     targets = {folder / f"{made.name}.form.yaml": made.sheet} if made.sheet else {}
     targets[folder / f"{made.name}.fox"] = made.script
+    if made.page:
+        targets[folder / f"{made.name}.html"] = made.page
     there = [str(t) for t in targets if t.exists()]
     if there and not replace:
         are = "is" if len(there) == 1 else "are"
@@ -71,6 +78,8 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     console.text("")
     allowed = _allowed(page, script, project)
     console.text(plain(f" Play it: idlefox run {script}{allowed}"))
+    if made.page:
+        console.text(plain(f" On the page itself: idlefox run {script} --live"))
     if allowed:
         console.text(" An empty idlefox.toml at the top of the project saves saying --root.")
 
@@ -79,6 +88,8 @@ def _made(page: str, into: str, name: str, project: str) -> FirstFiles:
     """The files for *page*. Raises Unreadable."""
     from ..study.first_files import from_page, from_schema, from_sheet
 
+    if "://" in page:
+        return _of_url(page, into, name)
     odd = misplaced(page, "page", "sheet", "schema")
     if odd is not None:
         raise Unreadable([odd])
@@ -96,9 +107,38 @@ def _made(page: str, into: str, name: str, project: str) -> FirstFiles:
     return from_schema(read_schema(page), name or _name_of(page), into)
 
 
+def _of_url(url: str, into: str, name: str) -> FirstFiles:
+    """The files for the page at *url*: as it is now, it is kept beside them. Raises Unreadable."""
+    from ..forms.html.read import read_page_text
+    from ..live.loading import source_of
+    from ..study.first_files import from_page
+    from ..study.first_sheet import name_of
+
+    text, wanted = _based(source_of(url), url), urlsplit(url).fragment
+    name = name or name_of(read_page_text(text, _name_of(urlsplit(url).path.rstrip("/") or "form") + ".html", wanted))
+    with tempfile.TemporaryDirectory() as scratch:  # the sheet is read, and its scenarios are played, before anything is written
+        (Path(scratch) / f"{name}.html").write_text(text, "utf-8")
+        page = f"{name}.html" + (f"#{wanted}" if wanted else "")
+        with reading_below((scratch,)):
+            made = from_page(read_page_text(text, f"{name}.html", wanted), page, scratch, name, url)
+    return made._replace(page=text)
+
+
+def _based(text: str, url: str) -> str:
+    """The page *text* with the path against which its targets resolve, now that it stands elsewhere."""
+    if re.search(r"<base\s", text, re.I):
+        return text
+    base = f'<base href="{html.escape(urlsplit(url).path or "/")}">'
+    tags = (re.search(rf"<{tag}\b[^>]*>", text, re.I) for tag in ("head", "html", "!doctype"))
+    at = next((found.end() for found in tags if found is not None), 0)
+    return text[:at] + base + text[at:]
+
+
 def _allowed(page: str, script: str, project: str) -> str:
     """What a call must say so that *script* may name *page*; "" where it may anyway."""
     source = page.partition("#")[0]
+    if "://" in page:
+        return ""
     inside = any(is_below(source, root) for root in Wishes(project=project).roots_for(script))
     return "" if inside or page.endswith(".json") else f" --root {os.path.dirname(source) or '.'}"
 

@@ -157,17 +157,37 @@ def _make_ready(lane: Lane, ground: Ground) -> None:
         raise Unreadable([Problem(Place("--live", 1, 1), str(fault), remedy, code=CALL)]) from None
 
 
+def source_of(url: str) -> str:
+    """The page at *url* as HTML: as it is sent, or where that has no form, as a browser has it. Raises Unreadable."""
+    needs_libraries("a page behind a URL")
+    page = fetched(url)
+    if page.form is not None:
+        return str(page.text)
+    try:
+        lane = Lane(LiveWishes(choose("auto")))
+    except NoBrowser:
+        cause, remedy = page.why, "if its scripts draw it, a browser is needed (Debian: apt install firefox-esr)"
+        raise Unreadable([Problem(Place(url, 1, 1), cause, remedy)]) from None
+    try:
+        return _rendered(url, lane)
+    finally:
+        lane.close()
+
+
 def rendered(url: str, lane: Lane) -> Form:
     """The form of the page at *url* as a browser has it once its scripts have run. Raises Unreadable."""
+    return read_page_text(_rendered(url, lane), url, urlsplit(url).fragment)
+
+
+def _rendered(url: str, lane: Lane) -> str:
     place = Place(url, 1, 1)
     try:
-        text = lane.source_of(url)
+        return lane.source_of(url)
     except (NotReady, NoBrowser, BrowserGone) as fault:
         raise Unreadable([Problem(place, str(fault), "is the server running?", code=CALL)]) from None
     except Trouble as fault:
         cause = str(fault.refusal.facts.get("why", fault.refusal.kind))
         raise Unreadable([Problem(place, f"it does not load: {cause}", "is the server running?", code=CALL)]) from None
-    return read_page_text(text, url, urlsplit(url).fragment)
 
 
 def close_all() -> None:

@@ -17,7 +17,7 @@ class ServedPage:
     """The page *text* from *url*; *wanted* is the id of its form. *form* is None where it has no such form."""
 
     def __init__(self, text: str, url: str, wanted: str = "", charset: str = "UTF-8") -> None:
-        self.url = url
+        self.url, self.text = url, text
         self.form: Form | None = None
         self.why = ""
         try:

@@ -19,12 +19,16 @@ class FirstFiles(NamedTuple):
     fields: int
     scenarios: int
     left_out: tuple[str, ...]
+    page: str = ""  # the text of a page that stands beside them
 
 
-def from_page(form: Form, page: str, folder: str, name: str = "") -> FirstFiles:
-    """For the form of a page; *page* is how the sheet, which will stand in *folder*, names it. Raises Unreadable."""
+def from_page(form: Form, page: str, folder: str, name: str = "", url: str = "") -> FirstFiles:
+    """For the form of a page; *page* is how the sheet, which will stand in *folder*, names it, *url* where it is live.
+
+    Raises Unreadable.
+    """
     name = name or name_of(form)
-    return _with_script(name, sheet_of_page(form._replace(id=name), page), folder, ())
+    return _with_script(name, sheet_of_page(form._replace(id=name), page, url), folder, ())
 
 
 def from_schema(schema: SchemaForm, name: str, folder: str) -> FirstFiles:

@@ -64,8 +64,11 @@ def sheet_text(data: dict[str, Any], comment: list[str]) -> str:
     return "\n".join(lines) + "\n"
 
 
-def sheet_of_page(form: Form, page: str) -> str:
-    """A first sheet over *page* (as the sheet's `page` key will name it): every field, every rule with words to change."""
+def sheet_of_page(form: Form, page: str, url: str = "") -> str:
+    """A first sheet over *page* (as the sheet's `page` key will name it): every field, every rule with words to change.
+
+    *url*: where the page is live, "" where it is nowhere.
+    """
     data: dict[str, Any] = {"form": name_of(form), "label": form.label, "page": page, "report": {"first": "submit", "again": "submit"}}
     fields: dict[str, Any] = {}
     for field in form.fields:
@@ -76,6 +79,8 @@ def sheet_of_page(form: Form, page: str) -> str:
         fields[field.name] = said
     if fields:
         data["fields"] = fields
+    if url:
+        data["live"] = {"page": url, "validity": "native", "requests": "real"}
     comment = [
         f"A first sheet over the page {page}: its fields and their rules as the page has them.",
         "Change the words; say when messages show (report, reveal); add rules the page cannot have, and the server.",
