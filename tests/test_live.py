@@ -36,6 +36,13 @@ def lay_out(fox: Fox, page: str, *changes: tuple[str, str, str], into: str = "."
     return folder
 
 
+def free_port() -> int:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        number: int = free.getsockname()[1]
+    return number
+
+
 def report(done: subprocess.CompletedProcess[str]) -> list[dict[str, Any]]:
     """The scenarios of a JSON report on standard output."""
     return [scenario for script in json.loads(done.stdout)["scripts"] for scenario in script["scenarios"]]
@@ -137,9 +144,9 @@ def test_an_error_of_the_page_may_count(fox: Fox) -> None:
 
 @ANY
 def test_what_fails_is_played_again_where_that_is_wished(fox: Fox) -> None:
-    page = "<!doctype html><form><label>Wick <input value=a></label></form>"
+    page, port = "<!doctype html><form><label>Wick <input value=a></label></form>", free_port()
     script = 'subject "lamp.form.yaml"\nscenario "it"\n    expect a = "b"\n'
-    sheet = LAMP.replace("lamp.html", f"'http://127.0.0.1:8723/lamp.html', serve: {sys.executable} turns.py 8723")
+    sheet = LAMP.replace("lamp.html", f"'http://127.0.0.1:{port}/lamp.html', serve: {sys.executable} turns.py {port}")
     config = '[live]\nretries = 2\n'
     fox.write(lamp__form__yaml=sheet, lamp__html=page, lamp__fox=script, turns__py=TURNS, idlefox__toml=config)
     done = fox("run", "lamp.fox", "--live")
@@ -189,37 +196,33 @@ def test_a_page_without_a_sheet_is_played_as_the_browser_has_it(fox: Fox, browse
 
 @ANY
 def test_a_browser_that_dies_costs_the_scenario_it_died_in(fox: Fox) -> None:
-    lay_out(fox, "native")
-    killer = fox.folder / "killer.py"
-    killer.write_text(KILLER)
-    script = (fox.folder / "mooring.fox").read_text("utf-8").replace('    expect boat is asking\n    wait 1900ms', "    wait 1900ms", 1)
-    (fox.folder / "mooring.fox").write_text(script, "utf-8")
-    watching = subprocess.Popen([sys.executable, str(killer), str(os.getpid())])
-    done = fox("run", "mooring.fox", "--live", "--report", "json=-")
-    watching.wait()
-    verdicts = [s["verdict"] for s in report(done)]
-    assert verdicts.count("fail") == 1, done.stdout
-    assert verdicts.count("pass") == 9
+    port = free_port()
+    page = "<!doctype html><form><label>Wick <input oninput='this.value == `die` && fetch(`/die`)'></label></form>"
+    sheet = LAMP.replace("lamp.html", f"'http://127.0.0.1:{port}/lamp.html', serve: {sys.executable} killer.py {port} {fox.folder}")
+    scenarios = "".join(f'scenario "{word}"\n    type a "{word}"\n    expect a = "{word}"\n' for word in ("one", "die", "two", "three"))
+    fox.write(lamp__form__yaml=sheet, lamp__html=page, lamp__fox=f'subject "lamp.form.yaml"\n{scenarios}', killer__py=KILLER)
+    done = fox("run", "lamp.fox", "--live", "--report", "json=-", TMPDIR=str(fox.folder))
+    assert [s["verdict"] for s in report(done)] == ["pass", "fail", "pass", "pass"], done.stdout
     assert "is gone" in done.stdout
     assert done.returncode == 1
 
 
-# Kills the browser once, when it has been at work for a while.
+# Serves a page, and kills the browser below a folder when it is asked to.
 KILLER = """
-import os, signal, subprocess, sys, time
-for _ in range(600):
-    time.sleep(0.05)
-    found = subprocess.run(["pgrep", "-f", "idlefox-browser-"], capture_output=True, text=True).stdout.split()
-    found = [int(pid) for pid in found if int(pid) != os.getpid()]
-    if len(found) >= 3:
-        time.sleep(4)
-        for pid in found:
-            try:
-                if b"-c" not in open(f"/proc/{pid}/cmdline", "rb").read().split(b"\\0"):
-                    os.kill(pid, signal.SIGKILL)
-            except OSError:
-                pass
-        break
+import http.server, os, signal, subprocess, sys
+class Handler(http.server.BaseHTTPRequestHandler):
+    def do_GET(self):
+        if self.path == "/die":
+            for pid in subprocess.run(["pgrep", "-f", sys.argv[2] + "/idlefox-browser-"], capture_output=True, text=True).stdout.split():
+                command = open(f"/proc/{pid}/cmdline", "rb").read().split(b"\\0")
+                if int(pid) != os.getpid() and b"-c" not in command:
+                    os.kill(int(pid), signal.SIGKILL)
+            return
+        self.send_response(200)
+        self.send_header("Content-Type", "text/html")
+        self.end_headers()
+        self.wfile.write(open("lamp.html", "rb").read())
+http.server.ThreadingHTTPServer(("127.0.0.1", int(sys.argv[1])), Handler).serve_forever()
 """
 
 
@@ -323,9 +326,7 @@ scenario "rejected, kept, then accepted"
 def app(fox: Fox) -> Iterator[str]:
     """The URL of the form that a server draws."""
     fox.write(app__py=APP)
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        port = free.getsockname()[1]
+    port = free_port()
     server = subprocess.Popen([sys.executable, "app.py", str(port)], cwd=fox.folder)
     while True:
         try:
@@ -370,10 +371,11 @@ def test_a_first_sheet_and_script_for_a_url(fox: Fox, app: str) -> None:
     live = report(fox("run", "first", "--live", "--report", "json=-"))
     assert {s["title"]: s["verdict"] for s in live if s["verdict"] != "pass"} == {"the form as it is at load": "error"}  # what is clean
     drawn = "<!doctype html><script>document.write('<form id=f><input name=a required><button>Go</button></form>')</script>"
-    fox.write(drawn__html=drawn, turn__py="import http.server; http.server.test(http.server.SimpleHTTPRequestHandler, port=8724, bind='127.0.0.1')")
-    server = subprocess.Popen([sys.executable, "turn.py"], cwd=fox.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    fox.write(drawn__html=drawn)
+    port = free_port()
+    server = subprocess.Popen([sys.executable, "-m", "http.server", str(port), "--bind", "127.0.0.1"], cwd=fox.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     for _ in range(50):
-        made = fox("scaffold", "http://127.0.0.1:8724/drawn.html", "--into", "second")
+        made = fox("scaffold", f"http://127.0.0.1:{port}/drawn.html", "--into", "second")
         if "does not answer" not in made.stderr:
             break
     server.kill()
