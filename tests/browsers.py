@@ -92,6 +92,8 @@ class NoBrowser(Exception):
 class Browser:
     """One browser with one page. `play` takes a page and steps, and returns what the browser has to say."""
 
+    version = 0  # where it is known
+
     def __init__(self, command: list[str], port: Callable[[Path], str]) -> None:
         self.folder = tempfile.mkdtemp(prefix="idlefox-browser-")
         environment = {**os.environ, "HOME": self.folder}  # a browser of its own, which leaves nothing behind
@@ -306,7 +308,8 @@ class Firefox(Browser):
 
         super().__init__([program, "--headless", "--no-remote", "--remote-debugging-port=0", "--profile", "{folder}", "about:blank"], port)
         self.connect(f"ws://127.0.0.1:{self.port}/session")
-        self.call("session.new", capabilities={})
+        session = self.call("session.new", capabilities={})
+        self.version = int(session["capabilities"]["browserVersion"].partition(".")[0])
         # A tab of our own: the one it starts with never has the focus.
         self.context = self.call("browsingContext.create", type="tab")["context"]
 
