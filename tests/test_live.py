@@ -244,6 +244,40 @@ def test_nothing_is_left_of_the_browser(fox: Fox, how: signal.Signals) -> None:
     assert list(fox.folder.glob("idlefox-browser-*")) == []
 
 
+@ANY
+@pytest.mark.parametrize(("page", "says"), [
+    ("http://127.0.0.1:9/x, serve: 'echo oh dear; exit 3'", "ended with exit code 3 → the last it said: oh dear"),
+    ("http://127.0.0.1:9/x, ready: 300ms", "nothing answers there within 0.3 s → start it, or say how under live.serve"),
+    ("natif.html", "there is no page 'natif.html' beside the sheet → did you mean 'native.html'?"),
+    ("../native.html", "../native.html lies outside of the project"),
+])  # fmt: skip
+def test_a_page_that_cannot_be_had_is_told_once(fox: Fox, page: str, says: str) -> None:
+    lay_out(fox, "native", ("mooring.form.yaml", "native.html", page))
+    done = fox("run", "mooring.fox", "--live")
+    assert done.returncode == 2
+    assert says in " ".join(done.stdout.split())
+    assert "1 error" in done.stdout
+
+
+@ANY
+def test_buttons_are_known_by_what_people_call_them(fox: Fox) -> None:
+    page = """<!doctype html><form><label>Wick <input></label><button name=go>Light it</button><button type=button disabled>Snuff</button></form>
+    <script>document.forms[0].onsubmit = (event) => { event.preventDefault(); document.querySelector("input").value = event.submitter.name; };</script>"""
+    sheet = LAMP + "buttons: {go: {label: Light it}, out: {label: Snuff}, gone: {label: Away}}\n"
+    script = """subject "lamp.form.yaml"
+scenario "it"
+    expect button "go" is enabled, visible
+    expect button "out" is disabled
+    expect button "gone" is hidden
+    submit by "go"
+    expect a = "go"
+    expect cannot submit by "out"
+"""
+    fox.write(lamp__form__yaml=sheet, lamp__html=page, lamp__fox=script)
+    done = fox("run", "lamp.fox", "--live")
+    assert done.returncode == 0, done.stdout
+
+
 @pytest.mark.parametrize(("call", "says"), [
     (("--live=opera",), "'opera' is not one of auto, firefox, chromium"),
     (("--live", "mooring.fox"), "write --live=auto"),

@@ -579,7 +579,10 @@
     return [...scope.querySelectorAll("button,input[type=submit],input[type=image]")].find((button) => button.type === "submit" || button.type === "image")
       ?? (map.submitLabel ? new Index(document).find({ role: "button", name: map.submitLabel })[0] : null) ?? null;
   };
-  const buttonOf = (button) => (button.kind ? otherButton(button.kind) : button.named ? new Index(document).find({ role: "button", name: button.named })[0] ?? null : submitButton());
+  const buttonOf = (button) => (button.kind ? otherButton(button.kind) : button.named ? namedButton(button.named) : submitButton());
+  // By its text or label, else by its name or id.
+  const namedButton = (name) => new Index(document).find({ role: "button", name })[0]
+    ?? all(document, "button,input,[role=button]").find((each) => roleOf(each) === "button" && (each.getAttribute("name") === name || `#${each.id}` === name)) ?? null;
   const otherButton = (kind) => {
     if (kind === "reset") return formOf().querySelector?.("button[type=reset],input[type=reset]") ?? null;
     for (const notice of noticesOf(new Set())) if (isShown(notice)) for (const button of new Index(notice).controls) if (roleOf(button) === "button") return button;
@@ -762,6 +765,7 @@
     const button = submitButton();
     return Object.assign(found, {
       own: own.flatMap(messagesIn), notices: loud, busy: scope.getAttribute?.("aria-busy") === "true",
+      buttons: all(scope, "button,input[type=submit],input[type=button],input[type=reset],[role=button]").map((each) => [nameOf(each), each.getAttribute("name") ?? "", !isOff(each), isSeen(each)]),
       submit: button ? { enabled: !isOff(button), visible: isSeen(button), focused: button === active } : null,
       views: Object.fromEntries(Object.entries(map.views).map(([name, what]) => [name, new Index(document).find(what).some(isShown)])),
       formVisible: scope !== EMPTY && isShown(scope), location: location.href, title: document.title, pressed,

@@ -414,14 +414,24 @@ def option_value(field: Field, text: Any) -> Any:
 # nouns
 def _button_is(sight: Sight, noun: Noun, word: str) -> Any:
     if noun.name:
-        return unseen(f"button {noun.name}", "of a page's buttons only the submit button is looked at")
-    button = sight.snapshot["submit"]
-    if button is None:
-        if word in ("visible", "hidden"):
-            return word == "hidden"
-        return unseen("submit", "no button on the page is the submit button; say which: live.submit")
+        button = _named_button(sight, noun.name)
+        missing, remedy = f"button {noun.name}", "no button in the form is called that, by its text, its label or its name"
+    else:
+        button = sight.snapshot["submit"]
+        missing, remedy = "submit", "no button on the page is the submit button; say which: live.submit"
     name = _OPPOSITE.get(word, word)
+    if button is None:
+        return word == "hidden" if name == "visible" else unseen(missing, remedy)
     return bool(button[name]) is (name == word)
+
+
+def _named_button(sight: Sight, name: str) -> dict[str, Any] | None:
+    """The button of the page that the script calls *name*: by the label that the sheet gives it, its text or its name."""
+    label = next((button.label for button in sight.form.buttons if button.name == name), name)
+    for text, own, enabled, visible in sight.snapshot["buttons"]:
+        if label in (text, own) or name == own:
+            return {"enabled": enabled, "visible": visible}
+    return None
 
 
 def _notice_is(sight: Sight, noun: Noun, word: str) -> Any:

@@ -91,7 +91,10 @@ class LivePageSubject:
         return refusal
 
     def _bound(self, step: Any) -> Any:
-        """*step* with its address as it leads to a field: a page's may have brackets in its name."""
+        """*step* with its address as it leads to a field (a page's may have brackets in its name), and a sheet's button by its label."""
+        if isinstance(step, tree.Submit) and step.button:
+            label = next((button.label for button in self.form.buttons if button.name == step.button), step.button)
+            return step._replace(button=label)
         address = getattr(step, "address", None)
         if address is None or self.form.page is None:
             return step

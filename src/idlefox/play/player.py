@@ -162,7 +162,8 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
     try:
         ready = prepare(chosen, wishes, subjects)
         if ready.scenarios and ready.loaded is not None and ready.loaded.make_ready is not None:
-            ready.loaded.make_ready()
+            with reading_below(wishes.roots_for(chosen.file)):
+                ready.loaded.make_ready()
     except Unreadable as fault:
         return ScriptResult(chosen.file, (), fault.problems, perf_counter() - started)
     except Exception as fault:
