@@ -16,6 +16,11 @@ from typing import Any
 import pytest
 from conftest import Fox
 
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.engine.session.session import Stage
+from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.live.lane import Ground, Lane, LiveWishes
+
 HERE = Path(__file__).parent / "live"
 THERE = {"firefox": shutil.which("firefox-esr") or shutil.which("firefox"), "chromium": shutil.which("chromium") and shutil.which("chromedriver")}
 BROWSERS = [pytest.param(name, marks=pytest.mark.skipif(not path, reason=f"{name} is not here")) for name, path in THERE.items()]
@@ -83,6 +88,50 @@ FAULTS = [
     ("native.html", "event.preventDefault();", "event.preventDefault(); return;", "refused, sent", ""),
     ("native.html", '?.focus()', "", "refused, sent", "focused"),
 ]  # fmt: skip
+
+
+NAMED = """<!doctype html><title>t</title><form aria-label="A form">
+<label>Text <input data-n></label> <label for=m>Mail *</label><input id=m type=email data-n>
+<input type=search aria-label="Find it" data-n><input type=number title="How many" data-n><input type=range aria-labelledby="r1 r2" data-n>
+<span id=r1>From</span> <span id=r2>to</span> <label><input type=checkbox data-n> Agreed</label> <label><input type=radio data-n> This one</label>
+<label>Several <select multiple data-n><option>a</select></label> <label>One <select data-n><option>a</select></label>
+<label>Long<textarea data-n></textarea></label> <input type=submit value="Send it" data-n> <button data-n>Press <b>me</b></button>
+<button aria-label="Close" data-n>x</button> <fieldset data-n><legend>Group of <i>things</i></legend></fieldset>
+<div role=switch tabindex=0 data-n>Lamp</div> <div role=combobox tabindex=0 aria-label="Choose" data-n></div> <a href=x data-n>A link</a>
+<div role=group aria-labelledby=r1 data-n></div> <input placeholder="Only a hint" data-n>
+<label>With <span aria-hidden=true>no</span> hidden <input data-n></label> <label>Of <img alt="a picture"> <input data-n></label></form>"""
+
+
+@pytest.mark.parametrize("browser", BROWSERS)
+def test_roles_and_names_are_what_the_browser_itself_computes(fox: Fox, browser: str) -> None:
+    fox.write(lamp__html=NAMED)
+    form = read_sheet_text(LAMP, str(fox.folder / "lamp.form.yaml"))
+    lane, ground = Lane(LiveWishes(browser)), Ground(form, Stage(compile_form(form)))
+    lane.make_ready(ground)
+    lane.load(ground, 0)
+    page = lane.page
+    assert page is not None
+
+    async def ask(function: str, *texts: str) -> Any:
+        given = [{"type": "string", "value": text} for text in texts]
+        target = {"context": page.context}
+        found = await page.connection.call("script.callFunction", functionDeclaration=function, awaitPromise=False, target=target, arguments=given)
+        return json.loads(found["result"]["value"])
+
+    async def differing() -> list[Any]:
+        mine = "() => { const a = window[Symbol.for('idlefox.agent')]; return JSON.stringify([...document.querySelectorAll('[data-n]')].map((e, i) => { e.dataset.n = i; return [a.roleOf(e), a.nameOf(e)]; })); }"
+        found = []
+        for number, (role, name) in enumerate(await ask(mine)):
+            locator = {"type": "accessibility", "value": {"role": role, "name": name}}
+            nodes = (await page.connection.call("browsingContext.locateNodes", context=page.context, locator=locator))["nodes"]
+            if str(number) not in [node["value"]["attributes"].get("data-n") for node in nodes]:
+                found.append((number, role, name))
+        return found
+
+    try:
+        assert lane.run(differing()) == []
+    finally:
+        lane.close()
 
 
 @ANY

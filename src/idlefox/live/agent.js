@@ -407,7 +407,7 @@
       if (child.nodeType !== Node.ELEMENT_NODE || child === without) continue;
       if (/^(select|textarea|input|script|style|template)$/.test(child.localName) || child.getAttribute("aria-hidden") === "true") continue;
       if (child.checkVisibility?.() === false) continue;
-      text += child.localName === "br" ? " " : child.getAttribute("aria-label") ?? textOf(child, without);
+      text += child.localName === "br" ? " " : child.getAttribute("aria-label") ?? (child.localName === "img" ? child.alt : textOf(child, without));
     }
     return text;
   };
