@@ -9,6 +9,8 @@ import signal
 import socket
 import subprocess
 import sys
+import urllib.error
+import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -472,3 +474,37 @@ def test_a_url_where_nothing_answers(fox: Fox) -> None:
     done = fox("run", "lamp.fox")
     assert done.returncode == 2
     assert "http://127.0.0.1:9/x: it does not answer" in done.stdout
+
+
+def test_a_sheet_serves_its_page_and_what_the_page_asks(fox: Fox) -> None:
+    lay_out(fox, "native", ("mooring.form.yaml", "takes: 2s", "takes: 0s"), ("mooring.form.yaml", "takes: 1s", "takes: 0s"))
+    program = subprocess.Popen([sys.executable, "-m", "idlefox", "serve", "mooring.form.yaml"], cwd=fox.folder, stdout=subprocess.PIPE, text=True)
+    assert program.stdout is not None
+    first = program.stdout.readline()
+    url = first.split()[-4].rstrip(";")
+    base = url.rpartition("/")[0]
+    with urllib.request.urlopen(base + "/") as page:
+        assert page.url == url
+        assert b"Ask for a berth" in page.read()
+    with urllib.request.urlopen(base + "/api/boats?name=Gannet") as answer:
+        assert json.load(answer) == {"accepted": False}
+    sent = urllib.request.Request(base + "/moorings", json.dumps({"nights": 12}).encode(), {"Content-Type": "application/json"})
+    with pytest.raises(urllib.error.HTTPError) as rejected:
+        urllib.request.urlopen(sent)
+    assert json.load(rejected.value)["errors"] == [{"pointer": "#/nights", "detail": "Ten nights are what is left."}]
+    program.send_signal(signal.SIGINT)
+    assert program.stdout.read().split("\n")[:3] == [" GET /api/boats?name=Gannet 200", " POST /moorings 422", " ended"]
+    assert program.wait() == 0
+
+
+@pytest.mark.parametrize(("call", "says"), [
+    (("serve", "lamp.form.yaml"), "this sheet names no page of its own to serve"), (("serve", "a.fox"), "this is a script"),
+    (("serve", "lamp.form.yaml", "--page", "nativ.html"), "did you mean 'native.html'?"),
+    (("serve", "mooring.form.yaml", "--port", "x"), "not a valid integer"),
+])  # fmt: skip
+def test_what_cannot_be_served(fox: Fox, call: tuple[str, ...], says: str) -> None:
+    lay_out(fox, "native")
+    fox.write(lamp__form__yaml="form: lamp\nfields: {a: {}}\n", a__fox="")
+    done = fox(*call)
+    assert done.returncode == 2
+    assert says in done.stderr

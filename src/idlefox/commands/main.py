@@ -22,6 +22,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "trace": ("trace", "Show one scenario step by step, and what each step changed."),
     "format": ("format", "Lay scripts out in the one way."),
     "scaffold": ("scaffold", "Write a first sheet and script from a page or a JSON Schema."),
+    "serve": ("serve", "Serve a page on loopback, with a sheet as what it asks."),
     "schema": ("schema", "Print the JSON Schema of the form sheet."),
     "words": ("words", "Show the words of scripts and sheets, with examples."),
 }

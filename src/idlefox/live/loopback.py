@@ -30,9 +30,9 @@ class Loopback:
         self._server: asyncio.Server | None = None
         self._tasks: set[asyncio.Task[None]] = set()
 
-    async def start(self) -> str:
-        """Begins to listen at any free port; its URL."""
-        self._server = await asyncio.start_server(self._serve, "127.0.0.1", 0)
+    async def start(self, port: int = 0) -> str:
+        """Begins to listen at *port* (0: any that is free); its URL. Raises OSError."""
+        self._server = await asyncio.start_server(self._serve, "127.0.0.1", port)
         self.base = f"http://127.0.0.1:{self._server.sockets[0].getsockname()[1]}"
         return self.base
 
