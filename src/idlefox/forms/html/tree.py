@@ -217,7 +217,7 @@ class Tree:
     def direction(self, node: Any) -> str:
         """Ltr or rtl (HTML, "The dir attribute"), as far as the markup settles it; "" where the control's own value does."""
         each = node
-        while each is not None and each.is_element_node:
+        while each is not None and _is_element(each):
             found = (each.attributes.get("dir") or "").lower()
             if found in ("ltr", "rtl"):
                 return found
@@ -282,11 +282,16 @@ def text_without_controls(label: Any) -> str:
     return collapsed("".join(_texts(label)))
 
 
+def _is_element(node: Any) -> bool:
+    """Whether *node* is an element; the parser calls all else by names that begin with a hyphen, or by none."""
+    return node.tag is not None and not node.tag.startswith("-")
+
+
 def _texts(node: Any) -> Iterable[str]:
     each = node.child
     while each is not None:
-        if each.is_text_node:
+        if each.tag == "-text":
             yield each.text()
-        elif each.is_element_node and each.tag not in ("select", "textarea", "button", "script", "style"):
+        elif _is_element(each) and each.tag not in ("select", "textarea", "button", "script", "style"):
             yield from _texts(each)
         each = each.next
