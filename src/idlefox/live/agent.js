@@ -321,9 +321,9 @@
 
   // Time goes on to *target*, one moment after the other, never past a request that the player has not heard of (*known*: how
   // many it has) nor past an answer that it has given and that has not arrived (*open*: the requests it still holds).
-  // *patience*: stop once nothing is under way but timers longer than this. Says why it stopped.
+  // Says why it stopped.
   const MOST_TIMERS = 20000;
-  const run = async ({ target = clock.now, known = 0, open = [], patience = null, left = false }) => {
+  const run = async ({ target = clock.now, known = 0, open = [], left = false }) => {
     const began = native.performanceNow();
     for (let fired = 0; ; ) {
       const rested = await rest();
@@ -343,13 +343,10 @@
         if (native.performanceNow() - began > 3000) return state("restless");
         continue;
       }
-      if (!clock.virtual) {
-        if (patience !== null && [...oneShots.values()].some((delay) => delay <= patience)) { await something(20); if (native.performanceNow() - began > 1000) return state("timers"); continue; }
-        return state("quiet");
-      }
+      if (!clock.virtual) return state("quiet");
       const next = Math.min(firstTimer()?.due ?? Infinity, frameDue());
-      if (next > target || (patience !== null && !isAwaited(patience, target))) {
-        if (patience === null && target > clock.now) clock.now = target;
+      if (next > target) {
+        clock.now = Math.max(clock.now, target);
         return state("quiet");
       }
       if (++fired > MOST_TIMERS) return state("restless");
@@ -359,8 +356,6 @@
       pump();
     }
   };
-  // What `settle` waits for: timers that come once, of at most *patience*.
-  const isAwaited = (patience, target) => clock.frames.length > 0 || [...clock.timers.values()].some((timer) => !timer.repeats && timer.due <= target && timer.delay <= patience);
   let toldRequests = 0;
   const state = (why) => {
     const fresh = requests.slice(toldRequests);
@@ -1019,14 +1014,12 @@
     clock, look, run, stretch, aim, landed, hinders,
     element: (address) => placeOf(address)?.elements[0] ?? null,
     begin: async (given) => { await rest(); noteHints(); return run(given); },
-    state: () => state("asked"),
     // What was sent with the last request like this.
     body: ({ method, url }) => requests.findLast((request) => request.method === method && request.url === url && !request.over)?.written ?? null,
     source: () => `<!doctype html>${document.documentElement.outerHTML}`,
     end: () => { ended = true; navigator.sendBeacon = () => true; },
     known: () => requests.map(({ id, method, url, at, held, over, status }) => ({ id, method, url, at, held, over, status })),
     told: () => ({ warnings: [...warnings], errors: pageErrors.splice(0) }),
-    count: () => { const found = {}; for (const place of places()) if (place.kind === "field") found[place.address] = [place.elements.length, place.field.set || place.elements.every((element) => /^(radio|checkbox)$/.test(element.type) || /^(radio|checkbox)$/.test(roleOf(element)))]; return found; },
     roleOf, nameOf,
   };
   Object.defineProperty(window, KEY, { value: door, enumerable: false });

@@ -121,9 +121,9 @@ class Lane:
             self.page, self._ground = Page(self.browser, ground.world, ground.settings), ground
             await self.page.open()
             if ground.live.requests == "real":
-                await self.page.watch()
+                await self.page.traffic.watch()
             elif "://" in ground.live.page:
-                await self.page.intercept()
+                await self.page.traffic.intercept()
         await self.page.load(ground.url, clock if ground.live.time == "virtual" else None, fresh=True)
 
     def make_ready(self, ground: Ground) -> None:

@@ -6,6 +6,7 @@ import json
 from collections.abc import Mapping
 from http import HTTPStatus
 from typing import Any
+from urllib.parse import urlsplit
 
 from ..records import NamedTuple
 
@@ -43,6 +44,16 @@ class Response(NamedTuple):
             return HTTPStatus(self.status).phrase
         except ValueError:
             return ""
+
+
+class Gone(Exception):
+    """The document that was asked is not there: none is, or another."""
+
+
+def target_of(url: str) -> str:
+    """The path of *url* with its query."""
+    parts = urlsplit(url)
+    return parts.path + (f"?{parts.query}" if parts.query else "")
 
 
 LOST = Response(0, lost=True)

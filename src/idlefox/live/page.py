@@ -8,14 +8,13 @@ from __future__ import annotations
 import asyncio
 import base64
 import json
-import re
 from pathlib import Path
 from typing import Any
-from urllib.parse import urlsplit
 
 from .browsers import Browser
 from .connection import BiDiError, Connection
-from .messages import LOST, Request, Response
+from .messages import LOST, Gone, Request, Response, target_of
+from .traffic import Traffic
 from .world import NEVER, Decided, Nobody, World
 
 AGENT = (Path(__file__).parent / "agent.js").read_text(encoding="utf-8")
@@ -28,13 +27,10 @@ ANSWER = 12.0  # seconds of real time for the agent to answer
 ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
 LOAD = 20.0  # and for a document to load
 _NEVER = 1 << 60
-_WATCHED = {"network.beforeRequestSent": "_sent", "network.responseCompleted": "_got", "network.fetchError": "_failed"}
-_READING, _NOTED, _ANSWERED, _LOST = -4, -3, -2, -1  # how far a submission is that somebody else answers
 _CHANNEL = "idlefox"
 _DOCUMENTS = ("browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted")
 _MOST_DOCUMENTS = 20  # one after the other, while one thing is asked
 _LOGGED = 50  # lines of the console that are kept
-PREFLIGHT = Response(204, b"", "text/plain")  # Fetch, "CORS-preflight request"
 
 
 class Restless(Exception):
@@ -47,10 +43,6 @@ class NoPage(Exception):
 
 class PageFault(Exception):
     """The agent failed in the page: a fault of ours."""
-
-
-class _Gone(Exception):
-    """The document that was asked is not there: none is, or another."""
 
 
 class Held:
@@ -99,8 +91,7 @@ class Page:
         self._arrived = asyncio.Event()
         self._loaded = asyncio.Event()
         self._lost: dict[int, Request] = {}  # requests whose answer was lost, until the page knows
-        self._form_sent: dict[str, str] | None = None
-        self._real: dict[str, int] = {}  # submissions that somebody else answers: how far each is, or its status
+        self.traffic = Traffic(self)
         self._early: list[tuple[str, str]] = []  # requests that have arrived and that no one holds
 
     async def open(self) -> None:
@@ -117,155 +108,13 @@ class Page:
             except BiDiError:
                 continue  # an event that this browser does not know yet
 
-    async def intercept(self) -> None:
-        """Has the requests that the world answers come here, whatever server they are for (WebDriver BiDi, "network.addIntercept")."""
-        held = self.settings["held"]
-        if not held:
-            return
-        self.connection.on("network.beforeRequestSent", self._intercepted)
-        await self.connection.call("session.subscribe", events=["network.beforeRequestSent"], contexts=[self.context])
-        paths = [each["literal"] for each in held]
-        patterns = [{"type": "pattern", "pathname": path} for path in dict.fromkeys(paths)] if all(paths) else []
-        more: dict[str, Any] = {"urlPatterns": patterns} if patterns else {}
-        await self.connection.call("network.addIntercept", phases=["beforeRequestSent"], contexts=[self.context], **more)
-        try:
-            wishes: dict[str, Any] = {"dataTypes": ["request"], "maxEncodedDataSize": 20_000_000, "contexts": [self.context]}
-            await self.connection.call("network.addDataCollector", **wishes)
-        except BiDiError:
-            pass  # bodies are told by the agent alone
-
-    def in_flight(self) -> bool:
-        """Whether a submission is under way that somebody else answers."""
-        return any(status != _ANSWERED for status in self._real.values())
-
-    async def watch(self) -> None:
-        """Has requests told that somebody else answers: which of them are submissions, and what becomes of them."""
-        for event, handler in _WATCHED.items():
-            self.connection.on(event, getattr(self, handler))
-        await self.connection.call("session.subscribe", events=list(_WATCHED), contexts=[self.context])
-        try:
-            wishes: dict[str, Any] = {"dataTypes": ["request"], "maxEncodedDataSize": 20_000_000, "contexts": [self.context]}
-            await self.connection.call("network.addDataCollector", **wishes)
-        except BiDiError:
-            pass  # bodies are told by the agent alone
-
-    async def _sent(self, event: dict[str, Any]) -> None:
-        if event.get("context") != self.context or not isinstance(self.world, World):
-            return
-        request = event["request"]
-        parts = urlsplit(request["url"])
-        target = parts.path + (f"?{parts.query}" if parts.query else "")
-        bare = Request(request["method"], target)
-        if not self.world.is_submission(bare):
-            return
-        headers = {each["name"].lower(): each["value"].get("value", "") for each in request["headers"]}
-        self._real[request["request"]] = _READING
-        navigates = bool(event.get("navigation"))
-        body = b""
-        if bare.method != "GET":
-            body = await self._body(request["request"], bare.method, request["url"], headers, navigates=navigates)
-        self.world.watched(bare._replace(headers=headers, body=body))
-        status = self._real[request["request"]]
-        if status > 0 or status == _LOST:
-            self.world.answered(-1 if status == _LOST else status)
-            self._real[request["request"]] = _ANSWERED
-        else:
-            self._real[request["request"]] = _NOTED
-
-    def _got(self, event: dict[str, Any]) -> None:
-        self._became(event, event["response"]["status"])
-
-    def _failed(self, event: dict[str, Any]) -> None:
-        self._became(event, _LOST)
-
-    def _became(self, event: dict[str, Any], status: int) -> None:
-        known = self._real.get(event["request"]["request"])
-        if known is None or not isinstance(self.world, World):
-            return
-        if known == _NOTED:
-            self.world.answered(-1 if status == _LOST else status)
-            self._real[event["request"]["request"]] = _ANSWERED
-        elif known != _ANSWERED:
-            self._real[event["request"]["request"]] = status  # its body is still being read
-
-    async def _intercepted(self, event: dict[str, Any]) -> None:
-        if not event.get("isBlocked") or event.get("context") != self.context:
-            return
-        request = event["request"]
-        number, origin = request["request"], _header(request, "origin")
-        parts = urlsplit(request["url"])
-        headers = {each["name"].lower(): each["value"].get("value", "") for each in request["headers"]}
-        if event.get("navigation"):
-            headers["sec-fetch-dest"] = "document"
-        target = parts.path + (f"?{parts.query}" if parts.query else "")
-        asked = headers.get("access-control-request-method")
-        without = asked or request["method"] in ("GET", "HEAD")
-        navigates = bool(event.get("navigation"))
-        body = b"" if without else await self._body(number, request["method"], request["url"], headers, navigates=navigates)
-        response = PREFLIGHT if asked and self._is_held(asked, parts.path) else None
-        if response is None:
-            response = await self.answer(Request(request["method"], target, headers, body))
-        try:
-            if response is None:
-                await self.connection.call("network.continueRequest", request=number)
-            elif response.lost:
-                await self.connection.call("network.failRequest", request=number)
-            else:
-                await self._provide(number, response, origin)
-        except BiDiError:
-            pass  # it has been taken back meanwhile
-
-    def _is_held(self, method: str, path: str) -> bool:
-        return any(each["method"] == method and re.fullmatch(each["path"], path) for each in self.settings["held"])
-
-    async def _body(self, number: str, method: str, url: str, headers: dict[str, str], *, navigates: bool) -> bytes:
-        """The body of a request. Chromium does not tell what it sends of a form itself: the agent does."""
-        told = await self._form_told() if navigates else await self._written(method, url)
-        if told is not None:
-            headers.setdefault("content-type", told["type"])
-            return str(told["body"]).encode("utf-8", "surrogatepass")
-        try:
-            found = (await self.connection.call("network.getData", dataType="request", request=number, within=3))["bytes"]
-        except (BiDiError, TimeoutError):
-            return b""
-        return base64.b64decode(found["value"]) if found["type"] == "base64" else str(found["value"]).encode()
-
-    async def _written(self, method: str, url: str) -> dict[str, str] | None:
-        try:
-            found: dict[str, str] | None = await self._ask("body", method=method, url=url)
-        except _Gone:
-            return None
-        return found
-
-    async def _form_told(self) -> dict[str, str] | None:
-        for _ in range(100):
-            if self._form_sent is not None:
-                found, self._form_sent = self._form_sent, None
-                return found
-            await asyncio.sleep(0.01)
-        return None
-
-    async def _provide(self, number: str, response: Response, origin: str) -> None:
-        headers = [("Content-Type", response.media_type), *response.headers]
-        if origin:  # it may be for another server than the page's
-            shown = ", ".join(name for name, _ in response.headers) or "*"
-            headers += [("Access-Control-Allow-Origin", origin), ("Access-Control-Allow-Credentials", "true")]
-            headers += [("Access-Control-Allow-Headers", "content-type, authorization, accept, x-requested-with, x-csrf-token")]
-            headers += [("Access-Control-Allow-Methods", "GET, POST, PUT, PATCH, DELETE"), ("Access-Control-Expose-Headers", shown)]
-        written = [{"name": name, "value": {"type": "string", "value": value}} for name, value in headers]
-        body = {"type": "base64", "value": base64.b64encode(response.body).decode()}
-        wishes: dict[str, Any] = {"statusCode": response.status, "reasonPhrase": response.reason, "headers": written, "body": body}
-        await self.connection.call("network.provideResponse", request=number, **wishes)
-
     async def close(self) -> None:
         """Closes the tab."""
-        self.connection.off("network.beforeRequestSent", self._intercepted)
+        self.traffic.close()
         self.connection.off("script.message", self._told)
         self.connection.off("log.entryAdded", self._logged)
         for event in _DOCUMENTS:
             self.connection.off(event, self._document_there)
-        for event, handler in _WATCHED.items():
-            self.connection.off(event, getattr(self, handler))
         for held in tuple(self.held):
             held.gate.cancel()
         try:
@@ -283,7 +132,7 @@ class Page:
             if "progress" in told:
                 self._progress = (told["progress"]["number"], told["progress"]["done"])
             else:
-                self._form_sent = told
+                self.traffic.form_sent = told
 
     def _logged(self, event: dict[str, Any]) -> None:
         """What the page's console is told (WebDriver BiDi, "log.entryAdded")."""
@@ -327,11 +176,11 @@ class Page:
 
     async def _forget(self) -> None:
         self.console.clear()
-        self._real.clear()
+        self.traffic.forget()
         if self._loads:
             try:
-                await self._ask("end")
-            except _Gone:
+                await self.ask_once("end")
+            except Gone:
                 pass
         for held in tuple(self.held):
             held.gate.cancel()
@@ -351,14 +200,14 @@ class Page:
         self._loaded.clear()
 
     async def _start(self) -> None:
-        begun = await self._ask("begin", **self._wishes(self.now))
+        begun = await self.ask_once("begin", **self._wishes(self.now))
         self._document = begun["document"]
         self._merge(begun)
         await self.advance(self.now)
 
     # asking
-    async def _ask(self, what: str, *, of: str = "", **given: Any) -> Any:
-        """Calls the agent of the document *of* that id ("": whichever is there). Raises _Gone where it is not there any more.
+    async def ask_once(self, what: str, *, of: str = "", **given: Any) -> Any:
+        """Calls the agent of the document *of* that id ("": whichever is there). Raises Gone where it is not there any more.
 
         JSON goes in and out as one text: as values of the protocol it costs several times as much.
         """
@@ -371,19 +220,19 @@ class Page:
         except TimeoutError:
             raise Restless from None
         except BiDiError:
-            raise _Gone("none") from None
+            raise Gone("none") from None
         if answer["type"] == "exception":
             raise PageFault(answer["exceptionDetails"]["text"])
         text = answer["result"]["value"]
         if text in ("none", "another"):
-            raise _Gone(text)
+            raise Gone(text)
         return json.loads(text)[0]
 
     async def ask(self, what: str, **given: Any) -> Any:
         """Calls the agent; where the document goes away, that of the next one. Raises NoPage where none comes."""
         for _ in range(_MOST_DOCUMENTS):
             documents = self.documents
-            asking = asyncio.ensure_future(self._ask(what, of=self._document, **given))
+            asking = asyncio.ensure_future(self.ask_once(what, of=self._document, **given))
             coming = asyncio.ensure_future(self._another(documents))
             try:
                 await asyncio.wait({asking, coming}, return_when=asyncio.FIRST_COMPLETED)
@@ -392,7 +241,7 @@ class Page:
                 if asking.done():
                     return asking.result()
                 there = True
-            except _Gone as fault:
+            except Gone as fault:
                 there = fault.args[0] == "another"
             finally:
                 for task in (asking, coming):
@@ -423,16 +272,16 @@ class Page:
             try:
                 await self._start()
                 return
-            except _Gone:  # it is between two documents
+            except Gone:  # it is between two documents
                 if tries == 99:
                     raise NoPage("it is gone, and another one has come in its place") from None
                 await asyncio.sleep(0.05)
 
-    def _wishes(self, target: int, patience: int | None = None) -> dict[str, Any]:
-        wishes = {"known": self._known, "open": [h.id for h in self.held if h.id is not None], "left": self.left}
+    def _wishes(self, target: int) -> dict[str, Any]:
+        wishes: dict[str, Any] = {"known": self._known, "open": [h.id for h in self.held if h.id is not None], "left": self.left}
         if self.virtual:
             wishes["target"] = target
-        return wishes if patience is None else {**wishes, "patience": patience}
+        return wishes
 
     def _merge(self, state: dict[str, Any]) -> None:
         """Takes in what the agent tells of time and of its requests."""
@@ -452,9 +301,7 @@ class Page:
     def _match(self) -> None:
         """Says of each request that has arrived when the page began it."""
         for request in tuple(self._unmatched):
-            parts = urlsplit(request["url"])
-            target = parts.path + (f"?{parts.query}" if parts.query else "")
-            wanted = (request["method"], target)
+            wanted = (request["method"], target_of(request["url"]))
             held = next((h for h in self.held if h.due is None and (h.request.method, h.request.target) == wanted), None)
             if held is not None:
                 held.begun(request["id"], request["at"] if self.virtual else self.now)
@@ -493,7 +340,7 @@ class Page:
     async def _arrivals(self) -> None:
         """Waits until what the page has sent has arrived."""
         for _ in range(200):
-            if not self.in_flight():
+            if not self.traffic.in_flight():
                 break
             await asyncio.sleep(0.01)
         while self._unmatched:
@@ -587,7 +434,7 @@ class Page:
     async def look(self, only: list[str] | None = None) -> dict[str, Any]:
         """What there is to see of the form now (`look` in the agent)."""
         found: dict[str, Any] = await self.ask("look", only=only)
-        if self.in_flight():
+        if self.traffic.in_flight():
             await self._arrivals()
         return found
 
@@ -627,9 +474,3 @@ class Page:
         """A PNG of the whole page."""
         shot = await self.connection.call("browsingContext.captureScreenshot", context=self.context, origin="document")
         return base64.b64decode(shot["data"])
-
-
-
-
-def _header(request: dict[str, Any], name: str) -> str:
-    return next((str(each["value"].get("value", "")) for each in request["headers"] if each["name"].lower() == name), "")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from typing import Any
-from urllib.parse import urlsplit
 
 from ..engine.plan.controls import parser
 from ..forms.model.form import Field, Form
@@ -15,6 +14,7 @@ from ..forms.values.values import is_empty, reads_as
 from ..play.subject import FieldState, Unseen
 from ..refusals import Refusal
 from ..script.tree import Noun
+from .messages import target_of
 from .page_map import key_of, resolved
 
 _OPPOSITE = {
@@ -314,8 +314,7 @@ class Sight:
         return unseen("view", "the form is not on show, and nothing says what is: name the views under live.views")
 
     def location(self) -> str:
-        parts = urlsplit(str(self.snapshot["location"]))
-        return parts.path + (f"?{parts.query}" if parts.query else "")
+        return target_of(str(self.snapshot["location"]))
 
     def marked_by_page(self, name: str) -> list[str] | Unseen:
         """The addresses of the fields that the page marks as dirty or touched."""

@@ -7,7 +7,6 @@ import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
-from urllib.parse import urlsplit
 
 from ..engine.session.stand_in import Answer
 from ..engine.state.journal import Journal
@@ -21,6 +20,7 @@ from ..script import tree
 from ..script.tree import Noun
 from .hands import KEYS, act_of, entering, refusal_of
 from .lane import Ground, Lane, Trouble
+from .messages import target_of
 from .page import Page
 from .page_map import key_of, resolved
 from .real_hands import RealHands, stretch
@@ -335,7 +335,7 @@ class LivePageSubject:
             picture, known = self._run(self._evidence())
         except Trouble:
             return None
-        requests = tuple(f"{r['method']} {_target(r['url'])} {_became(r)}" for r in known)
+        requests = tuple(f"{r['method']} {target_of(r['url'])} {_became(r)}" for r in known)
         return Material(picture, tuple(self.page.console), requests)
 
     async def _evidence(self) -> tuple[bytes, list[dict[str, Any]]]:
@@ -345,11 +345,6 @@ class LivePageSubject:
         if self._page_errors and self.ground.live.page_errors == "fail":
             return Refusal("page error", facts={"texts": self._page_errors})
         return None
-
-
-def _target(url: str) -> str:
-    parts = urlsplit(url)
-    return parts.path + (f"?{parts.query}" if parts.query else "")
 
 
 def _became(request: dict[str, Any]) -> str:
