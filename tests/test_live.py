@@ -59,7 +59,7 @@ def report(done: subprocess.CompletedProcess[str]) -> list[dict[str, Any]]:
 def test_one_script_holds_on_three_kinds_of_page(fox: Fox, browser: str) -> None:
     for page in ("native", "redrawn", "widgets"):
         lay_out(fox, page, into=page)
-    done = fox("run", ".", f"--live={browser}", "--report", "json=-")
+    done = fox("run", ".", f"--live={browser}", "--jobs", "2", "--report", "json=-")  # a browser a process
     scenarios = report(done)
     assert [s["title"] for s in scenarios if s["verdict"] != "pass"] == [], done.stderr
     assert len(scenarios) == 30
