@@ -227,6 +227,7 @@ def test_the_demo_plays_its_page(fox: Fox) -> None:
     done = fox("demo", "--live")
     assert done.returncode == 0, done.stdout
     assert "20 scenarios, 20 held" in done.stdout
+    assert "5 scenarios, 5 held" in done.stdout  # as `serve` draws it, over HTTP
     faulty = fox("demo", "--live", "--with-failure")
     assert faulty.returncode == 1
     assert "1 failed" in faulty.stdout
@@ -407,6 +408,77 @@ scenario "rejected, kept, then accepted"
 """
 
 
+# The same server's form, under a sheet that calls its parts otherwise.
+MAPPED = """form: lamp
+fields:
+  w: {label: Wick}
+  fuel: {type: number, label: Fuel}
+live: {page: 'APP', find: {fuel: {role: spinbutton, name: Oil}, w: {at: 'input[name=wick]', shows: '#why'}}, submit: {role: button, name: Light}}
+"""
+MAPPED_FOX = """subject "lamp.form.yaml"
+scenario "mapped"
+    type w "wet"
+    type fuel "4"
+    submit
+    expect w shows "A wet wick does not burn."
+    expect fuel = 4
+"""
+KINDS = """form: kinds
+label: A berth
+fields:
+  boat: {type: radio, label: Boat, options: [Gannet, Alken], rules: [{required: true, say: Which boat?}]}
+  crew: {type: select, multiple: true, label: Crew, options: [Una, Ole, Siv]}
+  extras: {type: checkbox, label: Extras, options: [water, power]}
+  note: {type: textarea, label: Note, rules: [{maxlength: 9, say: Short!}]}
+  night: {type: checkbox, label: Overnight}
+  until: {type: time, label: Until, visible: night}
+  colour: {type: color, label: Colour, initial: '#112233'}
+  chart: {type: file, label: Chart}
+  legs:
+    type: rows
+    label: Legs
+    start: 0
+    fields: {port: {label: Port, rules: [{required: true, say: 'Leg {row}: where to?'}]}}
+submit: {to: /berths, label: Ask, method: POST, send: multipart}
+buttons: {draft: {label: Keep as draft, past_checks: true}}
+server: {replies: [{when: 'note == "full"', status: 422, errors: {note: No berth is left.}}, {status: 201, to: /berths/1}]}
+"""
+KINDS_FOX = """subject "kinds.form.yaml"
+scenario "refused: it comes back with what was entered"
+    pick crew "Una", "Siv"
+    pick extras "power"
+    turn night on
+    add legs
+    upload chart "chart.pdf"
+    submit
+    settle
+    expect boat shows "Which boat?"
+    expect crew = ["Una", "Siv"]
+    expect extras = ["power"]
+    expect legs has 1 row
+    expect legs[0].port shows "Leg 1: where to?"
+    expect until is visible
+    expect colour = "#112233"
+scenario "rejected, then taken"
+    pick boat "Alken"
+    type note "full"
+    add legs with {"port": "Tarvik"}
+    add legs with {"port": "Sund"}
+    remove legs[0]
+    submit
+    settle
+    expect outcome is rejected
+    expect note shows "No berth is left."
+    expect legs[0].port = "Sund"
+    retype note "a berth"
+    submit
+    settle
+    expect outcome is accepted
+    expect location = "/berths/1"
+    expect payload includes {"boat": "Alken", "note": "a berth", "legs[0].port": "Sund"}
+"""
+
+
 @pytest.fixture
 def app(fox: Fox) -> Iterator[str]:
     """The URL of the form that a server draws."""
@@ -476,9 +548,38 @@ def test_a_url_where_nothing_answers(fox: Fox) -> None:
     assert "http://127.0.0.1:9/x: it does not answer" in done.stdout
 
 
+@pytest.mark.parametrize("browser", BROWSERS)
+def test_a_panel_is_the_page_s_dialog(fox: Fox, browser: str) -> None:
+    for file in HERE.glob("trip.*"):
+        (fox.folder / file.name).write_text(file.read_text())
+    for hands in ("quick", "real"):
+        done = fox("run", "trip.fox", f"--live={browser}", "--hands", hands)
+        assert "2 scenarios, 2 held" in done.stdout, done.stdout
+
+
+@pytest.mark.parametrize("how", ["http", *BROWSERS])
+def test_what_holds_on_a_sheet_holds_where_it_is_served(fox: Fox, how: str) -> None:
+    """Every kind of control, rows, a panel's button, a file: drawn, filled, refused, and taken."""
+    port = free_port()
+    live = f"live: {{page: 'http://127.0.0.1:{port}/', requests: real, serve: {sys.executable} -m idlefox serve kinds.form.yaml --at-once --port {port}}}\n"
+    fox.write(kinds__form__yaml=KINDS, served__form__yaml=KINDS + live, kinds__fox=KINDS_FOX)
+    (fox.folder / "chart.pdf").write_bytes(b"%PDF\xff\x00")
+    sheet = fox("run", "kinds.fox")
+    assert "2 scenarios, 2 held" in sheet.stdout, sheet.stdout
+    done = fox("run", "kinds.fox", "--subject", "served.form.yaml", f"--live={how}")
+    assert "2 scenarios, 2 held" in done.stdout, done.stdout + done.stderr
+    assert f"nothing answers at http://127.0.0.1:{port}/ yet, so this is run: " in done.stderr
+
+
+def test_a_form_in_many_parts_is_found_by_the_map_over_http(fox: Fox, app: str) -> None:
+    fox.write(lamp__form__yaml=MAPPED.replace("APP", app), lamp__fox=MAPPED_FOX)
+    done = fox("run", "lamp.fox", "--live=http")
+    assert "1 held" in done.stdout, done.stdout
+
+
 def test_a_sheet_serves_its_page_and_what_the_page_asks(fox: Fox) -> None:
     lay_out(fox, "native", ("mooring.form.yaml", "takes: 2s", "takes: 0s"), ("mooring.form.yaml", "takes: 1s", "takes: 0s"))
-    program = subprocess.Popen([sys.executable, "-m", "idlefox", "serve", "mooring.form.yaml"], cwd=fox.folder, stdout=subprocess.PIPE, text=True)
+    program = subprocess.Popen([sys.executable, "-m", "idlefox", "serve", "mooring.form.yaml", "--page", "native.html"], cwd=fox.folder, stdout=subprocess.PIPE, text=True)
     assert program.stdout is not None
     first = program.stdout.readline()
     url = first.split()[-4].rstrip(";")
@@ -493,18 +594,19 @@ def test_a_sheet_serves_its_page_and_what_the_page_asks(fox: Fox) -> None:
         urllib.request.urlopen(sent)
     assert json.load(rejected.value)["errors"] == [{"pointer": "#/nights", "detail": "Ten nights are what is left."}]
     program.send_signal(signal.SIGINT)
-    assert program.stdout.read().split("\n")[:3] == [" GET /api/boats?name=Gannet 200", " POST /moorings 422", " ended"]
+    assert program.stdout.read().split("\n")[:4] == [" GET / 302", " GET /api/boats?name=Gannet 200", " POST /moorings 422", " ended"]
     assert program.wait() == 0
 
 
 @pytest.mark.parametrize(("call", "says"), [
-    (("serve", "lamp.form.yaml"), "this sheet names no page of its own to serve"), (("serve", "a.fox"), "this is a script"),
+    (("serve", "over.form.yaml"), "this sheet lies over a page, which draws itself"), (("serve", "a.fox"), "this is a script"),
     (("serve", "lamp.form.yaml", "--page", "nativ.html"), "did you mean 'native.html'?"),
     (("serve", "mooring.form.yaml", "--port", "x"), "not a valid integer"),
+    (("serve", "mooring.form.yaml", "--clock", "2031"), "'2031' is no RFC 3339 time"),
 ])  # fmt: skip
 def test_what_cannot_be_served(fox: Fox, call: tuple[str, ...], says: str) -> None:
     lay_out(fox, "native")
-    fox.write(lamp__form__yaml="form: lamp\nfields: {a: {}}\n", a__fox="")
+    fox.write(lamp__form__yaml="form: lamp\nfields: {a: {}}\n", a__fox="", over__form__yaml="form: over\npage: native.html\n")
     done = fox(*call)
     assert done.returncode == 2
     assert says in done.stderr

@@ -1,16 +1,20 @@
-"""Takes the pictures of the terminal in docs/screenshots: `python tools/pictures.py [NAME …]` (needs Chromium).
+"""Takes the pictures in docs/screenshots: `python tools/pictures.py [NAME …]` (needs Chromium).
 
-Each is what a command prints on the demo's files, with its colours, drawn by a browser at 1280x800.
+Each of a terminal is what a command prints on the demo's files, with its colours, drawn by a browser at 1280x800.
 """
 
 from __future__ import annotations
 
+import contextlib
 import html
 import os
 import re
 import subprocess
 import sys
 import tempfile
+import urllib.error
+import urllib.parse
+import urllib.request
 from pathlib import Path
 
 HERE = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
@@ -72,6 +76,29 @@ def take(name: str, folder: Path) -> None:
     page = folder / f"{name}.html"
     style = "margin:0;background:#0d1117;color:#f0f6fc;font:15px/20.4px 'DejaVu Sans Mono',monospace;padding:18px 24px"
     page.write_text(f'<meta charset=utf-8><body style="{style}"><pre style="margin:0;font:inherit">{body}</pre>', encoding="utf-8")
+    shoot(name, page, folder)
+
+
+def serve(folder: Path) -> None:
+    """The booking as `idlefox serve` draws it, sent with things wrong in it."""
+    program = subprocess.Popen(
+        [sys.executable, "-m", "idlefox", "serve", "booking.form.yaml", "--at-once", "--clock", "2031-05-02T09:00:00Z"],
+        cwd=folder, text=True, stdout=subprocess.PIPE,
+    )  # fmt: skip
+    assert program.stdout is not None
+    url = program.stdout.readline().split()[-4].rstrip(";")
+    visitor = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+    visitor.open(url).close()
+    entered = {"sailing": "night", "contact.email": "mara@fjordmail", "contact.email_again": "mara@fjordmail", "vehicle.bringing": "on"}
+    page = folder / "serve.html"
+    with contextlib.suppress(urllib.error.HTTPError):
+        visitor.open(f"{url}bookings", urllib.parse.urlencode(entered).encode())
+    page.write_bytes(visitor.open(f"{url}?look=", urllib.parse.urlencode(entered).encode()).read())
+    program.terminate()
+    shoot("serve", page, folder)
+
+
+def shoot(name: str, page: Path, folder: Path) -> None:
     subprocess.run(
         ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync", f"--user-data-dir={folder}/browser", "--window-size=1280,800",
@@ -87,8 +114,8 @@ def main() -> None:
         subprocess.run([*command, "--live"], capture_output=True, check=False)
         (folder / "bad.fox").write_text(BAD_SCRIPT, encoding="utf-8")
         (folder / "bad.form.yaml").write_text(BAD_SHEET, encoding="utf-8")
-        for name in sys.argv[1:] or PICTURES:
-            take(name, folder)
+        for name in sys.argv[1:] or (*PICTURES, "serve"):
+            serve(folder) if name == "serve" else take(name, folder)
 
 
 if __name__ == "__main__":

@@ -58,6 +58,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "button hidden": (),  # that adds or removes a row
     "button disabled": (),
     "no row button": (),
+    "no panel button": (),
     "no focus": (),
     "cannot be set": (),
     "not typed": (),

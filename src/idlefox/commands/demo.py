@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import os
+import shlex
+import socket
+import sys
 import tempfile
 from importlib import resources
 from pathlib import Path
@@ -18,6 +23,8 @@ from .files import write_whole
 _FAULT = ('say("contact.email_again", email_again !== email, "The two addresses differ.");', "")
 _FAULTY = "aside-booking"
 _LIVE = ("crossing.fox", "booking.fox")  # the form that has a page of its own
+_DRAWN, _BY_POST = "drawn-booking", "by-post.fox"  # the same form as `serve` draws it
+_CLOCK = "2031-05-02T09:00:00Z"  # of the demo's scripts
 _ASIDE = "aside"  # the folder of the scenario that fails on purpose
 
 
@@ -49,13 +56,11 @@ def command(folder: str | None, with_failure: bool, live: str | None, quiet: boo
 
 
 def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet: bool, color: str) -> None:
-    import os
-
     from .live_options import outside_of
     from .run import play
 
     kept = _copy(Path(folder), with_failure)
-    faulty = with_failure and live is not None
+    faulty = with_failure and live not in (None, "http")
     if faulty:
         _plant(Path(folder))
     console = Console(color)
@@ -67,9 +72,13 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
     if not left_in:
         os.chdir(folder)
     try:
-        names = _LIVE[:1] if faulty else _LIVE if outside is not None else (".",)
-        paths = tuple(os.path.join(left_in, name) if left_in else name for name in names)
-        run = play(paths, wishes, console, quiet=quiet, pictures=bool(left_in))
+        code = 0
+        if live != "http":
+            names = _LIVE[:1] if faulty else _LIVE if outside is not None else (".",)
+            paths = tuple(os.path.join(left_in, name) if left_in else name for name in names)
+            code = play(paths, wishes, console, quiet=quiet, pictures=bool(left_in)).exit_code
+        if outside is not None and not faulty and code == 0:
+            code = _play_drawn(left_in, console, quiet=quiet)
     finally:
         os.chdir(before)
     if left_in and not quiet:
@@ -77,7 +86,33 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
         console.text(plain(f" The files are in {left_in}. Change one, then: idlefox run {left_in}"))
         if kept:
             console.text(f" Left as they were, for they had been changed: {', '.join(kept)}")
-    raise SystemExit(run.exit_code)
+    raise SystemExit(code)
+
+
+def _play_drawn(left_in: str, console: Console, *, quiet: bool) -> int:
+    """Plays the booking as `idlefox serve` draws it, over HTTP; the exit code."""
+    from .live_options import outside_of
+    from .run import play
+
+    page = _draw(Path(left_in or "."))
+    if not quiet:
+        console.text("")
+        console.text(plain(f" The same form, drawn by idlefox serve at {page} and played over HTTP, without a browser:"))
+    wishes = Wishes(outside=outside_of("http", {}, {}, console), subject=os.path.join(left_in, f"{_DRAWN}.form.yaml"))
+    return play((os.path.join(left_in, _BY_POST),), wishes, console, quiet=quiet).exit_code
+
+
+def _draw(folder: Path) -> str:
+    """Leaves a sheet in *folder* whose page is what `serve` draws of the booking, at a port that is free; its URL."""
+    with socket.socket() as any_port:
+        any_port.bind(("127.0.0.1", 0))
+        port = any_port.getsockname()[1]
+    page = f"http://127.0.0.1:{port}/"
+    serve = f"{shlex.quote(sys.executable)} -m idlefox serve booking.form.yaml --at-once --clock {_CLOCK} --port {port}"
+    sheet = resources.files("idlefox.demo").joinpath("booking.form.yaml").read_text("utf-8")
+    live = f"live:\n  page: {page}\n  serve: {json.dumps(serve)}\n  requests: real\n"
+    write_whole(str(folder / f"{_DRAWN}.form.yaml"), sheet.partition("# The same form as a page of its own")[0] + live)
+    return page
 
 
 def _plant(folder: Path) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import os
 from typing import TYPE_CHECKING, Any
 
@@ -31,6 +32,7 @@ def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, An
     if kind not in KINDS:
         remedy = "; where it stands before a path, write --live=auto" if os.path.exists(kind) else ""
         raise click.UsageError(plain(f"--live: {kind!r} is not one of {', '.join(KINDS)}{remedy}"))
+    _announce(console)
     wishes = {"show": False, "hands": "quick", "deadline": "30s", "retries": 0, **configured}
     wishes.update({name: value for name, value in given.items() if value is not None})
     browser = wishes.pop("browser", "auto")
@@ -48,6 +50,19 @@ def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, An
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
+
+
+def _announce(console: Console) -> None:
+    """What is started in the person's name is told at once, beside the results."""
+
+    class Told(logging.Handler):
+        def emit(self, record: logging.LogRecord) -> None:
+            console.text(plain(f" {record.getMessage()}"), err=True)
+
+    log = logging.getLogger("idlefox.live")
+    log.setLevel(logging.INFO)
+    log.handlers[:] = [Told()]
+    log.propagate = False
 
 
 def served(url: str) -> Any:

@@ -547,6 +547,11 @@
           yield { kind: "row", address: `${address}[${number}]`, field, elements: [row], scope: row };
           yield* placesIn(row, field.fields, [...segments, number], wanted);
         }
+      } else if (field.kind === "panel") {
+        const box = dialogOf(field);
+        const open = box !== null && isShown(box);
+        yield { kind: "panel", address, field, elements: open ? [box] : [], scope: box ?? EMPTY };
+        if (open) yield* placesIn(box, field.fields, segments, wanted);
       } else if (field.kind === "group") {
         const box = groupOf(field, index);
         yield { kind: "group", address, field, elements: box ? [box] : [], scope: box ?? scope };
@@ -555,6 +560,26 @@
     }
   };
   const groupOf = (field, index) => (field.find ? index.find(field.find) : index.labels.get(bare(field.label)) ?? []).find((element) => /^(group|region|list|table|rowgroup|radiogroup)$/.test(roleOf(element)) || element.localName === "section") ?? null;
+  // A panel is a dialog that is called as it is (WAI-ARIA, "dialog").
+  const dialogOf = (field) => (field.find ? new Index(document).find(field.find) : all(document, "dialog,[role=dialog],[role=alertdialog]").filter((element) => bare(nameOf(element)) === bare(field.label)))[0] ?? null;
+  // What opens it says so (aria-controls, commandfor, popovertarget, aria-haspopup), else is called as it is.
+  const openButton = (place) => {
+    if (place.field.open) return new Index(document).find(place.field.open)[0] ?? null;
+    const buttons = new Index(document).controls.filter((element) => roleOf(element) === "button" && !place.scope.contains(element) && isSeen(element));
+    const leads = (element) => ["aria-controls", "commandfor", "popovertarget"].some((name) => place.scope.id && element.getAttribute(name) === place.scope.id);
+    const label = bare(place.field.label), says = (element) => bare(nameOf(element)).includes(label);
+    const found = [buttons.filter(leads), buttons.filter((element) => element.getAttribute("aria-haspopup") === "dialog" && says(element)), buttons.filter(says)].find((some) => some.length === 1);
+    return found ? found[0] : null;
+  };
+  const closeButton = (place) => {
+    if (place.field.close) return new Index(place.scope).find(place.field.close)[0] ?? null;
+    return all(place.scope, "[formmethod=dialog],[command=close],[command=request-close],form[method=dialog] button,[popovertargetaction=hide]")[0] ?? null;
+  };
+  const panelButton = (address) => {
+    const place = placeOf(address);
+    const found = place ? all(place.scope, "button,input[type=submit],input[type=image],[role=button]").filter(isShown) : [];
+    return found.find((element) => nameOf(element) === place.field.submitLabel) ?? found.find((element) => element.type === "submit" && element !== closeButton(place)) ?? null;
+  };
   // An address with each row counted from the front.
   const counted = (address) => {
     for (let match; (match = /^(.*?)\[-(\d+)\]/.exec(address)); ) {
@@ -571,10 +596,13 @@
   const submitButton = () => {
     const scope = formOf();
     if (map.submit) return new Index(document).find(map.submit)[0] ?? null;
-    return [...scope.querySelectorAll("button,input[type=submit],input[type=image]")].find((button) => button.type === "submit" || button.type === "image")
+    // Of several, the one that the sheet calls so; what nobody sees is there for Enter alone.
+    const all = [...scope.querySelectorAll("button,input[type=submit],input[type=image]")].filter((button) => button.type === "submit" || button.type === "image");
+    const shown = all.filter(isShown);
+    return shown.find((button) => map.submitLabel && nameOf(button) === map.submitLabel) ?? shown[0] ?? all[0]
       ?? (map.submitLabel ? new Index(document).find({ role: "button", name: map.submitLabel })[0] : null) ?? null;
   };
-  const buttonOf = (button) => (button.kind ? otherButton(button.kind) : button.named ? namedButton(button.named) : submitButton());
+  const buttonOf = (button) => (button.panel ? panelButton(button.panel) : button.kind ? otherButton(button.kind) : button.named ? namedButton(button.named) : submitButton());
   // By its text or label, else by its name or id.
   const namedButton = (name) => new Index(document).find({ role: "button", name })[0]
     ?? all(document, "button,input,[role=button]").find((each) => roleOf(each) === "button" && (each.getAttribute("name") === name || `#${each.id}` === name)) ?? null;
@@ -654,7 +682,7 @@
       if (!holder?.getAttribute) continue;
       const wrong = isTrue(holder, "aria-invalid");
       if (wrong || isTrue(elements[0] ?? holder, "aria-invalid")) for (const element of referred(holder, "aria-errormessage")) take(element, true);
-      for (const element of referred(holder, "aria-describedby")) if (wrong || isLoud(element) || hints.get(element) !== plain(element.innerText)) take(element, false);
+      for (const element of referred(holder, "aria-describedby")) if (wrong || isLoud(element) || hints.get(element) !== plain(element.innerText)) take(element, isLoud(element));
     }
     if (bubble && elements.includes(bubble.control)) found.push(bubble.text);
     return found;
@@ -785,6 +813,8 @@
     if (!place) return null;
     if (step.part === "add") return addButton(place);
     if (step.part === "remove") return removeButton(place);
+    if (step.part === "open") return openButton(place);
+    if (step.part === "close") return closeButton(place);
     if (step.option !== undefined) return place.elements.length ? optionAt(place, step.option) : null;
     return place.elements.find((element) => element === activeElement()) ?? place.elements.find((element) => element.type === "radio" && element.checked) ?? place.elements[0] ?? null;
   };

@@ -23,7 +23,8 @@ KEYS = {
 _REFUSED = {
     "missing": "not on page", "hidden": "hidden on page", "disabled": "disabled on page", "readonly": "readonly on page",
     "no option": "no such option", "disabled option": "disabled option", "no add button": "no row button",
-    "no remove button": "no row button", "no focus": "no focus", "cannot be set": "cannot be set", "not typed": "not typed",
+    "no remove button": "no row button", "no open button": "no panel button", "no close button": "no panel button",
+    "no focus": "no focus", "cannot be set": "cannot be set", "not typed": "not typed",
     "covered": "covered", "moved": "moved away", "missed": "press missed",
 }  # fmt: skip
 
@@ -41,8 +42,10 @@ def _blur(step: tree.Blur) -> Act:
 
 
 def _submit(step: tree.Submit) -> Act | None:
-    if step.past_checks or step.panel is not None:
+    if step.past_checks:
         return None
+    if step.panel is not None:
+        return {"act": "click", "button": {"panel": step.panel.text}}
     return {"act": "click", "button": {"named": step.button} if step.button else {}}
 
 
@@ -65,6 +68,7 @@ _ACTS: dict[type, Callable[[Any], Act | None]] = {
     tree.Add: _add,
     tree.Remove: lambda s: {"act": "click", "address": _at(s), "part": "remove"},
     tree.Submit: _submit,
+    tree.Open: lambda s: {"act": "click", "address": s.panel.text, "part": "open"},
     tree.Reset: lambda s: {"act": "click", "button": {"kind": "reset"}},
     tree.Dismiss: lambda s: {"act": "click", "button": {"kind": "dismiss"}},
 }
@@ -100,6 +104,9 @@ def refusal_of(refused: dict[str, Any], step: Any, act: Act | None = None) -> Re
     """What the agent has *refused* of *step*."""
     address = getattr(step, "address", None)
     what = (act or {}).get("address") or (write_address(address.segments) if address is not None else "")
+    panel = getattr(step, "panel", None)
+    if panel is not None and not what:
+        what = panel.text
     if not what:
         button = getattr(step, "button", None)
         what = f"button {button!r}" if button else verb_of(step) if isinstance(step, tree.Submit | tree.Reset) else ""

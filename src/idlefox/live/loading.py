@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import os
 from pathlib import Path
@@ -20,7 +21,7 @@ from ..roots import outside
 from .browsers import NoBrowser, choose
 from .connection import BrowserGone
 from .lane import Ground, Lane, LiveWishes, Trouble
-from .served import NotReady
+from .served import DevServer, NotReady, ready
 from .subject import LivePageSubject
 
 KINDS = ("auto", "firefox", "chromium", "http")
@@ -29,6 +30,7 @@ KINDS = ("auto", "firefox", "chromium", "http")
 # Of this process: a browser is kept from script to script, and so is what its forms need.
 _LANES: dict[LiveWishes, Lane] = {}
 _GROUNDS: dict[int, Ground] = {}
+_SERVERS: dict[str, DevServer] = {}  # what has been started for pages that are played over HTTP
 
 
 class Live(NamedTuple):
@@ -53,7 +55,7 @@ class Live(NamedTuple):
         kept = ground
         return Loaded(
             form, lambda folder: LivePageSubject(lane, kept, folder), LivePageSubject.abilities, kept.stage.way,
-            _told(live), lambda: _make_ready(lane, kept), self.retries,
+            (), lambda: _make_ready(lane, kept), self.retries,
         )  # fmt: skip
 
     def at(self, url: str) -> Loaded:
@@ -91,6 +93,14 @@ def _over_http(form: Form, live: LivePage) -> Loaded:
             remedy = "name a URL, as in page: http://127.0.0.1:8000/booking; idlefox serve draws a sheet at one"
             place = Place(live.file, max(live.line, 1), 1)
             raise Unreadable([Problem(place, f"{live.page} is a file: nobody answers for it over HTTP", remedy)])
+        if not live.serve or live.page in _SERVERS:
+            return
+        try:
+            server = asyncio.run(ready(live.page, live.serve, os.path.dirname(live.file) or ".", live.ready / 1000))
+        except NotReady as fault:
+            raise _not_ready(live, fault) from None
+        if server is not None:
+            _SERVERS[live.page] = server
 
     stage = Stage(compile_form(form))
     return Loaded(form, lambda folder: HttpSubject(form, live.page, folder), HttpSubject.abilities, stage.way, make_ready=make_ready)
@@ -126,11 +136,6 @@ def fetched(url: str) -> Any:
         web.close()
 
 
-def _told(live: LivePage) -> tuple[str, ...]:
-    """What a person should know before anything is started in their name."""
-    return (f"if nothing answers at {live.page}, this is run: {live.serve}",) if live.serve else ()
-
-
 def _no_page(form: Form) -> None:
     remedy = "say so under live: as in live: {page: booking.html}, or leave out --live"
     raise Unreadable([Problem(Place(form.file, 1, 1), "this sheet does not say where its page is", remedy)])
@@ -150,11 +155,15 @@ def _make_ready(lane: Lane, ground: Ground) -> None:
     try:
         lane.make_ready(ground)
     except NotReady as fault:
-        said = f"the last it said: {' / '.join(fault.said[-3:])}" if fault.said else "start it, or say how under live.serve"
-        raise Unreadable([Problem(place, f"{live.page}: {fault.why}", said)]) from None
+        raise _not_ready(live, fault) from None
     except (NoBrowser, BrowserGone) as fault:
         remedy = fault.remedy if isinstance(fault, NoBrowser) else ""
         raise Unreadable([Problem(Place("--live", 1, 1), str(fault), remedy, code=CALL)]) from None
+
+
+def _not_ready(live: LivePage, fault: NotReady) -> Unreadable:
+    said = f"the last it said: {' / '.join(fault.said[-3:])}" if fault.said else "start it, or say how under live.serve"
+    return Unreadable([Problem(Place(live.file, max(live.line, 1), 1), f"{live.page}: {fault.why}", said)])
 
 
 def source_of(url: str) -> str:
@@ -191,11 +200,14 @@ def _rendered(url: str, lane: Lane) -> str:
 
 
 def close_all() -> None:
-    """Ends every browser of this process."""
+    """Ends every browser and server of this process."""
     for lane in _LANES.values():
         lane.close()
     _LANES.clear()
     _GROUNDS.clear()
+    for server in _SERVERS.values():
+        server.end()
+    _SERVERS.clear()
 
 
 def needs_libraries(what: str) -> None:

@@ -17,8 +17,9 @@ def agent_map(form: Form) -> dict[str, Any]:
     """What the agent is to know of *form*: its fields by name, nested, and the parts of its page."""
     live = form.live or LivePage()
     places = {_path(address): place for address, place in live.find.items()}
+    panels = {panel.panel: _panel(panel, places) for panel in form.panels}
     found: dict[str, Any] = {
-        "fields": _fields(form.fields, places),
+        "fields": {**_fields(form.fields, places), **panels},
         "views": {name: _found(find) for name, find in live.views.items()},
         "native": live.validity == "native",
         "submitLabel": form.submit.label,
@@ -79,13 +80,18 @@ def _field(field: Field, places: dict[Path, Place]) -> dict[str, Any]:
         found["set"] = True
     if kind != "field":
         found["fields"] = _fields(field.fields, places)
-    place = places.get(field.path)
-    if place is not None:
-        for name in ("find", "rows", "add", "remove", "touched", "dirty", "shows", "asking"):
-            find: Find | None = getattr(place, name)
-            if find is not None:
-                found[name] = _found(find)
-    return found
+    return found | _placed(places.get(field.path))
+
+
+def _panel(panel: Form, places: dict[Path, Place]) -> dict[str, Any]:
+    found: dict[str, Any] = {"kind": "panel", "label": panel.label or panel.panel, "submitLabel": panel.submit.label}
+    found["fields"] = _fields(panel.fields, places)
+    return found | _placed(places.get((panel.panel,)))
+
+
+def _placed(place: Place | None) -> dict[str, Any]:
+    parts = ("find", "rows", "add", "remove", "open", "close", "touched", "dirty", "shows", "asking")
+    return {name: _found(find) for name in parts if place is not None and (find := getattr(place, name)) is not None}
 
 
 def _found(find: Find) -> dict[str, Any]:

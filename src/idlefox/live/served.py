@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 import os
 import threading
 from collections import deque
@@ -11,6 +12,7 @@ from typing import IO
 
 from .processes import Group
 
+_LOG = logging.getLogger("idlefox.live")
 _KEPT = 40  # lines of what it says
 
 
@@ -70,6 +72,7 @@ async def ready(url: str, command: str, folder: str, within: float) -> DevServer
         return None
     server: DevServer | None = None
     if command:
+        _LOG.info("nothing answers at %s yet, so this is run: %s", url, command)
         server = DevServer(command, folder)
         server.start()
     end = monotonic() + within

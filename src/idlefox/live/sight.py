@@ -70,8 +70,9 @@ class Sight:
             return found
         path = tuple("*" if isinstance(s, int) else s for s in found)
         field = self.form.find(path)
-        assert field is not None
         address = key_of(found)
+        if field is None:
+            return self._panel(address, asked, word)
         if asked == "name":
             return field.address if self.form.page is not None else write_address(found)
         if path[-1] == "*":
@@ -163,7 +164,16 @@ class Sight:
         carried = [rule for rule in self.form.rules if rule.at == field.path]
         return [names for rule in (*field.rules, *carried) for names in _said_by(rule, shows)]
 
-    # rows, groups, the form
+    # rows, groups, panels, the form
+    def _panel(self, name: str, asked: str, word: Any) -> Any:
+        panel = next(each for each in self.form.panels if each.panel == name)
+        if asked == "value":
+            return self._value(panel.fields, name)
+        if asked == "name":
+            return name
+        as_group = Field(name, "group", (name,), panel.label, fields=panel.fields)
+        return self._container(name, as_group, self.snapshot["groups"].get(name, {}), asked, word)
+
     def _container(self, address: str, field: Field, facts: dict[str, Any], asked: str, word: Any) -> Any:
         inside = [(a, f) for a, f in self.snapshot["fields"].items() if a.startswith((f"{address}.", f"{address}["))]
         if asked == "rows":
@@ -460,6 +470,7 @@ def _status(sight: Sight) -> int | None:
     return next((s.status for s in reversed(sight.facts.submissions) if s.status > 0), None)
 
 
+_STORED_ELSEWHERE = unseen("record", "the page has a server of its own, and what is stored there nobody sees from here")
 _VALUES: dict[str, Callable[[Sight], Any]] = {
     "values": Sight.values,
     "errors": Sight.errors,
@@ -468,7 +479,7 @@ _VALUES: dict[str, Callable[[Sight], Any]] = {
     "payload": lambda sight: last.payload if (last := _last(sight)) else None,
     "body": lambda sight: last.request.body.decode("utf-8", "replace") if (last := _last(sight)) else None,
     "location": Sight.location,
-    "record": lambda sight: sight.facts.record,
+    "record": lambda sight: sight.facts.record if sight.live.requests == "standin" else _STORED_ELSEWHERE,
     "status": _status,
     "notice": lambda sight: sight.snapshot["notices"][0][1] if sight.snapshot["notices"] else None,
     "focus": lambda sight: [sight._written(sight.snapshot["focus"])] if sight.snapshot["focus"] else [],

@@ -30,7 +30,7 @@ from .sight import Facts, Sight
 class LivePageSubject:
     """Plays on the page of a sheet, in the browser of *lane*. *folder* is where the script's paths start."""
 
-    abilities = frozenset(ABILITIES) - {"panels", "stored record"}
+    abilities = frozenset(ABILITIES)
 
     def __init__(self, lane: Lane, ground: Ground, folder: str) -> None:
         self.lane, self.ground, self.folder = lane, ground, folder
@@ -198,8 +198,23 @@ class LivePageSubject:
 
     async def _submit(self, step: tree.Submit) -> Refusal | None:
         if step.panel is not None:
-            return Refusal("not a step there", step.panel.text, "submit", {"why": "panels are not played on a page"})
+            return Refusal("not a step there", step.panel.text, "submit", {"why": "only the page knows what a panel sends"})
         return await self._send()
+
+    async def _close(self, step: tree.Close) -> Refusal | None:
+        """By the button that closes the dialog, else by Escape (ARIA Authoring Practices, "Dialog")."""
+        panel = step.panel.text
+        if not (await self.page.look([panel]))["groups"].get(panel, {}).get("visible"):
+            return Refusal("panel closed", panel, "close", {"panel": panel})
+        act = {"act": "click", "address": panel, "part": "close"}
+        refused = await self.page.ask("hinders", step=act)
+        if not (refused and refused["kind"]):
+            return await self._acts(step, [act])
+        if refused["kind"] == "no close button":
+            await self.page.press_keys(KEYS["Escape"])
+            if not (await self.page.look([panel]))["groups"].get(panel, {}).get("visible"):
+                return None
+        return refusal_of(refused, step, act)
 
     async def _send(self) -> Refusal | None:
         """Sends what the page holds, past its checks: the request itself."""
@@ -301,6 +316,7 @@ class LivePageSubject:
         facts.submissions = self.ground.world.submissions
         facts.in_flight = any(h.decided.submission is not None for h in page.held)
         facts.asking = frozenset(h.decided.lookup for h in page.held if h.decided.lookup)
+        facts.record = self.ground.world.stand_in.record
         facts.under_way = page.under_way()
         facts.last_step = self._last_step
         return facts
@@ -375,6 +391,7 @@ _STEPS: dict[type, Callable[[LivePageSubject, Any], Any]] = {
     tree.Add: LivePageSubject._add,
     tree.Press: LivePageSubject._press,
     tree.Submit: LivePageSubject._submit,
+    tree.Close: LivePageSubject._close,
     tree.Upload: LivePageSubject._upload,
     tree.Leave: LivePageSubject._leave,
     tree.Return: LivePageSubject._return,

@@ -147,7 +147,7 @@ class Traffic:
         """The body of a request. Chromium does not tell what it sends of a form itself: the agent does."""
         told = await self._form_told() if navigates else await self._written(method, url)
         if told is not None:
-            headers.setdefault("content-type", told["type"])
+            headers["content-type"] = told["type"]  # as it has been told, whatever went over the wire
             return str(told["body"]).encode("utf-8", "surrogatepass")
         try:
             found = (await self.page.connection.call("network.getData", dataType="request", request=number, within=3))["bytes"]

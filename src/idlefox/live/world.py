@@ -10,7 +10,7 @@ from urllib.parse import parse_qs, unquote, urljoin, urlsplit
 
 from ..engine.session.session import Stage
 from ..engine.session.stand_in import Answer, Answered, StandIn
-from ..engine.world.typed import received, typed_value
+from ..engine.world.typed import read_as, received, typed_value
 from ..forms.model.form import Form, Lookup, walk
 from ..forms.model.live import LivePage, Told, Wanted
 from ..forms.names.addresses import parse_address
@@ -46,7 +46,9 @@ class World:
         self.answers = self.live.requests == "standin"
         self.stand_in = StandIn(stage, [each.when for each in self.live.answers])
         base = self.live.page if "://" in self.live.page else f"http://127.0.0.1/{self.live.page}"
-        self.targets = frozenset((method, urlsplit(urljoin(base, to)).path or "/") for method, to in _sent_to(form))
+        self.targets = {
+            (method, urlsplit(urljoin(base, to)).path or "/"): sender for sender in (*form.panels, form) for method, to in _sent_to(sender)
+        }
         self.submissions: list[Submission] = []
 
     def start(self, now: int) -> None:
@@ -62,7 +64,7 @@ class World:
         return [_described(each) for each in (*wanted, *(Wanted(method, path) for method, path in sorted(self.targets)))]
 
     def is_submission(self, request: Request) -> bool:
-        """Whether *request* sends the form."""
+        """Whether *request* sends the form, or a panel of it."""
         return (request.method, request.path) in self.targets
 
     def _lookups(self) -> Iterator[Lookup]:
@@ -107,13 +109,11 @@ class World:
 
     # submissions
     def _submission(self, request: Request, now: int) -> Decided:
-        if request.method == "GET":
-            payload, flat = received(urlsplit(request.target).query.encode(), "application/x-www-form-urlencoded")
-        else:
-            payload, flat = received(request.body, request.headers.get("content-type", ""))
-        reply = self.stand_in.reply(payload, now, flat=flat)
+        payload, flat = self._read(request)
+        sender = self.targets[request.method, request.path]
+        reply = self.stand_in.reply(payload, now, flat=flat, panel=sender.panel)
         status = {"failure": -1, "nothing": 0}.get(reply.kind, reply.status)
-        submission = Submission(request, payload, status)
+        submission = Submission(request, read_as(sender, payload, flat=flat), status)
         self.submissions.append(submission)
         if reply.kind == "nothing":
             return Decided(LOST, NEVER, submission=submission)
@@ -138,14 +138,14 @@ class World:
         """Whether *request*, which somebody else answers, is a submission: then it is noted."""
         if self.answers or not self.is_submission(request):
             return False
-        query = urlsplit(request.target).query
-        form_data = "application/x-www-form-urlencoded"
-        payload = received(query.encode(), form_data)[0] if request.method == "GET" else self._read(request)
-        self.submissions.append(Submission(request, payload, 0))
+        payload, flat = self._read(request)
+        self.submissions.append(Submission(request, read_as(self.targets[request.method, request.path], payload, flat=flat), 0))
         return True
 
-    def _read(self, request: Request) -> Any:
-        return received(request.body, request.headers.get("content-type", ""))[0]
+    def _read(self, request: Request) -> tuple[Any, bool]:
+        if request.method == "GET":
+            return received(urlsplit(request.target).query.encode(), "application/x-www-form-urlencoded")
+        return received(request.body, request.headers.get("content-type", ""))
 
     def answered(self, status: int) -> None:
         """The last submission that is without an answer has got one (-1: the connection was lost)."""

@@ -322,6 +322,7 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     ),
     "not on page": lambda what, r: f"{r.doing} {what}: nothing on the page is called that by its name, id or label{_find_it(r)}",
     "no row button": lambda what, r: f"no button on the page {r.doing}s a row of {what}; say which: live.find.{what}.{r.doing}",
+    "no panel button": lambda what, r: f"no one button on the page {r.doing}s {what}; say which: live.find.{what}.{r.doing}",
     "no focus": lambda what, r: f"{r.doing}: nothing on the page has the focus",
     "unseen": lambda what, r: f"{what} cannot be seen here: {r.facts['why']}",
     "restless": lambda what, r: "the page does not come to rest: something on it keeps changing, or never ends",

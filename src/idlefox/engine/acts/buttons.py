@@ -13,8 +13,10 @@ from .sight import is_visible, with_parts
 OTHER = ButtonPlan("", "another button", press="")
 
 
-def find_button(form: FormCell, name: str) -> ButtonPlan | None:
-    """The submit button of *form* that *name* means ("": the default one)."""
+def find_button(form: FormCell, name: str | int) -> ButtonPlan | None:
+    """The submit button of *form* that *name* means ("": the default one; a number: that of a page's elements)."""
+    if isinstance(name, int):
+        return form.plan.form.elements.get(name)
     return form.plan.form.buttons.get(name) if name else form.plan.form.submit
 
 

@@ -45,6 +45,7 @@ class Markup:
             for button in submits:
                 for word in word_of(button):
                     plan.buttons.setdefault(word, button)
+        plan.elements = {number: b for number, b in buttons.items() if b.press == "submit"}
         plan.reset_buttons = tuple(b for b in buttons.values() if b.press == "reset")
         plan.implicit_kinds = BLOCKING if page.blocking == 1 else frozenset()
         plan.validates = page.validates(None)

@@ -215,8 +215,8 @@ class FormPlan:
     """
 
     __slots__ = (
-        "buttons", "conditions", "follows", "home", "implicit_kinds", "marks_itself", "model", "name", "reset_buttons", "root", "server",
-        "species", "submit", "validates",
+        "buttons", "conditions", "elements", "follows", "home", "implicit_kinds", "marks_itself", "model", "name", "reset_buttons", "root",
+        "server", "species", "submit", "validates",
     )  # fmt: skip
 
     def __init__(self, model: Form, root: FieldPlan) -> None:
@@ -225,6 +225,7 @@ class FormPlan:
         self.root = root
         self.submit: ButtonPlan | None = None  # the default button
         self.buttons: dict[str, ButtonPlan] = {}  # further ones, by every word that may mean them
+        self.elements: dict[int, ButtonPlan] = {}  # those of a page, by their number among its elements
         self.reset_buttons: tuple[ButtonPlan, ...] | None = None  # None: there always is one
         self.implicit_kinds: frozenset[str] = frozenset()  # Enter in these submits where there is no default button
         self.server: ServerPlan = ServerPlan((), ())

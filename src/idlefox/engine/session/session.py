@@ -214,11 +214,14 @@ class Session:
     def close(self, panel: str) -> Refusal | None:
         return self._take(lambda: panels.step_close(self.live, panel))
 
-    def submit(self, panel: str, button: str, *, past_checks: bool = False) -> Refusal | None:
-        """Presses a submit button (*button* "": the default one); *past_checks* sends without a press or a check."""
+    def submit(self, panel: str, button: str | int, *, past_checks: bool = False) -> Refusal | None:
+        """Presses a submit button (*button* "": the default one; a number: a page's element).
+
+        *past_checks* sends without a press or a check.
+        """
         return self._take(lambda: self._submit(panel, button, past_checks))
 
-    def _submit(self, panel: str, name: str, past_checks: bool) -> None:
+    def _submit(self, panel: str, name: str | int, past_checks: bool) -> None:
         live = self.live
         form = live.wholes[panel]
         button = find_button(form, name)

@@ -56,17 +56,19 @@ class StandIn:
         found = queued.popleft() if queued else stand_in_answer(self._live, plan, value)
         return found if found.after is not None else found._replace(after=plan.model.takes)
 
-    def reply(self, payload: Any, now: int, *, flat: bool = False) -> Answer:
-        """What the server answers to *payload* at *now*; *flat*: its names are addresses and its values texts, as forms send them.
+    def reply(self, payload: Any, now: int, *, flat: bool = False, panel: str = "") -> Answer:
+        """What the server answers to *payload* of the form, or of a *panel*, at *now*.
+
+        *flat*: its names are addresses and its values texts, as forms send them.
 
         What it accepts is stored. `takes` is how long the answer takes, in milliseconds.
         """
         self._live.now = now
-        form = self.plan.main
+        form = self.plan.panels[panel] if panel else self.plan.main
         if flat:
             payload = typed_payload(form.model, payload)
         found = self._replies.popleft() if self._replies else answer(self._live, form, payload)
-        if found.kind == "status" and found.status < 400:
+        if found.kind == "status" and found.status < 400 and not panel:
             self._live.record = found.record if found.has_record else payload
         return found if found.takes is not None else found._replace(takes=form.model.server.takes)
 

@@ -30,6 +30,13 @@ def typed_payload(form: Form, flat: dict[str, Any]) -> dict[str, Any]:
     return _group(form.fields, tree)
 
 
+def read_as(form: Form, payload: Any, *, flat: bool) -> Any:
+    """*payload* as checks read it: a sheet that sends objects has them also where its page sends names and texts."""
+    if flat and form.page is None and form.submit.send == "json" and isinstance(payload, dict):
+        return typed_payload(form, payload)
+    return payload
+
+
 def _group(fields: tuple[Field, ...], tree: dict[Any, Any]) -> dict[str, Any]:
     found: dict[str, Any] = {}
     for field in fields:

@@ -23,13 +23,16 @@ class Find(NamedTuple):
 class Place(NamedTuple):
     """What the map says of one address: where its control is, and the page's own marks of its states.
 
-    Of a list, *rows* finds the rows, *add* and *remove* their buttons. *validity* is ``shown``, ``native`` or "" (as the form).
+    Of a list, *rows* finds the rows, *add* and *remove* their buttons; of a panel, *open* and *close* its own.
+    *validity* is ``shown``, ``native`` or "" (as the form).
     """
 
     find: Find | None = None
     rows: Find | None = None
     add: Find | None = None
     remove: Find | None = None
+    open: Find | None = None
+    close: Find | None = None
     touched: Find | None = None
     dirty: Find | None = None
     shows: Find | None = None

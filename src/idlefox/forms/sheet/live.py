@@ -68,7 +68,10 @@ class LiveReader:
         for key in ("rows", "add", "remove"):
             if key in given and shape.kind != "rows":
                 self.reading.report((*at, key), f"{shape.name} has no rows", "leave it out", key=True)
-        parts = {key: _found(given.get(key)) for key in ("rows", "add", "remove", *_ASKED)}
+        for key in ("open", "close"):
+            if key in given and shape.kind != "form":
+                self.reading.report((*at, key), f"{shape.name} is no panel", "leave it out", key=True)
+        parts = {key: _found(given.get(key)) for key in ("rows", "add", "remove", "open", "close", *_ASKED)}
         return Place(find=find, validity=given.get("validity", ""), **parts)
 
     def request(self, at: At, given: dict[str, Any]) -> Wanted | None:
