@@ -25,6 +25,9 @@ from idlefox.forms.html.read import read_page_text
 from idlefox.forms.names.addresses import parse_address
 from idlefox.forms.schema.read import read_schema
 from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.forms.values.pattern_match import Matcher
+from idlefox.forms.values.pattern_syntax import SyntaxFault, checked
+from idlefox.forms.values.pattern_tree import from_start, quick_length, read_pattern, written_out
 from idlefox.forms.values.patterns import PatternError, PatternTooSlow, finds, whole_match
 from idlefox.problems import Unreadable
 from idlefox.report.outline import outline_lines
@@ -35,6 +38,7 @@ TEXTS = ("", "a", "ab" * 9, "SK4711", "a\nb", "é🔦", "aaab", "0.50", "a-b", "
 
 
 def pattern(text: str) -> list[str]:
+    """What a pattern finds by either way to match, how it is counted, and why it is none."""
     found: list[str] = []
     for way in (whole_match, lambda p: finds(p, "v"), lambda p: finds(p, "iv")):
         try:
@@ -44,6 +48,16 @@ def pattern(text: str) -> list[str]:
             found.append(f"{fault.cause} {fault.remedy}")
         except PatternTooSlow:
             found.append("given up")
+    try:
+        checked(text, "v")
+        tree = read_pattern(text, "v")
+        found.append(f"{quick_length(tree)} {written_out(tree)} {from_start(tree)}")
+        matcher = Matcher(tree, lambda source, flags: finds(f"^(?:{source})$", flags))
+        found += [" ".join("yes" if matcher.found(each, text) else "no" for each in TEXTS)] if written_out(tree) < 5_000 else []
+    except (SyntaxFault, PatternError):
+        pass
+    except PatternTooSlow:
+        found.append("given up")
     return found
 
 
