@@ -17,7 +17,7 @@ from conftest import Fox
 from idlefox.commands.files import write_whole
 from idlefox.commands.run import command
 from idlefox.play.player import Wishes, play_script
-from idlefox.play.results import Run
+from idlefox.play.results import Results, Run
 from idlefox.play.select import Chosen
 from idlefox.play.simulated import SimulatedForm
 from idlefox.play.subjects import Subjects
@@ -84,7 +84,7 @@ def test_the_json_report_is_the_same_but_for_the_seconds(small: Any) -> None:
     data = report()
     assert data == report()
     assert data["format"] == 1
-    assert data["summary"] == {"scenarios": 5, "passed": 3, "failed": 2, "known": 0, "aside": 0, "errors": 0}
+    assert data["summary"] == {"scenarios": 5, "passed": 3, "failed": 2, "known": 0, "aside": 0, "unsteady": 0, "errors": 0}
     scenario = data["scripts"][0]["scenarios"][1]
     assert (scenario["line"], scenario["row_line"], scenario["title"], scenario["tags"]) == (7, None, "fails", ["bad", "slow"])
     failure = scenario["failures"][0]
@@ -470,7 +470,7 @@ scenario "three"
     result = play_script(Chosen(str(fox.folder / "b.fox")), Wishes(), Subjects())
     assert [s.verdict for s in result.scenarios] == ["pass", "error", "pass"]
     assert "ZeroDivisionError: ours" in result.scenarios[1].fault
-    assert Run((result,)).exit_code == 3
+    assert Run(Results([result])).exit_code == 3
     monkeypatch.chdir(fox.folder)
     done = CliRunner().invoke(command, ["b.fox", "--report", "json=r.json"])
     assert done.exit_code == 3

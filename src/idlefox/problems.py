@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from functools import lru_cache
 
 from .records import NamedTuple
-from .roots import outside
+from .roots import note_read, outside
 
 
 class Place(NamedTuple):
@@ -116,6 +116,7 @@ def read_bytes(path: str) -> bytes:
         raise Unreadable([Problem(place, f"this is no path: {odd}", "name a file", code=BAD_PATH)])
     if outside(path):
         raise Unreadable([Problem(place, *OUTSIDE_SAYS, code=OUTSIDE)])
+    note_read(path)
     try:
         mode = os.stat(path).st_mode
         if not stat.S_ISREG(mode) and not stat.S_ISDIR(mode):

@@ -13,6 +13,26 @@ from contextvars import ContextVar
 _ROOTS: ContextVar[tuple[str, ...]] = ContextVar("roots", default=())
 
 
+_READS: ContextVar[set[str] | None] = ContextVar("reads", default=None)
+
+
+@contextmanager
+def noting_reads(files: set[str]) -> Iterator[None]:
+    """Until this ends the path of every file that is read, or would be, is put into *files*."""
+    before = _READS.set(files)
+    try:
+        yield
+    finally:
+        _READS.reset(before)
+
+
+def note_read(*paths: str) -> None:
+    """Notes that *paths* are read, for whoever wants to know."""
+    files = _READS.get()
+    if files is not None:
+        files.update(paths)
+
+
 @contextmanager
 def reading_below(roots: tuple[str, ...]) -> Iterator[None]:
     """Until this ends only what lies below one of *roots* is read; without any, everything."""

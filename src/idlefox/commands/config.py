@@ -9,6 +9,7 @@ from typing import Any
 from ..problems import CALL, Place, Problem, Unreadable, listed, read_text, suggestion
 from ..records import NamedTuple
 from ..roots import is_below
+from .reports import report_of
 
 _KEYS: dict[str, tuple[type, ...]] = {
     "scripts": (str, list), "subject": (str,), "jobs": (int, str), "report": (str, list), "trust_python": (bool,),
@@ -25,22 +26,11 @@ def jobs_of(text: str) -> int:
     return int(text)
 
 
-def report_of(text: str) -> tuple[str, str]:
-    """The kind and the file of a report. Raises ValueError."""
-    kind, separator, file = text.partition("=")
-    if not separator or not file:
-        raise ValueError(f"KIND=FILE is needed, as in json=report.json, not {text!r}")
-    if kind not in REPORTS:
-        raise ValueError(f"there is no report of kind {kind!r}; there is {', '.join(REPORTS)}")
-    return kind, file
-
-
 def _each_report(value: Any) -> None:
     for each in [value] if isinstance(value, str) else value:
         report_of(each)
 
 
-REPORTS = ("json",)
 _LIVE: dict[str, tuple[type, ...]] = {"browser": (str,), "show": (bool,), "hands": (str,), "deadline": (str,), "retries": (int,)}
 
 

@@ -14,10 +14,12 @@ from pathlib import Path
 import click
 
 from ..play.player import Wishes
+from ..play.select import Narrowed
 from ..problems import no_path
 from ..report.styled import plain
 from .console import Console
 from .files import write_whole
+from .playing import Manner, choose, play
 
 # What is planted in a copy of the booking's page, for those who want to see a page fail.
 _FAULT = ('say("contact.email_again", email_again !== email, "The two addresses differ.");', "")
@@ -57,8 +59,6 @@ def command(folder: str | None, with_failure: bool, live: str | None, quiet: boo
 
 def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet: bool, color: str) -> None:
     from .live_options import outside_of
-    from .run import play
-
     kept = _copy(Path(folder), with_failure)
     faulty = with_failure and live not in (None, "http")
     if faulty:
@@ -67,7 +67,7 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
     outside = outside_of(live, {}, {}, console)
     subject = f"{_FAULTY}.form.yaml" if faulty else ""
     subject = subject and os.path.join(left_in, subject)
-    wishes = Wishes(outside=outside, tags=("page",), subject=subject) if outside is not None else Wishes()
+    wishes = Wishes(outside=outside, narrowed=Narrowed(tags=("page",)), subject=subject) if outside is not None else Wishes()
     before = os.getcwd()
     if not left_in:
         os.chdir(folder)
@@ -76,7 +76,7 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
         if live != "http":
             names = _LIVE[:1] if faulty else _LIVE if outside is not None else (".",)
             paths = tuple(os.path.join(left_in, name) if left_in else name for name in names)
-            code = play(paths, wishes, console, quiet=quiet, pictures=bool(left_in)).exit_code
+            code = play(*choose(paths, (), console), wishes, console, Manner(quiet, pictures=bool(left_in))).exit_code
         if outside is not None and not faulty and code == 0:
             code = _play_drawn(left_in, console, quiet=quiet)
     finally:
@@ -92,14 +92,13 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
 def _play_drawn(left_in: str, console: Console, *, quiet: bool) -> int:
     """Plays the booking as `idlefox serve` draws it, over HTTP; the exit code."""
     from .live_options import outside_of
-    from .run import play
 
     page = _draw(Path(left_in or "."))
     if not quiet:
         console.text("")
         console.text(plain(f" The same form, drawn by idlefox serve at {page} and played over HTTP, without a browser:"))
     wishes = Wishes(outside=outside_of("http", {}, {}, console), subject=os.path.join(left_in, f"{_DRAWN}.form.yaml"))
-    return play((os.path.join(left_in, _BY_POST),), wishes, console, quiet=quiet).exit_code
+    return play(*choose((os.path.join(left_in, _BY_POST),), (), console), wishes, console, Manner(quiet)).exit_code
 
 
 def _draw(folder: Path) -> str:

@@ -5,28 +5,30 @@ from __future__ import annotations
 import os
 import stat
 import tempfile
+from collections.abc import Iterable
 
 
-def write_whole(path: str, text: str) -> None:
-    """Puts *text* (UTF-8) into the file at *path*: into another one beside it first, which then takes its place.
+def write_whole(path: str, text: str | Iterable[str]) -> None:
+    """Puts *text* (UTF-8), or pieces of one, into the file at *path*: into another one beside it first, which then takes its place.
 
     A device or a pipe is written to directly. Raises OSError where it cannot be written; what was there is then as it was.
     """
-    write_bytes_whole(path, text.encode("utf-8", "backslashreplace"))
+    pieces = [text] if isinstance(text, str) else text
+    write_bytes_whole(path, (piece.encode("utf-8", "backslashreplace") for piece in pieces))
 
 
-def write_bytes_whole(path: str, data: bytes) -> None:
+def write_bytes_whole(path: str, data: Iterable[bytes]) -> None:
     """The same for bytes."""
     target = os.path.realpath(path)
     mode = _mode_of(target)
     if mode is not None and not stat.S_ISREG(mode):
         with open(target, "wb") as handle:
-            handle.write(data)
+            handle.writelines(data)
         return
     descriptor, beside = tempfile.mkstemp(prefix=".idlefox-", dir=os.path.dirname(target))
     try:
         with open(descriptor, "wb") as handle:
-            handle.write(data)
+            handle.writelines(data)
             handle.flush()
             os.fsync(handle.fileno())
         os.chmod(beside, stat.S_IMODE(mode) if mode is not None else 0o666 & ~_umask())
@@ -54,14 +56,25 @@ def why(fault: OSError | ValueError) -> str:
     return (getattr(fault, "strerror", None) or str(fault) or "unknown reason").lower()
 
 
-def keep_picture(folder: str, name: str, picture: bytes) -> str:
-    """Puts *picture* into ``.idlefox`` below *folder*; where it is now, "" where it could not be put."""
+def own_folder(folder: str) -> str:
+    """``.idlefox`` below *folder*, made where it is not there, with an ignore file of its own; "" where it cannot be."""
     place = os.path.join(folder, ".idlefox")
     try:
         os.makedirs(place, exist_ok=True)
         if not os.path.exists(os.path.join(place, ".gitignore")):
             write_whole(os.path.join(place, ".gitignore"), "*\n")
-        write_bytes_whole(os.path.join(place, name), picture)
+    except OSError:
+        return ""
+    return place
+
+
+def keep_picture(folder: str, name: str, picture: bytes) -> str:
+    """Puts *picture* into ``.idlefox`` below *folder*; where it is now, "" where it could not be put."""
+    place = own_folder(folder)
+    if not place:
+        return ""
+    try:
+        write_bytes_whole(os.path.join(place, name), [picture])
     except OSError:
         return ""
     return os.path.normpath(os.path.join(place, name))

@@ -345,6 +345,9 @@ class HttpSubject:
     def written(self, address: str) -> str:
         return address
 
+    def elapsed(self) -> int:
+        return self._engine.session.live.now - self._clock if self._engine is not None else 0
+
     def journal(self) -> Any:
         return self._engine.journal()
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 import os
+import sys
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -226,6 +227,9 @@ def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries
     needs_libraries("--live")
     if kind == "http":
         return Live(LiveWishes("http"), retries)
+    if show and sys.platform.startswith("linux") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        remedy = "leave --show out, or say which: DISPLAY=:0"
+        raise Unreadable([Problem(Place("--show", 1, 1), "there is no display here to open a window on", remedy, code=CALL)])
     try:
         browser = choose(kind)
     except NoBrowser as fault:

@@ -330,6 +330,9 @@ class LivePageSubject:
         return Trial(self)
 
     # records
+    def elapsed(self) -> int:
+        return self.lane.page.now - self._start if self.lane.page is not None else 0
+
     def journal(self) -> Journal:
         return Journal(self._start, (), ())
 

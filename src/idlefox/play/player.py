@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator
+import random
+from collections.abc import Callable
 from pathlib import Path
 from time import perf_counter
 from typing import Any
@@ -23,7 +24,7 @@ from ..script.tree import Address, Cannot, Check, Header, Noun, Script
 from .abilities import unable
 from .checks import judge_check
 from .results import Failure, ScenarioResult, ScriptResult, Touched
-from .select import Chosen, at_lines, at_rows, wanted
+from .select import WHOLE, Chosen, Narrowed, Part, at_lines, at_rows, place_of, wanted
 from .steps import take_step
 from .subject import FieldState, Subject
 from .subjects import Loaded, Subjects
@@ -32,12 +33,12 @@ DEFAULT_CLOCK = parse_instant("2030-01-01T09:00:00Z") or 0
 
 
 class Wishes(NamedTuple):
-    """What to play and how: a *subject* in place of the scripts' own, tags, words of titles."""
+    """What to play and how: a *subject* in place of the scripts' own, which scenarios, in what order."""
 
     subject: str = ""
-    tags: tuple[str, ...] = ()
-    match: str = ""
-    stop_first: bool = False
+    narrowed: Narrowed = Narrowed()
+    stop_after: int = 0  # so many that do not hold end the run; 0: none do
+    seed: int | None = None  # the order is shuffled by it
     trust_python: bool = False
     jobs: int = 1
     project: str = ""  # the folder of the configuration that holds, if there is one
@@ -152,15 +153,27 @@ def _kept(script: Script, scenarios: list[Scenario], chosen: Chosen, wishes: Wis
         cause = f"there is no scenario at line {missed[0]}"
         near = min((s.line for s in scenarios), key=lambda n: abs(n - missed[0]), default=0)
         raise Unreadable([Problem(Place(script.file, missed[0], 1), cause, f"the nearest begins at line {near}" if near else "")])
-    test = wanted(wishes.tags, wishes.match)
-    return [s for s in chosen_ones if test(s)]
+    place = place_of(script.file, wishes.project)
+    test = wanted(wishes.narrowed, place)
+    kept = [s for s in chosen_ones if test(s)]
+    if wishes.seed is not None:
+        random.Random(f"{wishes.seed} {place}").shuffle(kept)
+    return kept
 
 
-def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callable[[ScenarioResult], None] | None = None) -> ScriptResult:
-    """Plays one script file."""
+Begun = Callable[[str, int], None]  # hears of a script with the number of its scenarios
+Told = Callable[[ScenarioResult], None]
+Prepares = Callable[[Chosen, Wishes, Subjects], Ready]
+
+
+def play_script(
+    chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Told | None = None, *, begun: Begun | None = None, part: Part = WHOLE,
+    prepared: Prepares | None = None,
+) -> ScriptResult:  # fmt: skip
+    """Plays one script file, or a *part* of its scenarios; *tell* hears of each. *prepared*: what to have it from, instead of reading."""
     started = perf_counter()
     try:
-        ready = prepare(chosen, wishes, subjects)
+        ready = (prepared or prepare)(chosen, wishes, subjects)
         if ready.scenarios and ready.loaded is not None and ready.loaded.make_ready is not None:
             with reading_below(wishes.roots_for(chosen.file)):
                 ready.loaded.make_ready()
@@ -171,15 +184,20 @@ def play_script(chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Callab
         problem = Problem(Place(chosen.file, 1, 1), cause, code=CALL)
         return ScriptResult(chosen.file, (), (problem,), perf_counter() - started, fault=_details(fault))
     results: list[ScenarioResult] = []
+    fallen = 0
     folder, loaded = str(Path(chosen.file).parent), ready.loaded
+    mine = part.of(ready.scenarios)
+    if begun is not None:
+        begun(chosen.file, len(mine))
     with reading_below(wishes.roots_for(chosen.file)):
-        for scenario in ready.scenarios if loaded is not None else ():
+        for scenario in mine if loaded is not None else ():
             assert loaded is not None
             result = _alive(scenario, loaded, folder, ready.clock, chosen.file)
             results.append(result)
             if tell is not None:
                 tell(result)
-            if wishes.stop_first and result.fell:
+            fallen += result.fell
+            if wishes.stop_after and fallen >= wishes.stop_after:
                 break
     warnings = loaded.warnings if loaded is not None else ()
     told = tuple(f"{d.place.file}:{d.place.line}:{d.place.column}: {d.cause}; {d.remedy}" for d in ready.doubts)
@@ -199,7 +217,7 @@ def _alive(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: st
             result = play_scenario(scenario, loaded.begin(folder), clock, file)
             if result.verdict == "pass":
                 told = f"it held only when it was played for the {_ORDINALS.get(again + 2, f'{again + 2}th')} time"
-                result = result._replace(warnings=(*result.warnings, told))
+                result = result._replace(verdict="unsteady", warnings=(*result.warnings, told))
         return result
     except Exception as fault:
         source = scenario.source
@@ -237,13 +255,15 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -
             failures.append(_failure(subject, "fault", ops[-1], ops, refusal=trouble))
     if not checks and not failures:
         warnings.append("this scenario checks nothing")
+    virtual_ms = subject.elapsed()
     material = subject.material() if failures else None
     subject.close()
     verdict = _verdict(scenario, failures)
     if scenario.fate == "known":
         failures = failures or [_holds_now(scenario)]
     seconds = perf_counter() - started
-    return _result(scenario, file, verdict, tuple(failures), tuple(warnings), seconds, steps, checks)._replace(material=material)
+    result = _result(scenario, file, verdict, tuple(failures), tuple(warnings), seconds, steps, checks)
+    return result._replace(material=material, virtual_ms=virtual_ms)
 
 
 def _verdict(scenario: Scenario, failures: list[Failure]) -> str:
@@ -279,7 +299,7 @@ def _result(
 ) -> ScenarioResult:  # fmt: skip
     return ScenarioResult(
         file, scenario.line, scenario.row_line, scenario.title, scenario.tags, verdict, failures, warnings, seconds, steps, checks,
-        scenario.why, scenario.row_file,
+        scenario.why, scenario.row_file, row=scenario.row, given=scenario.given,
     )  # fmt: skip
 
 
@@ -370,62 +390,3 @@ def text_of(op: Op) -> str:
     """The first line of a step or check as written, cut where it is long."""
     text = op.source.text[op.offset : op.offset + op.length].split("\n")[0].strip()
     return text if len(text) <= 90 else text[:87] + "…"
-
-
-def play_files(
-    chosen: list[Chosen], wishes: Wishes, subjects: Subjects, tell: Callable[[ScenarioResult], None] | None = None
-) -> Iterator[ScriptResult]:
-    """Plays the scripts one after the other; ends early where *wishes* say so."""
-    if wishes.jobs > 1 and len(chosen) > 1 and not wishes.stop_first:
-        yield from _in_processes(chosen, wishes)
-        return
-    for each in chosen:
-        result = play_script(each, wishes, subjects, tell)
-        yield result
-        if wishes.stop_first and (result.errors or any(s.fell for s in result.scenarios)):
-            return
-
-
-def _in_processes(chosen: list[Chosen], wishes: Wishes) -> Iterator[ScriptResult]:
-    """Plays scripts in several processes; results come in the order of the scripts, whatever finishes first."""
-    import multiprocessing
-    from concurrent.futures import Executor, ProcessPoolExecutor
-    from concurrent.futures.process import BrokenProcessPool
-    from functools import partial
-
-    pool: Executor
-    done = 0
-    with ProcessPoolExecutor(min(wishes.jobs, len(chosen)), initializer=_ignore_interrupts) as pool:
-        try:
-            for result in pool.map(partial(_alone, wishes), chosen):
-                done += 1
-                yield result
-        except BrokenProcessPool:
-            pass  # a process has died: what it had not done is played once more, each script in a process of its own
-        except KeyboardInterrupt:
-            # Nobody waits for scripts that are still playing: what has come in is what there is.
-            for process in multiprocessing.active_children():
-                process.terminate()
-            pool.shutdown(wait=False, cancel_futures=True)
-            raise
-
-    for each in chosen[done:]:
-        with ProcessPoolExecutor(1, initializer=_ignore_interrupts) as alone:
-            try:
-                yield alone.submit(_alone, wishes, each).result()
-            except BrokenProcessPool:
-                cause = "the process that played this script has died, twice"
-                problem = Problem(Place(each.file, 1, 1), cause, "play it by itself to see more: idlefox run " + each.file, code=CALL)
-                yield ScriptResult(each.file, (), (problem,), fault=f"{each.file}: {cause}")
-
-
-def _ignore_interrupts() -> None:
-    """An interrupt is for the one who waits for the results, not for those who play."""
-    import signal
-
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
-
-
-def _alone(wishes: Wishes, chosen: Chosen) -> ScriptResult:
-    return play_script(chosen, wishes, Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=wishes.served))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -49,9 +51,10 @@ class Failure(NamedTuple):
 
 
 class ScenarioResult(NamedTuple):
-    """*verdict*: pass, fail, known (did not hold, as was known), aside (not played) or error.
+    """*verdict*: pass, fail, known (did not hold, as was known), aside (not played), unsteady (held only when played again) or error.
 
-    *steps* and *checks* are how many were taken and made; *why* is what the script says of known and aside.
+    *steps* and *checks* are how many were taken and made, *virtual_ms* is the virtual time that has passed;
+    *why* is what the script says of known and aside.
     """
 
     file: str
@@ -69,6 +72,9 @@ class ScenarioResult(NamedTuple):
     row_file: str = ""
     fault: str = ""  # of a fault of our own, all that is known of it
     material: Material | None = None
+    virtual_ms: int = 0
+    row: int = 0  # which row of its table, from 1; 0 without one
+    given: str = ""  # that row's values, as JSON
 
     @property
     def fell(self) -> bool:
@@ -104,28 +110,97 @@ class ScriptResult(NamedTuple):
     fault: str = ""
 
 
-class Run(NamedTuple):
-    """All that one run came to. *problems* belong to no script (a folder that is not there)."""
+_MOST_KEPT = 10_000  # scenarios whose results are kept in memory; further ones go to a file of their own
 
-    scripts: tuple[ScriptResult, ...] = ()
+
+class Results:
+    """The results of scripts as they come in, counted; of long runs the most part is kept in a file, so that memory stays flat."""
+
+    def __init__(self, results: Iterable[ScriptResult] = ()) -> None:
+        self.verdicts: Counter[str] = Counter()
+        self.left_out = self.unplayed = 0
+        self.faults: list[str] = []
+        self.fallen: list[tuple[str, str]] = []  # addresses and titles
+        self._kept: list[ScriptResult | int] = []  # or where it begins in the file
+        self._file: Any = None
+        self._order: list[int] = []
+        for each in results:
+            self.add(each)
+
+    def add(self, result: ScriptResult) -> None:
+        self.verdicts.update(scenario.verdict for scenario in result.scenarios)
+        self.left_out += result.left_out
+        self.unplayed += len(result.errors)
+        self.faults += [fault for fault in (result.fault, *(scenario.fault for scenario in result.scenarios)) if fault]
+        self.fallen += [(scenario.address, scenario.title) for scenario in result.scenarios if scenario.fell]
+        self._order.append(len(self._kept))
+        self._kept.append(result if self.total <= _MOST_KEPT else self._put(result))
+
+    def _put(self, result: ScriptResult) -> int:
+        import os
+        import pickle
+        import tempfile
+
+        if self._file is None:
+            self._file = tempfile.TemporaryFile(prefix="idlefox-")  # noqa: SIM115 (closed with what it belongs to)
+        at: int = self._file.seek(0, os.SEEK_END)
+        pickle.dump(result, self._file, pickle.HIGHEST_PROTOCOL)
+        return at
+
+    @property
+    def total(self) -> int:
+        """How many scenarios have come in."""
+        return sum(self.verdicts.values())
+
+    def in_file_order(self, files: Iterable[str]) -> None:
+        """From now on the scripts stand as in *files*, and their scenarios as in the scripts."""
+        places = {file: number for number, file in enumerate(files)}
+        self._order.sort(key=lambda number: places.get(self._at(number).file, len(places)))
+
+    def _at(self, number: int) -> ScriptResult:
+        kept = self._kept[number]
+        if not isinstance(kept, int):
+            return kept
+        import pickle
+
+        self._file.seek(kept)
+        found: ScriptResult = pickle.load(self._file)
+        return found
+
+    def __iter__(self) -> Iterator[ScriptResult]:
+        for number in self._order:
+            result = self._at(number)
+            yield result._replace(scenarios=tuple(sorted(result.scenarios, key=lambda s: (s.line, s.row))))
+
+    def __len__(self) -> int:
+        return len(self._kept)
+
+
+class Run(NamedTuple):
+    """All that one run came to. *problems* belong to no script (a folder that is not there). *unsteady_fails*: what held only when it
+    was played again counts as failed.
+    """
+
+    scripts: Results
     problems: tuple[Problem, ...] = ()
     seconds: float = 0.0
     stopped: bool = False
     interrupted: bool = False
+    unsteady_fails: bool = False
+    seed: int | None = None
 
     def tally(self, verdict: str) -> int:
         """How many scenarios came to *verdict*."""
-        return sum(s.verdict == verdict for script in self.scripts for s in script.scenarios)
+        return self.scripts.verdicts[verdict]
 
     @property
     def error_count(self) -> int:
-        return len(self.problems) + sum(len(s.errors) for s in self.scripts) + self.tally("error")
+        return len(self.problems) + self.scripts.unplayed + self.tally("error")
 
     @property
     def faults(self) -> list[str]:
         """All that is known of each fault of our own."""
-        scenarios = [scenario.fault for script in self.scripts for scenario in script.scenarios]
-        return [fault for fault in (*(script.fault for script in self.scripts), *scenarios) if fault]
+        return self.scripts.faults
 
     @property
     def exit_code(self) -> int:
@@ -136,4 +211,4 @@ class Run(NamedTuple):
             return 3
         if self.error_count:
             return 2
-        return 1 if self.tally("fail") else 0
+        return 1 if self.tally("fail") or (self.unsteady_fails and self.tally("unsteady")) else 0

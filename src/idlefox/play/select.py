@@ -12,6 +12,7 @@ from ..records import NamedTuple
 from ..roots import is_below
 from ..script.ops import Scenario
 from .kinds import misplaced
+from .tags import read_tags
 
 _WITH_ROW = re.compile(r"(.+\.(?:csv|json)):(\d+)(?::\d+)?")
 _ODD_LINE = re.compile(r"([^:]+\.(?:fox|yaml|yml|html)):([^:]*)(?::.*)?")
@@ -117,7 +118,55 @@ def at_rows(scenarios: list[Scenario], rows: tuple[tuple[str, int], ...], folder
     return [s for s in scenarios if s.row_file and (str((folder / s.row_file).resolve()), s.row_line) in rows]
 
 
-def wanted(tags: tuple[str, ...], match: str) -> Callable[[Scenario], bool]:
-    """A test for scenarios that have one of *tags* (any, if there are none) and *match* in their title."""
-    needle = match.casefold()
-    return lambda s: (not tags or any(t in s.tags for t in tags)) and (not needle or needle in s.title.casefold())
+class Part(NamedTuple):
+    """The *number*-th of *parts* of a script's scenarios, from 0."""
+
+    number: int
+    parts: int
+
+    def of(self, scenarios: tuple[Scenario, ...]) -> tuple[Scenario, ...]:
+        count = len(scenarios)
+        return scenarios[count * self.number // self.parts : count * (self.number + 1) // self.parts]
+
+
+WHOLE = Part(0, 1)
+
+
+class Narrowed(NamedTuple):
+    """Which scenarios are wished: those that fit one of *tags* (expressions; any, if there are none), have *match* in their title, are
+    in the part *shard* (K of N), and, unless it is None, are among *only*: (place, title, row's values), or (place,) for all of a script.
+    """
+
+    tags: tuple[str, ...] = ()
+    match: str = ""
+    shard: tuple[int, int] = (1, 1)
+    only: frozenset[tuple[str, ...]] | None = None
+
+
+def wanted(narrowed: Narrowed, place: str) -> Callable[[Scenario], bool]:
+    """A test for the scenarios of the script at *place* (`place_of`) that are wished. Raises TagError."""
+    fits = [read_tags(text) for text in narrowed.tags]
+    needle, (part, parts), only = narrowed.match.casefold(), narrowed.shard, narrowed.only
+
+    def test(scenario: Scenario) -> bool:
+        if fits and not any(fit(scenario.tags) for fit in fits):
+            return False
+        if needle and needle not in scenario.title.casefold():
+            return False
+        if only is not None and (place,) not in only and (place, scenario.title, scenario.given) not in only:
+            return False
+        return parts == 1 or part_of(place, scenario.title, parts) == part
+
+    return test
+
+
+def part_of(place: str, title: str, parts: int) -> int:
+    """In which of *parts* a scenario is, from 1: by its place and title alone, so that a new one moves no other."""
+    import hashlib
+
+    return int.from_bytes(hashlib.sha256(f"{place}\0{title}".encode("utf-8", "surrogatepass")).digest()[:8]) % parts + 1
+
+
+def place_of(file: str, project: str) -> str:
+    """The path of a script as it is known from run to run: from the project's folder (else from here), with slashes."""
+    return Path(os.path.relpath(file, project or ".")).as_posix()

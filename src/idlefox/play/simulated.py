@@ -54,6 +54,10 @@ class SimulatedForm:
     def material(self) -> Material | None:
         return None
 
+    def elapsed(self) -> int:
+        live = self.session.live
+        return live.now - live.start if live is not None else 0
+
     def journal(self) -> Journal:
         return self.session.journal()
 

@@ -104,6 +104,9 @@ class Subject(Protocol):
     def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
         """Lets time pass, at most so much; stops early once *until* holds. Whether it held (True without one)."""
 
+    def elapsed(self) -> int:
+        """How much virtual time has passed since load, in milliseconds."""
+
     def journal(self) -> Any:
         """What has happened since load, as plain data (`engine.state.journal.Journal`)."""
 

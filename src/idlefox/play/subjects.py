@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -13,7 +14,7 @@ from ..forms.model.form import Form
 from ..forms.sheet.read import read_sheet
 from ..problems import UNSUPPORTED, Place, Problem, Unreadable, read_bytes
 from ..records import NamedTuple
-from ..roots import roots_now
+from ..roots import note_read, noting_reads, roots_now
 from .kinds import kind_of, misplaced
 from .simulated import SimulatedForm
 from .subject import Subject
@@ -49,6 +50,7 @@ class Subjects:
         self.outside = outside
         self.served = served
         self._known: dict[tuple[str, tuple[str, ...]], Loaded | Unreadable] = {}
+        self._files: dict[tuple[str, tuple[str, ...]], set[str]] = {}  # what each was read from
 
     def load(self, name: str, folder: str) -> Loaded:
         """The subject *name*, a path relative to *folder*. Raises Unreadable with all that is wrong with it."""
@@ -71,14 +73,22 @@ class Subjects:
         key = (path, roots_now())
         known = self._known.get(key)
         if known is None:
-            try:
-                known = read(path)
-            except Unreadable as fault:
-                known = fault
+            files = self._files[key] = set()
+            with noting_reads(files):
+                try:
+                    known = read(path)
+                except Unreadable as fault:
+                    known = fault
             self._known[key] = known
+        note_read(*self._files[key])
         if isinstance(known, Unreadable):
             raise known
         return known
+
+    def forget(self, files: set[str]) -> None:
+        """Forgets the subjects that were read from any of *files* (real paths)."""
+        for key in [key for key, read in self._files.items() if any(os.path.realpath(file) in files for file in read)]:
+            del self._files[key], self._known[key]
 
     def _page(self, path: str) -> Loaded:
         from ..forms.html.read import read_page

@@ -3,31 +3,38 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from typing import Any
 
 from ..play.results import Failure, Run, ScenarioResult, ScriptResult
 from ..problems import Problem
-from .wording import expected_text, found_text, reason_texts
+from .wording import expected_text, found_text, reason_texts, state_lines
 
 
-def json_report(run: Run) -> str:
-    """The report (`"format": 1`) as JSON text."""
-    data = {
+def json_report(run: Run) -> Iterator[str]:
+    """The report (`"format": 1`) as JSON text, in pieces."""
+    head = {
         "format": 1,
         "summary": {
-            "scenarios": sum(len(s.scenarios) for s in run.scripts),
+            "scenarios": run.scripts.total,
             "passed": run.tally("pass"),
             "failed": run.tally("fail"),
             "known": run.tally("known"),
             "aside": run.tally("aside"),
+            "unsteady": run.tally("unsteady"),
             "errors": run.error_count,
         },
+        **({"seed": run.seed} if run.seed is not None else {}),
+        **({"interrupted": True} if run.interrupted else {}),
         "seconds": round(run.seconds, 6),
-        "scripts": [_script(s) for s in run.scripts],
     }
+    yield json.dumps(head, indent=2).removesuffix("\n}") + ',\n  "scripts": ['
+    for number, script in enumerate(run.scripts):
+        yield ("," if number else "") + "\n    " + json.dumps(_script(script), indent=2).replace("\n", "\n    ")
+    yield "\n  ]" if len(run.scripts) else "]"
     if run.problems:
-        data["errors"] = [_problem(p) for p in run.problems]
-    return json.dumps(data, ensure_ascii=True, indent=2) + "\n"
+        yield ',\n  "errors": ' + json.dumps([_problem(p) for p in run.problems], indent=2).replace("\n", "\n  ")
+    yield "\n}\n"
 
 
 def _script(result: ScriptResult) -> dict[str, Any]:
@@ -54,6 +61,9 @@ def _scenario(result: ScenarioResult) -> dict[str, Any]:
         "tags": list(result.tags),
         "verdict": result.verdict,
         **({"why": result.why} if result.why else {}),
+        "steps": result.steps,
+        "checks": result.checks,
+        "virtual_ms": result.virtual_ms,
         "failures": [_failure(f) for f in result.failures],
         "warnings": list(result.warnings),
         **_material(result),
@@ -79,4 +89,5 @@ def _failure(failure: Failure) -> dict[str, Any]:
         "expected": expected_text(failure),
         "found": found_text(failure),
         "reason": "; ".join(reason_texts(failure)),
+        "state": state_lines(failure),
     }

@@ -6,7 +6,14 @@ whoever prints. Widths are counted in columns: wide characters take two, combini
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 Line = list[tuple[str, str]]
+
+
+def unstyled(lines: Iterable[Line]) -> str:
+    """*lines* as a text without colours."""
+    return "\n".join("".join(part for part, _ in line).rstrip() for line in lines)
 
 
 def plain(text: str) -> str:

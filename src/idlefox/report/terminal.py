@@ -32,7 +32,8 @@ def script_line(result: ScriptResult, width: int) -> Line:
     """How many scenarios of a script held."""
     held = sum(s.verdict == "pass" for s in result.scenarios)
     counts: Line = [(f"{held:>4} held", "good" if held else "dim")]
-    told = (("fail", "failed", "bad"), ("error", "error", "bad"), ("known", "known", "dim"), ("aside", "aside", "dim"))
+    told = (("fail", "failed", "bad"), ("error", "error", "bad"), ("unsteady", "unsteady", "bad"),
+           ("known", "known", "dim"), ("aside", "aside", "dim"))
     for verdict, word, style in told:
         count = sum(s.verdict == verdict for s in result.scenarios)
         if count:
@@ -52,7 +53,7 @@ def script_line(result: ScriptResult, width: int) -> Line:
 
 _VERDICTS = {
     "pass": ("held  ", "good"), "fail": ("FAILED", "bad"), "error": ("ERROR ", "bad"), "known": ("known ", "dim"),
-    "aside": ("aside ", "dim"),
+    "aside": ("aside ", "dim"), "unsteady": ("unsteady", "bad"),
 }  # fmt: skip
 
 
@@ -147,33 +148,45 @@ def script_warnings(result: ScriptResult, width: int) -> list[Line]:
     return found
 
 
+_MOST_FALLEN = 200
 _MANY = 3  # so many places are told again at the end: what they are has scrolled away
 
 
 def fallen_lines(run: Run, width: int) -> list[Line]:
     """The places that did not hold, from three on."""
-    fallen = [s for script in run.scripts for s in script.scenarios if s.fell]
+    fallen = run.scripts.fallen
     if len(fallen) < _MANY:
         return []
-    return [line for s in fallen for line in hanging(f" {plain(s.address)}  ", plain(s.title), width)]
+    lines = [line for address, title in fallen[:_MOST_FALLEN] for line in hanging(f" {plain(address)}  ", plain(title), width)]
+    more = len(fallen) - _MOST_FALLEN
+    return [*lines, [(f" and {more:,} more", "dim")]] if more > 0 else lines
+
+
+def slowest_lines(run: Run, most: int, width: int) -> list[Line]:
+    """The scenarios that took longest, with their real time."""
+    import heapq
+
+    found = heapq.nlargest(most, (s for script in run.scripts for s in script.scenarios), key=lambda s: s.seconds)
+    head: Line = [(f" the {len(found)} slowest" if len(found) > 1 else " the slowest", "dim")]
+    return [head, *(line for s in found for line in hanging(f" {s.seconds:>8.3f} s  {plain(s.address)}  ", plain(s.title), width))]
 
 
 def summary_line(run: Run) -> Line:
     """``15 scenarios, 14 held, 1 failed in 0.02 s``."""
     total = sum(run.tally(verdict) for verdict in _VERDICTS)
     parts = [f"{total} scenario{'s' if total != 1 else ''}", f"{run.tally('pass')} held"]
-    for verdict, word in (("fail", "failed"), ("known", "known"), ("aside", "aside")):
+    for verdict, word in (("fail", "failed"), ("unsteady", "unsteady"), ("known", "known"), ("aside", "aside")):
         if run.tally(verdict):
             parts.append(f"{run.tally(verdict)} {word}")
     if run.error_count:
         parts.append(f"{run.error_count} error{'s' if run.error_count != 1 else ''}")
-    left_out = sum(s.left_out for s in run.scripts)
-    if left_out:
-        parts.append(f"{left_out} left out")
+    if run.scripts.left_out:
+        parts.append(f"{run.scripts.left_out} left out")
     style = "bad" if run.exit_code else "good" if total else "dim"
     line: Line = [(" " + ", ".join(parts), style), (f" in {run.seconds:.2f} s", "dim")]
     if run.interrupted:
         line.append((", interrupted", "bad"))
     elif run.stopped:
-        line.append((", stopped at the first that did not hold", "dim"))
+        fallen = len(run.scripts.fallen) + run.scripts.unplayed
+        line.append((f", stopped at {'the first' if fallen == 1 else f'{fallen}'} that did not hold", "dim"))
     return line

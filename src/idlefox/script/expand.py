@@ -6,6 +6,7 @@ values and absolute addresses. Every fault on the way is noted with its place; n
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -51,7 +52,7 @@ class _Expander:
     # scenarios
     def scenarios(self, block: Block) -> list[Scenario]:
         found: list[Scenario] = []
-        for env, row_line, row_file in self._rows(block):
+        for number, (env, row_line, row_file) in enumerate(self._rows(block), 1):
             ops: list[Op] = []
             try:
                 title, why = as_text(plain(block.title, env)), as_text(plain(block.why, env))
@@ -71,7 +72,9 @@ class _Expander:
                 return found
             clock = block.body.clock.ms if block.body.clock is not None else None
             lines = (block.line, block.last_line, row_line)
-            found.append(Scenario(title, block.tags, *lines, tuple(ops), clock, block.fate, why, self.script, row_file))
+            given = json.dumps(env, ensure_ascii=False, default=str) if row_line else ""
+            made = Scenario(title, block.tags, *lines, tuple(ops), clock, block.fate, why, self.script, row_file)
+            found.append(made._replace(row=number, given=given) if row_line else made)
         return found
 
     def _rows(self, block: Block) -> list[tuple[Env, int, str]]:

@@ -46,6 +46,8 @@ class Scenario(NamedTuple):
     why: str = ""
     source: Any = None  # the script it stands in
     row_file: str = ""  # the file of its row, as the script names it; "" where the row stands in the script
+    row: int = 0  # which row of its table, from 1; 0 without one
+    given: str = ""  # the row's values, as JSON; "" without one
 
 
 def path_span(text: str, offset: int) -> tuple[int, int]:

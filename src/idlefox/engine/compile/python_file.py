@@ -9,7 +9,7 @@ from typing import Any
 
 from ...forms.model.form import Form
 from ...problems import OUTSIDE_SAYS, Place, Problem, Unreadable, no_path, suggestion
-from ...roots import outside
+from ...roots import note_read, outside
 from ..judge.python_rules import said_of
 
 
@@ -27,6 +27,7 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
     }
     if outside(str(path)):
         raise Unreadable([Problem(place, f"{form.python}: {OUTSIDE_SAYS[0]}", OUTSIDE_SAYS[1])])
+    note_read(str(path))
     if no_path(str(path)) or not path.is_file():
         raise Unreadable([Problem(place, f"there is no file {form.python!r} beside the sheet", "check `python:`")])
     spec = importlib.util.spec_from_file_location("idlefox_rules_" + path.stem, path)

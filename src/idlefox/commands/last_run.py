@@ -1,0 +1,56 @@
+"""What did not hold in the last run here: ``.idlefox/last-run.json`` beside the configuration, or in the working directory."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterable
+
+from ..play.results import Results
+from ..play.select import Chosen, place_of
+from ..problems import Unreadable, read_text
+from .files import own_folder, write_whole
+
+_FILE = "last-run.json"
+Fallen = frozenset[tuple[str, ...]]  # (place, title, row's values) of a scenario, (place,) of a script that could not be played
+
+
+def read_last(project: str) -> Fallen | None:
+    """What did not hold in the last run; None where there is none, or nothing that can be read."""
+    try:
+        data = json.loads(read_text(os.path.join(project or ".", ".idlefox", _FILE)))
+        return frozenset(tuple(map(str, each)) for each in data["fallen"])
+    except (Unreadable, ValueError, KeyError, TypeError):
+        return None
+
+
+def keep_last(project: str, results: Results, before: Fallen | None, *, interrupted: bool) -> None:
+    """Keeps what did not hold for the next run; of a run that was broken off, also what had not held *before* and was not played now.
+
+    Where it cannot be written, nothing is kept.
+    """
+    fallen: set[tuple[str, ...]] = set()
+    played: set[tuple[str, ...]] = set()
+    for script in results:
+        place = place_of(script.file, project)
+        if script.errors:
+            fallen.add((place,))
+        for scenario in script.scenarios:
+            key = (place, scenario.title, scenario.given)
+            played.add(key)
+            if scenario.fell:
+                fallen.add(key)
+    if interrupted and before is not None:
+        fallen |= before - played
+    folder = own_folder(project or ".")
+    if folder:
+        try:
+            write_whole(os.path.join(folder, _FILE), json.dumps({"format": 1, "fallen": sorted(fallen)}, indent=1) + "\n")
+        except OSError:
+            return
+
+
+def only_fallen(chosen: Iterable[Chosen], fallen: Fallen, project: str) -> list[Chosen]:
+    """The scripts in which something did not hold."""
+    places = {each[0] for each in fallen}
+    return [each for each in chosen if place_of(each.file, project) in places]

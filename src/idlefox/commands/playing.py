@@ -1,0 +1,201 @@
+"""Plays what is wished and prints what comes of it as it comes: `idlefox run`, and whatever else plays scripts."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from time import perf_counter
+
+from ..play.player import Prepares, Wishes, prepare
+from ..play.results import Results, Run, ScenarioResult, ScriptResult, address_of
+from ..play.select import Chosen, choose_files
+from ..play.subjects import Subjects
+from ..play.suite import in_order, play_files
+from ..problems import CALL, Place, Problem, Unreadable
+from ..records import NamedTuple
+from ..report.styled import plain
+from ..report.terminal import (
+    fallen_lines,
+    scenario_failures,
+    scenario_line,
+    script_line,
+    script_warnings,
+    slowest_lines,
+    summary_line,
+    warning_lines,
+)
+from .console import Console
+from .files import keep_picture
+from .live_options import served
+from .progress import Progress
+
+
+class Manner(NamedTuple):
+    """How what comes of a run is told. *pictures* of what failed live are put into files; the *slowest* scenarios stand at the end."""
+
+    quiet: bool = False
+    verbose: bool = False
+    pictures: bool = True
+    slowest: int = 0
+    unsteady_fails: bool = False
+
+
+_PLAIN = Manner()
+
+
+def choose(paths: tuple[str, ...], otherwise: tuple[str, ...], console: Console) -> tuple[list[Chosen], list[Problem]]:
+    """The scripts that *paths* name (``-``: what comes in at standard input), and what names none."""
+    if paths != ("-",):
+        return choose_files(paths, otherwise)
+    try:
+        return [Chosen("-", text=console.piped("-"))], []
+    except Unreadable as fault:
+        return [], list(fault.problems)
+
+
+def play(
+    chosen: list[Chosen], problems: list[Problem], wishes: Wishes, console: Console, manner: Manner = _PLAIN, *,
+    subjects: Subjects | None = None, prepared: Prepares | None = None,
+) -> Run:  # fmt: skip
+    """Plays *chosen* and prints what came of each as it comes; *problems* are told first. *subjects* are
+    those to go on with, *prepared* has what is known of a script already.
+    """
+    started = perf_counter()
+    results = Results()
+    interrupted = False
+    console.problems(problems)
+    told = len(problems)
+    printer = _Printer(console, manner)
+    progress = Progress(chosen, quiet=manner.quiet)
+    current: list[ScenarioResult] = []
+
+    def tell(result: ScenarioResult) -> None:
+        current.append(result)
+        progress.told(result)
+
+    def take(result: ScriptResult) -> None:
+        result = _with_pictures(result, wishes.project) if manner.pictures else result
+        results.add(result)
+        progress.away()
+        printer.script(result)
+
+    try:
+        subjects = subjects or Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=served)
+        for result in play_files(chosen, wishes, subjects, tell, progress.begun, prepared):
+            current.clear()
+            progress.script_done(result.scenarios)
+            take(result)
+    except KeyboardInterrupt:
+        signal.signal(signal.SIGINT, lambda *_: os._exit(130))  # once more: at once
+        interrupted = True
+        if current:
+            take(ScriptResult(current[0].file, tuple(current)))
+    finally:
+        progress.away()
+        if wishes.outside is not None:
+            from ..live.loading import close_all
+
+            close_all()
+    stopped = bool(wishes.stop_after) and len(results.fallen) + results.unplayed >= wishes.stop_after
+    results.in_file_order(each.file for each in chosen)
+    problems = _with_nothing(results, wishes, problems, chosen)
+    run = Run(results, tuple(problems), perf_counter() - started, stopped, interrupted, manner.unsteady_fails, wishes.seed)
+    printer.end(run, told)
+    return run
+
+
+def _with_pictures(result: ScriptResult, project: str) -> ScriptResult:
+    """*result* with the pictures of what failed put into files, below ``.idlefox``."""
+    if not any(scenario.material is not None for scenario in result.scenarios):
+        return result
+
+    found = []
+    for scenario in result.scenarios:
+        material = scenario.material
+        if material is not None and material.picture:
+            name = f"{os.path.basename(result.file).removesuffix('.fox')}-{scenario.at}.png"
+            scenario = scenario._replace(material=material._replace(file=keep_picture(project or ".", name, material.picture)))
+        found.append(scenario)
+    return result._replace(scenarios=tuple(found))
+
+
+def list_scenarios(chosen: list[Chosen], problems: list[Problem], wishes: Wishes, console: Console) -> int:
+    """Prints what would be played, ``FILE:LINE  title  [tags]`` each, and plays nothing. The exit code."""
+    console.problems(problems)
+    subjects, code = Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=served), 2 if problems else 0
+    for each in in_order(chosen, wishes):
+        try:
+            ready = prepare(each, wishes, subjects)
+        except Unreadable as fault:
+            console.problems(fault.problems)
+            code = 2
+            continue
+        for scenario in ready.scenarios:
+            tags = f"  [{', '.join(scenario.tags)}]" if scenario.tags else ""
+            console.text(plain(f"{address_of(each.file, scenario)}  {scenario.title}{tags}"))
+    return code
+
+
+def _with_nothing(
+    results: Results, wishes: Wishes, problems: list[Problem], chosen: list[Chosen]
+) -> list[Problem]:
+    """The run's own problems; that nothing fits --tag or --match is one, so that a typo is no silent pass."""
+    found = list(problems)
+    asked = dict.fromkeys(row for each in chosen for row in each.rows)
+    nothing = not results.total and not results.unplayed
+    if asked and nothing:
+        file, line = next(iter(asked))
+        remedy = "name the scripts too: idlefox run SCRIPTS… FILE:LINE"
+        found.append(Problem(Place(file, line, 1), "no script here is played for the row at this line", remedy))
+    wished = wishes.narrowed
+    narrowed = [f"--tag {t}" for t in wished.tags] + ([f"--match {wished.match!r}"] if wished.match else [])
+    if narrowed and nothing and wished.shard == (1, 1):
+        cause = f"no scenario fits {' and '.join(narrowed)}"
+        found.append(Problem(Place("idlefox run", 1, 1), cause, "see the titles and tags with --list", code=CALL))
+    return found
+
+
+class _Printer:
+    """Prints results as they come."""
+
+    def __init__(self, console: Console, manner: Manner) -> None:
+        self.console = console
+        self.quiet, self.verbose, self.slowest = manner.quiet, manner.verbose, manner.slowest
+        self.last: ScriptResult | None = None
+
+    def script(self, result: ScriptResult) -> None:
+        console, width = self.console, self.console.width()
+        self.last = result
+        if not self.quiet:
+            console.lines([script_line(result, width)])
+            console.lines(script_warnings(result, width))
+        sys.stdout.flush()
+        if result.errors:
+            console.lines([[]])
+        console.problems(result.errors, err=False)
+        for scenario in result.scenarios:
+            if self.verbose and not self.quiet:
+                console.lines(scenario_line(scenario, width))
+            if scenario.fell:
+                console.lines([[], *scenario_failures(scenario, width), []])
+            if not self.quiet:
+                console.lines(warning_lines(scenario, width))
+
+    def end(self, run: Run, told: int) -> None:
+        self.console.problems(run.problems[told:])
+        if self.slowest and run.scripts.total:
+            self.console.lines([[], *slowest_lines(run, self.slowest, self.console.width())])
+        if not self.quiet:
+            fallen = fallen_lines(run, self.console.width())
+            apart = self.last is not None and not _ends_open(self.last, self.verbose)
+            lines = [*([[]] if apart else []), *fallen, *([[]] if fallen else []), summary_line(run)]
+            self.console.lines(lines)
+
+
+def _ends_open(result: ScriptResult, verbose: bool) -> bool:
+    """Whether what was printed of *result* ends with an empty line already."""
+    told = [scenario for scenario in result.scenarios if verbose or scenario.fell or scenario.warnings]
+    if result.errors or not told:
+        return bool(result.errors)
+    return told[-1].fell and not told[-1].warnings

@@ -1,0 +1,76 @@
+"""How far a run has come: a line on a terminal that is drawn anew, and gone before anything else is printed."""
+
+from __future__ import annotations
+
+import os
+import sys
+from collections.abc import Sequence
+from time import monotonic
+
+from ..play.results import ScenarioResult
+from ..play.select import Chosen
+from ..report.styled import columns, plain
+
+_APART = 0.1  # seconds between two drawings
+
+
+class Progress:
+    """Counts what is played of *chosen* (in *order*) and draws the line; nothing where nobody would see it."""
+
+    def __init__(self, chosen: Sequence[Chosen], *, quiet: bool) -> None:
+        self.shown = not quiet and sys.stdout.isatty() and sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
+        self._scripts = len(chosen)
+        self._script, self._in_script, self._of_script, self._done_scripts = "", 0, 0, 0
+        self._played = self._fallen = 0
+        self._began = self._drawn = monotonic()
+        self._is_drawn = False
+
+    def begun(self, file: str, scenarios: int) -> None:
+        """The script *file* with so many scenarios begins."""
+        self._script, self._of_script, self._in_script = file, scenarios, 0
+        self._draw()
+
+    def told(self, result: ScenarioResult) -> None:
+        self._played += 1
+        self._in_script += 1
+        self._fallen += result.fell
+        self._draw()
+
+    def script_done(self, scenarios: Sequence[ScenarioResult]) -> None:
+        """A script is over, with all its *scenarios*; those that were not told one by one are counted now."""
+        self._played += len(scenarios) - self._in_script
+        if not self._in_script:
+            self._fallen += sum(scenario.fell for scenario in scenarios)
+        self._done_scripts += 1
+        self._script, self._in_script, self._of_script = "", 0, 0
+        self._draw()
+
+    def _draw(self) -> None:
+        now = monotonic()
+        if not self.shown or now - self._drawn < _APART:
+            return
+        self._drawn, self._is_drawn = now, True
+        text = self.line(now - self._began)
+        width = os.get_terminal_size(sys.stderr.fileno()).columns
+        while columns(text) >= width:
+            text = text[:-1]
+        sys.stderr.write(f"\r{text}\x1b[K")
+        sys.stderr.flush()
+
+    def line(self, seconds: float) -> str:
+        """What there is to say after *seconds*."""
+        done = self._done_scripts + (self._in_script / self._of_script if self._of_script else 0.0)
+        of_all = f"{self._done_scripts} of {self._scripts} scripts" if self._scripts > 1 else f"{self._in_script} of {self._of_script}"
+        parts = [f" {self._played} played", *([f"{self._fallen} failed"] if self._fallen else []), of_all]
+        if self._script:
+            parts.append(plain(self._script))
+        if 0 < done < self._scripts and seconds > 1:
+            parts.append(f"about {max(round(seconds * (self._scripts - done) / done), 1)} s left")
+        return "   ".join(parts)
+
+    def away(self) -> None:
+        """Takes the line away, so that something can be printed."""
+        if self._is_drawn:
+            sys.stderr.write("\r\x1b[K")
+            sys.stderr.flush()
+            self._is_drawn = False

@@ -1,0 +1,52 @@
+"""`run --report KIND=FILE`: what kinds there are, and how each is written: whole or not at all."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Sequence
+from importlib import import_module
+
+from ..play.results import Run
+from ..report.styled import plain
+from .console import Console
+from .files import why, write_whole
+
+# Kind -> the module that makes it, and its function: loaded where one is wished.
+KINDS = {"json": ("as_json", "json_report"), "tap": ("as_tap", "tap_report"), "xml": ("as_xml", "xml_report")}
+Wanted = tuple[str, str]  # the kind and the file of a report
+
+
+def report_of(text: str) -> Wanted:
+    """The kind and the file of a report. Raises ValueError."""
+    kind, separator, file = text.partition("=")
+    if not separator or not file:
+        raise ValueError(f"KIND=FILE is needed, as in json=report.json, not {text!r}")
+    if kind not in KINDS:
+        raise ValueError(f"there is no report of kind {kind!r}; there is {', '.join(KINDS)}")
+    return kind, file
+
+
+def one_at_most(wanted: Sequence[Wanted]) -> None:
+    """Raises ValueError where two of *wanted* would go to one place."""
+    files = [file if file == "-" else os.path.realpath(file) for _, file in wanted]
+    twice = next((file for file in files if files.count(file) > 1), None)
+    if twice is not None:
+        raise ValueError("standard output takes one report only" if twice == "-" else f"two reports would go to {plain(twice)}")
+
+
+def write_reports(run: Run, wanted: Iterable[Wanted], console: Console) -> bool:
+    """Writes each report; whether all are written. What cannot be is told."""
+    done = True
+    for kind, file in wanted:
+        module, name = KINDS[kind]
+        make: Callable[[Run], Iterable[str]] = getattr(import_module(f"idlefox.report.{module}"), name)
+        if file == "-":
+            console.text("".join(make(run)), newline=False)
+            continue
+        try:
+            os.makedirs(os.path.dirname(file) or ".", exist_ok=True)
+            write_whole(file, make(run))
+        except (OSError, ValueError) as fault:
+            console.text(plain(f"Error: the report cannot be written to {file}: {why(fault)}"), err=True)
+            done = False
+    return done

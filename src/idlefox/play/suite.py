@@ -1,0 +1,185 @@
+"""Plays many scripts: one after the other or in several processes, in the order wished, as long as it is wished."""
+
+from __future__ import annotations
+
+import os
+import random
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from ..problems import CALL, Place, Problem
+from ..records import NamedTuple
+from .player import Begun, Prepares, Ready, Told, Wishes, play_script, prepare
+from .results import ScriptResult
+from .select import WHOLE, Chosen, Part
+from .subjects import Subjects
+
+_TABLE = re.compile(r"^\s*with\s+(?:csv|json)\s+\"([^\"]+)\"", re.MULTILINE)
+_PARTS_EACH = 4  # so many parts of the work for each process, that none waits long for the last
+_LEAST_PART = 30_000  # bytes of script and tables: what is less is not worth to be read twice
+
+
+class Task(NamedTuple):
+    """What one process plays at a time."""
+
+    chosen: Chosen
+    part: Part = WHOLE
+
+
+def in_order(chosen: list[Chosen], wishes: Wishes) -> list[Chosen]:
+    """The scripts in the order in which they are played."""
+    if wishes.seed is None:
+        return chosen
+    shuffled = list(chosen)
+    random.Random(wishes.seed).shuffle(shuffled)
+    return shuffled
+
+
+def play_files(
+    chosen: list[Chosen], wishes: Wishes, subjects: Subjects, tell: Told | None = None, begun: Begun | None = None,
+    prepared: Prepares | None = None,
+) -> Iterator[ScriptResult]:  # fmt: skip
+    """Plays the scripts; ends early where *wishes* say so. *tell* hears of every scenario, *begun* of every script and how many it has.
+
+    What has been played of a script when so many have fallen is all that is told of it, whatever other processes have done meanwhile.
+    """
+    ordered = in_order(chosen, wishes)
+    tasks = _tasks(ordered, wishes.jobs) if wishes.jobs > 1 else []
+    results = _in_processes(tasks, wishes) if len(tasks) > 1 else _one_by_one(ordered, wishes, subjects, tell, begun, prepared)
+    fallen = 0
+    for result in results:
+        if wishes.stop_after:
+            result = _until(result, wishes.stop_after - fallen)
+            fallen += bool(result.errors) + sum(scenario.fell for scenario in result.scenarios)
+        yield result
+        if wishes.stop_after and fallen >= wishes.stop_after:
+            return
+
+
+def _one_by_one(
+    chosen: list[Chosen], wishes: Wishes, subjects: Subjects, tell: Told | None, begun: Begun | None, prepared: Prepares | None
+) -> Iterator[ScriptResult]:
+    left = wishes
+    for each in chosen:
+        result = play_script(each, left, subjects, tell, begun=begun, prepared=prepared)
+        if wishes.stop_after:
+            left = left._replace(stop_after=max(left.stop_after - bool(result.errors) - sum(s.fell for s in result.scenarios), 1))
+        yield result
+
+
+def _until(result: ScriptResult, most: int) -> ScriptResult:
+    """*result* up to its *most*-th scenario that has fallen."""
+    fallen = 0
+    for number, scenario in enumerate(result.scenarios, 1):
+        fallen += scenario.fell
+        if fallen == most:
+            return result._replace(scenarios=result.scenarios[:number])
+    return result
+
+
+# in several processes
+def _tasks(chosen: list[Chosen], jobs: int) -> list[Task]:
+    """The work in tasks of about one size: a long script is several."""
+    sizes = [_size(each) for each in chosen]
+    share = max(sum(sizes) // (jobs * _PARTS_EACH), _LEAST_PART)
+    tasks = []
+    for each, size in zip(chosen, sizes, strict=True):
+        parts = 1 if each.lines or each.rows else min(max(round(size / share), 1), jobs * _PARTS_EACH)
+        tasks += [Task(each, Part(number, parts)) for number in range(parts)]
+    return tasks
+
+
+def _size(chosen: Chosen) -> int:
+    """How large a script is with its tables, in bytes; 0 where that cannot be had, which is told where it is read."""
+    try:
+        if not os.path.isfile(chosen.file):
+            return 0
+        size = os.path.getsize(chosen.file)
+        text = Path(chosen.file).read_text("utf-8", "replace") if size < 10_000_000 else ""
+        tables = (os.path.join(os.path.dirname(chosen.file), name) for name in set(_TABLE.findall(text)))
+        return size + sum(os.path.getsize(table) for table in tables if os.path.isfile(table))
+    except (OSError, ValueError):
+        return 0
+
+
+def _in_processes(tasks: list[Task], wishes: Wishes) -> Iterator[ScriptResult]:
+    """Plays *tasks* in several processes; results come in their order, whatever finishes first, parts of one script as one."""
+    whole: ScriptResult | None = None
+    for task, result in zip(tasks, _played(tasks, wishes), strict=False):
+        whole = result if whole is None else _joined(whole, result)
+        if task.part.number == task.part.parts - 1:
+            yield whole
+            whole = None
+    if whole is not None:
+        yield whole
+
+
+def _joined(before: ScriptResult, after: ScriptResult) -> ScriptResult:
+    """Two parts of one script as one. What is wrong with the script, both have found."""
+    scenarios = (*before.scenarios, *after.scenarios)
+    fault = before.fault or after.fault
+    errors = before.errors or (after.errors if after.fault else ())
+    return before._replace(scenarios=scenarios, seconds=before.seconds + after.seconds, errors=errors, fault=fault)
+
+
+def _played(tasks: list[Task], wishes: Wishes) -> Iterator[ScriptResult]:
+    import multiprocessing
+    from concurrent.futures import Executor, ProcessPoolExecutor
+    from concurrent.futures.process import BrokenProcessPool
+    from functools import partial
+
+    pool: Executor
+    done = 0
+    with ProcessPoolExecutor(min(wishes.jobs, len(tasks)), initializer=_ignore_interrupts) as pool:
+        try:
+            for result in pool.map(partial(_alone, wishes), tasks):
+                done += 1
+                yield result
+        except BrokenProcessPool:
+            pass  # a process has died: what it had not done is played once more, each task in a process of its own
+        except (KeyboardInterrupt, GeneratorExit):
+            # Nobody waits for what is still playing: what has come in is what there is.
+            for process in multiprocessing.active_children():
+                process.terminate()
+            pool.shutdown(wait=False, cancel_futures=True)
+            raise
+
+    for each in tasks[done:]:
+        with ProcessPoolExecutor(1, initializer=_ignore_interrupts) as alone:
+            try:
+                yield alone.submit(_alone, wishes, each).result()
+            except BrokenProcessPool:
+                file = each.chosen.file
+                cause = "the process that played this script has died, twice"
+                problem = Problem(Place(file, 1, 1), cause, "play it by itself to see more: idlefox run " + file, code=CALL)
+                yield ScriptResult(file, (), (problem,), fault=f"{file}: {cause}")
+
+
+def _ignore_interrupts() -> None:
+    """An interrupt is for the one who waits for the results, not for those who play."""
+    import signal
+
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+
+
+# Of a process that plays tasks: the script it has read last, and the subjects of all.
+_LAST: dict[str, Any] = {}
+
+
+def _alone(wishes: Wishes, task: Task) -> ScriptResult:
+    if _LAST.get("wishes") != wishes:
+        _LAST.clear()
+        _LAST.update(wishes=wishes, subjects=Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=wishes.served))
+    return play_script(task.chosen, wishes, _LAST["subjects"], part=task.part, prepared=_kept)
+
+
+def _kept(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
+    """What `prepare` makes of *chosen*, kept for the script's next part."""
+    if _LAST.get("chosen") != chosen:
+        _LAST["ready"] = prepare(chosen, wishes, subjects)
+        _LAST["chosen"] = chosen
+    ready: Ready = _LAST["ready"]
+    return ready
