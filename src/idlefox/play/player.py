@@ -18,13 +18,14 @@ from ..roots import is_below, reading_below
 from ..script.against import check_ops
 from ..script.doubts import doubts
 from ..script.expand import expand
-from ..script.ops import Op, Scenario, lines_of, path_span
+from ..script.ops import WHOLE, Op, Part, Scenario, lines_of, path_span
 from ..script.reader import read_script_anyway
 from ..script.tree import Address, Cannot, Check, Header, Noun, Script
+from . import collector
 from .abilities import unable
 from .checks import judge_check
 from .results import Failure, ScenarioResult, ScriptResult, Touched
-from .select import WHOLE, Chosen, Narrowed, Part, at_lines, at_rows, place_of, wanted
+from .select import Chosen, Narrowed, at_lines, at_rows, place_of, wanted
 from .steps import take_step
 from .subject import FieldState, Subject
 from .subjects import Loaded, Subjects
@@ -63,18 +64,32 @@ class Ready(NamedTuple):
     doubts: tuple[Problem, ...] = ()
 
 
-def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
-    """Reads *chosen* and its subject and binds one to the other. Raises Unreadable with every fault."""
-    script, slips = read_script_anyway(chosen.file, chosen.text)
-    with reading_below(wishes.roots_for(chosen.file)):
-        return _prepared(script, slips, chosen, wishes, subjects)
+Read = tuple[Script, list[Problem]]  # a script, and the slips in it
 
 
-def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
+def read(chosen: Chosen) -> Read:
+    """Reads the script *chosen*. Raises Unreadable where there is none."""
+    return read_script_anyway(chosen.file, chosen.text)
+
+
+def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects, part: Part = WHOLE, script: Read | None = None) -> Ready:
+    """Reads *chosen* (unless *script* is that) and its subject, and binds one to the other.
+
+    Raises Unreadable with every fault; of a *part*, with those that are met in it.
+    """
+    with collector.at_rest(), reading_below(wishes.roots_for(chosen.file)):
+        known, slips = script or read(chosen)
+        ready = _prepared(known, slips, chosen, wishes, subjects, part)
+    collector.keep(sum(len(scenario.ops) for scenario in ready.scenarios))
+    return ready
+
+
+def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wishes, subjects: Subjects, part: Part) -> Ready:
     if not slips and not any(b.kind in ("scenario", "routine") for b in script.blocks):
         cause = f"no scenario in {script.file}"
         raise Unreadable([Problem(Place(script.file, 1, 1), cause, 'begin one with: scenario "what should hold"')])
-    scenarios, problems = expand(script)
+    ahead = part if wishes.seed is None else WHOLE  # what is shuffled is parted afterwards
+    scenarios, problems = expand(script, ahead)
     if slips:
         # A routine or table whose head could not be read would be missed everywhere: only what stands by itself is told.
         problems = slips
@@ -89,6 +104,8 @@ def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wish
     if problems:
         raise Unreadable(problems)
     kept = _kept(script, scenarios, chosen, wishes)
+    scenarios = scenarios if ahead is part else list(part.of(scenarios))
+    kept = kept if ahead is part else list(part.of(kept))
     if loaded is not None and (beyond := unable((op for s in kept for op in s.ops), loaded.abilities)):
         raise Unreadable(beyond)
     clock = next((h.ms for h in script.headers if h.kind == "clock"), DEFAULT_CLOCK)
@@ -167,10 +184,10 @@ Prepares = Callable[[Chosen, Wishes, Subjects], Ready]
 
 
 def play_script(
-    chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Told | None = None, *, begun: Begun | None = None, part: Part = WHOLE,
+    chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Told | None = None, *, begun: Begun | None = None,
     prepared: Prepares | None = None,
 ) -> ScriptResult:  # fmt: skip
-    """Plays one script file, or a *part* of its scenarios; *tell* hears of each. *prepared*: what to have it from, instead of reading."""
+    """Plays one script file; *tell* hears of each scenario. *prepared*: what to have the script from, instead of reading it."""
     started = perf_counter()
     try:
         ready = (prepared or prepare)(chosen, wishes, subjects)
@@ -186,11 +203,10 @@ def play_script(
     results: list[ScenarioResult] = []
     fallen = 0
     folder, loaded = str(Path(chosen.file).parent), ready.loaded
-    mine = part.of(ready.scenarios)
     if begun is not None:
-        begun(chosen.file, len(mine))
+        begun(chosen.file, len(ready.scenarios))
     with reading_below(wishes.roots_for(chosen.file)):
-        for scenario in mine if loaded is not None else ():
+        for scenario in ready.scenarios if loaded is not None else ():
             assert loaded is not None
             result = _alive(scenario, loaded, folder, ready.clock, chosen.file)
             results.append(result)

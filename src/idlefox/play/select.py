@@ -118,20 +118,6 @@ def at_rows(scenarios: list[Scenario], rows: tuple[tuple[str, int], ...], folder
     return [s for s in scenarios if s.row_file and (str((folder / s.row_file).resolve()), s.row_line) in rows]
 
 
-class Part(NamedTuple):
-    """The *number*-th of *parts* of a script's scenarios, from 0."""
-
-    number: int
-    parts: int
-
-    def of(self, scenarios: tuple[Scenario, ...]) -> tuple[Scenario, ...]:
-        count = len(scenarios)
-        return scenarios[count * self.number // self.parts : count * (self.number + 1) // self.parts]
-
-
-WHOLE = Part(0, 1)
-
-
 class Narrowed(NamedTuple):
     """Which scenarios are wished: those that fit one of *tags* (expressions; any, if there are none), have *match* in their title, are
     in the part *shard* (K of N), and, unless it is None, are among *only*: (place, title, row's values), or (place,) for all of a script.

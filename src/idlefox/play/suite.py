@@ -6,14 +6,16 @@ import os
 import random
 import re
 from collections.abc import Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
-from ..problems import CALL, Place, Problem
+from ..problems import CALL, Place, Problem, Unreadable
 from ..records import NamedTuple
-from .player import Begun, Prepares, Ready, Told, Wishes, play_script, prepare
+from ..script.ops import WHOLE, Part
+from .player import Begun, Prepares, Ready, Told, Wishes, play_script, prepare, read
 from .results import ScriptResult
-from .select import WHOLE, Chosen, Part
+from .select import Chosen
 from .subjects import Subjects
 
 _TABLE = re.compile(r"^\s*with\s+(?:csv|json)\s+\"([^\"]+)\"", re.MULTILINE)
@@ -117,18 +119,19 @@ def _in_processes(tasks: list[Task], wishes: Wishes) -> Iterator[ScriptResult]:
 
 
 def _joined(before: ScriptResult, after: ScriptResult) -> ScriptResult:
-    """Two parts of one script as one. What is wrong with the script, both have found."""
-    scenarios = (*before.scenarios, *after.scenarios)
-    fault = before.fault or after.fault
-    errors = before.errors or (after.errors if after.fault else ())
-    return before._replace(scenarios=scenarios, seconds=before.seconds + after.seconds, errors=errors, fault=fault)
+    """Two parts of one script as one. Where something is wrong with the script, nothing of it counts as played."""
+    errors, fault = before.errors or after.errors, before.fault or after.fault
+    scenarios = (*before.scenarios, *after.scenarios) if not errors or fault else ()
+    return before._replace(
+        scenarios=scenarios, errors=errors, fault=fault, seconds=before.seconds + after.seconds,
+        left_out=0 if errors else before.left_out + after.left_out, warnings=tuple(dict.fromkeys((*before.warnings, *after.warnings))),
+    )  # fmt: skip
 
 
 def _played(tasks: list[Task], wishes: Wishes) -> Iterator[ScriptResult]:
     import multiprocessing
     from concurrent.futures import Executor, ProcessPoolExecutor
     from concurrent.futures.process import BrokenProcessPool
-    from functools import partial
 
     pool: Executor
     done = 0
@@ -173,13 +176,17 @@ def _alone(wishes: Wishes, task: Task) -> ScriptResult:
     if _LAST.get("wishes") != wishes:
         _LAST.clear()
         _LAST.update(wishes=wishes, subjects=Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=wishes.served))
-    return play_script(task.chosen, wishes, _LAST["subjects"], part=task.part, prepared=_kept)
+    return play_script(task.chosen, wishes, _LAST["subjects"], prepared=partial(_prepared, task.part))
 
 
-def _kept(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
-    """What `prepare` makes of *chosen*, kept for the script's next part."""
+def _prepared(part: Part, chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
+    """What `prepare` makes of a *part* of *chosen*, which is read once; where anything is wrong with it, all that is."""
     if _LAST.get("chosen") != chosen:
-        _LAST["ready"] = prepare(chosen, wishes, subjects)
+        _LAST["script"] = read(chosen)
         _LAST["chosen"] = chosen
-    ready: Ready = _LAST["ready"]
-    return ready
+    try:
+        return prepare(chosen, wishes, subjects, part, _LAST["script"])
+    except Unreadable:
+        if part.parts > 1:
+            prepare(chosen, wishes, subjects, script=_LAST["script"])
+        raise

@@ -13,7 +13,7 @@ from typing import Any
 
 from ..forms.values.values import as_text
 from ..problems import NO_FILE, Problem, Unreadable, near_file
-from .ops import Op, Scenario, lines_of, path_span
+from .ops import WHOLE, Op, Part, Scenario, lines_of, path_span
 from .resolve import Env, Wrong, absolute, plain, resolve
 from .routines import Faults, Routines
 from .tables import TableRow, read_table
@@ -32,11 +32,12 @@ class _TooMany(Exception):
     """A scenario that grows past all measure."""
 
 
-def expand(script: Script) -> tuple[list[Scenario], list[Problem]]:
-    """The scenarios of *script*, and everything that is wrong with how it is put together."""
+def expand(script: Script, part: Part = WHOLE) -> tuple[list[Scenario], list[Problem]]:
+    """The scenarios of *script*, or a *part* of them, and everything that is wrong with how they are put together."""
     expander = _Expander(script)
-    scenarios = [s for block in script.blocks if block.kind == "scenario" for s in expander.scenarios(block)]
-    expander.routines.look_at_unplayed()
+    scenarios = expander.scenarios(part)
+    if part.number == 0:
+        expander.routines.look_at_unplayed()
     return scenarios, list(dict.fromkeys(expander.faults.problems))
 
 
@@ -50,9 +51,10 @@ class _Expander:
         self._cache: dict[tuple[int, tuple[Any, ...]], Any] = {}
 
     # scenarios
-    def scenarios(self, block: Block) -> list[Scenario]:
+    def scenarios(self, part: Part) -> list[Scenario]:
+        rows = [(b, n, *row) for b in self.script.blocks if b.kind == "scenario" for n, row in enumerate(self._rows(b), 1)]
         found: list[Scenario] = []
-        for number, (env, row_line, row_file) in enumerate(self._rows(block), 1):
+        for block, number, env, row_line, row_file in part.of(rows):
             ops: list[Op] = []
             try:
                 title, why = as_text(plain(block.title, env)), as_text(plain(block.why, env))

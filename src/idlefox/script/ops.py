@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import Any
 
 from ..problems import Place
@@ -48,6 +49,20 @@ class Scenario(NamedTuple):
     row_file: str = ""  # the file of its row, as the script names it; "" where the row stands in the script
     row: int = 0  # which row of its table, from 1; 0 without one
     given: str = ""  # the row's values, as JSON; "" without one
+
+
+class Part(NamedTuple):
+    """The *number*-th of *parts* of a script's scenarios, from 0."""
+
+    number: int
+    parts: int
+
+    def of(self, all_: Sequence[Any]) -> Sequence[Any]:
+        count = len(all_)
+        return all_[count * self.number // self.parts : count * (self.number + 1) // self.parts]
+
+
+WHOLE = Part(0, 1)
 
 
 def path_span(text: str, offset: int) -> tuple[int, int]:
