@@ -12,7 +12,10 @@ from .console import Console
 from .files import why, write_whole
 
 # Kind -> the module that makes it, and its function: loaded where one is wished.
-KINDS = {"json": ("as_json", "json_report"), "tap": ("as_tap", "tap_report"), "xml": ("as_xml", "xml_report")}
+KINDS = {
+    "json": ("as_json", "json_report"),
+    "tap": ("as_tap", "tap_report"), "xml": ("as_xml", "xml_report"), "html": ("as_html", "html_report"),
+}  # fmt: skip
 Wanted = tuple[str, str]  # the kind and the file of a report
 
 

@@ -68,7 +68,7 @@ _order_options = _options(
 )
 _output_options = _options(
     click.option("--report", "reports", multiple=True, metavar="KIND=FILE",
-                 help="Write a report: json, tap, xml; - is standard output. Repeat it for several."),
+                 help="Write a report: json, tap, xml, html; - is standard output. Repeat it for several."),
     click.option("--slowest", type=click.IntRange(1), default=None, metavar="N", help="Print the N slowest scenarios at the end."),
     click.option("--quiet", "-q", is_flag=True, help="Print failures and errors only."),
     click.option("--verbose", "-v", is_flag=True, help="Print a line for every scenario."),
@@ -157,6 +157,7 @@ def _read(given: dict[str, Any]) -> tuple[Config, str, Wishes, list[Wanted]]:
         trust_python=trusted,
         jobs=_usable("jobs", lambda: jobs_of(given["jobs"] if given["jobs"] is not None else config.jobs)),
         project=config.folder,
+        stories=any(kind == "html" for kind, _ in wanted),
         outside=outside_of(given["live"], live, config.live, Console(color)),
         served=served,
         roots=further_roots(given["roots"], subject),

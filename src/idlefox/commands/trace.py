@@ -3,31 +3,45 @@
 from __future__ import annotations
 
 import json
+import os
 
 import click
 
+from ..forms.names.addresses import AddressError, locate, parse_address
 from ..play.player import Wishes
+from ..play.results import Results, Run, ScriptResult
 from ..play.select import choose_files
-from ..play.tracing import trace_scenario
-from ..problems import Unreadable
-from ..report.traced import trace_lines
+from ..play.story import Story, whole_story
+from ..play.tracing import Traced, trace_scenario
+from ..problems import CALL, Place, Problem, Unreadable, listed
+from ..report.styled import plain
+from ..report.traced import ONLY, trace_lines
 from .config import further_roots, read_config, trusts
 from .console import Console
+from .files import why, write_bytes_whole
 
 
 @click.command("trace")
 @click.argument("scenario", metavar="SCRIPT:LINE", type=click.Path())
 @click.option("--json", "as_json", is_flag=True, help="Print every change as a line of JSON, the same bytes in every run.")
+@click.option("--only", default="", metavar="WHAT", help="Only what changes at an address, or of messages, validity or requests.")
+@click.option("--keys", is_flag=True, help="Every key that is typed by itself, not a typed text as one change.")
+@click.option("--figure", default="", metavar="FILE", help="Draw the timeline into a file: .png, .svg or .pdf.")
+@click.option("--web", default="", metavar="FILE", help="Write the scenario as an HTML page that needs nothing else.")
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the script's own subject.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 @click.option("--root", "roots", multiple=True, metavar="DIR", help="Let scripts and sheets name files below DIR too.")
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
-def command(scenario: str, as_json: bool, subject: str | None, color: str, roots: tuple[str, ...], trust_python: bool | None) -> None:
+def command(
+    scenario: str, as_json: bool, only: str, keys: bool, figure: str, web: str, subject: str | None, color: str,
+    roots: tuple[str, ...], trust_python: bool | None,
+) -> None:  # fmt: skip
     """Play the scenario at a line and show what each step changed.
 
     \b
     Example:
       idlefox trace booking.fox:41
+      idlefox trace booking.fox:41 --only voucher
       idlefox trace booking.fox:41 --json > trace.jsonl
     """
     console = Console(color)
@@ -41,12 +55,67 @@ def command(scenario: str, as_json: bool, subject: str | None, color: str, roots
             console.lines([[(told, "dim")]], err=True)
         wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots(roots, subject))
         traced = trace_scenario(chosen[0], wishes)
+        _need_address(only, traced)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
-    if as_json:
+    if figure or web:
+        _draw(traced, figure, web, console)
+    elif as_json:
         for change in traced.as_json():
             console.text(json.dumps(change, ensure_ascii=True))
     else:
-        console.lines(trace_lines(traced, console.width()))
+        console.lines(trace_lines(traced, console.width(), keys=keys, only=only))
     raise SystemExit(1 if traced.result.fell else 0)
+
+
+def _draw(traced: Traced, figure: str, web: str, console: Console) -> None:
+    """Writes the figure, the page, or both."""
+    assert traced.scenario is not None
+    assert traced.loaded is not None
+    story = whole_story(traced.scenario, traced.loaded, traced.folder, traced.clock, traced.result.file)
+    for file in filter(None, (figure, web)):
+        made = _figure(traced, story, file) if file == figure else _page(traced, story)
+        try:
+            os.makedirs(os.path.dirname(file) or ".", exist_ok=True)
+            write_bytes_whole(file, [made])
+        except (OSError, ValueError) as fault:
+            raise _Unwritten(plain(f"{file} cannot be written: {why(fault)}")) from None
+        console.text(plain(f" {file}"))
+
+
+class _Unwritten(click.ClickException):
+    exit_code = 2
+
+
+def _figure(traced: Traced, story: Story, file: str) -> bytes:
+    from ..report.timeline import drawing_of
+    from ..report.timeline_figure import KINDS, figure_of
+
+    kind = file.rpartition(".")[2].lower()
+    if kind not in KINDS:
+        raise click.UsageError(plain(f"--figure: {file} ends in none of .{', .'.join(KINDS)}"))
+    try:
+        return figure_of(drawing_of(story), plain(f"{traced.result.address}  {traced.title}"), kind)
+    except ImportError:
+        raise click.UsageError("--figure needs a library that is not installed: pip install 'idle-fox[figures]'") from None
+
+
+def _page(traced: Traced, story: Story) -> bytes:
+    from ..report.as_html import html_report
+
+    result = traced.result._replace(story=story)
+    run = Run(Results([ScriptResult(result.file, (result,), seconds=result.seconds)]), seconds=result.seconds)
+    return "".join(html_report(run)).encode("utf-8", "backslashreplace")
+
+
+def _need_address(only: str, traced: Traced) -> None:
+    """Raises Unreadable where *only* is nothing that could change."""
+    if not only or only in ONLY or traced.loaded is None:
+        return
+    form = traced.loaded.form
+    try:
+        locate(form.shape, parse_address(only) or (only,), [panel.shape for panel in form.panels])
+    except AddressError as fault:
+        remedy = f"{fault.remedy} ({listed(ONLY, 'and')} are there, too)".lstrip()
+        raise Unreadable([Problem(Place("--only", 1, 1), fault.cause, remedy, code=CALL)]) from None

@@ -40,6 +40,7 @@ class Wishes(NamedTuple):
     narrowed: Narrowed = Narrowed()
     stop_after: int = 0  # so many that do not hold end the run; 0: none do
     seed: int | None = None  # the order is shuffled by it
+    stories: bool = False  # what was done and what came of it is told of every scenario
     trust_python: bool = False
     jobs: int = 1
     project: str = ""  # the folder of the configuration that holds, if there is one
@@ -180,14 +181,17 @@ def _kept(script: Script, scenarios: list[Scenario], chosen: Chosen, wishes: Wis
 
 Begun = Callable[[str, int], None]  # hears of a script with the number of its scenarios
 Told = Callable[[ScenarioResult], None]
+Teller = Callable[[Scenario, Loaded, str, int, str, ScenarioResult, list[int]], Any]  # see `story.story_of`
 Prepares = Callable[[Chosen, Wishes, Subjects], Ready]
 
 
 def play_script(
     chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Told | None = None, *, begun: Begun | None = None,
-    prepared: Prepares | None = None,
+    prepared: Prepares | None = None, teller: Teller | None = None,
 ) -> ScriptResult:  # fmt: skip
-    """Plays one script file; *tell* hears of each scenario. *prepared*: what to have the script from, instead of reading it."""
+    """Plays one script file; *tell* hears of each scenario. *prepared*: what to have the script from, instead of reading it;
+    *teller*: what makes the story of each scenario.
+    """
     started = perf_counter()
     try:
         ready = (prepared or prepare)(chosen, wishes, subjects)
@@ -208,7 +212,7 @@ def play_script(
     with reading_below(wishes.roots_for(chosen.file)):
         for scenario in ready.scenarios if loaded is not None else ():
             assert loaded is not None
-            result = _alive(scenario, loaded, folder, ready.clock, chosen.file)
+            result = _alive(scenario, loaded, folder, ready.clock, chosen.file, teller)
             results.append(result)
             if tell is not None:
                 tell(result)
@@ -223,10 +227,13 @@ def play_script(
 _ORDINALS = {2: "2nd", 3: "3rd"}
 
 
-def _alive(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str) -> ScenarioResult:
+def _alive(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str, teller: Teller | None) -> ScenarioResult:
     """Plays *scenario*; a fault of our own ends it, and nothing else."""
     try:
-        result = play_scenario(scenario, loaded.begin(folder), clock, file)
+        subject = loaded.begin(folder)
+        times: list[int] = []
+        watch: Watch | None = (lambda number, held: times.append(subject.elapsed())) if teller is not None else None
+        result = play_scenario(scenario, subject, clock, file, watch)
         for again in range(loaded.retries):
             if result.verdict != "fail":
                 break
@@ -234,7 +241,7 @@ def _alive(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: st
             if result.verdict == "pass":
                 told = f"it held only when it was played for the {_ORDINALS.get(again + 2, f'{again + 2}th')} time"
                 result = result._replace(verdict="unsteady", warnings=(*result.warnings, told))
-        return result
+        return result if teller is None else result._replace(story=teller(scenario, loaded, folder, clock, file, result, times))
     except Exception as fault:
         source = scenario.source
         place = Place(source.file, scenario.line, 1, len("scenario"))
@@ -251,8 +258,11 @@ def _details(fault: Exception) -> str:
     return "".join(traceback.format_exception(fault))
 
 
-def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -> ScenarioResult:
-    """Plays *scenario* on a fresh form of *subject*."""
+Watch = Callable[[int, bool], None]  # hears of every step and check that is over: its number, and whether it failed nothing
+
+
+def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str, watch: Watch | None = None) -> ScenarioResult:
+    """Plays *scenario* on a fresh form of *subject*; *watch* hears of every step and check."""
     if scenario.fate == "aside":
         return _result(scenario, file, "aside", (), (), 0.0, 0, 0)
     started = perf_counter()
@@ -264,7 +274,7 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str) -
     if broken is not None and ops:
         failures.append(_failure(subject, "fault", ops[0], ops, refusal=broken))
     elif broken is None:
-        steps, checks = _play_ops(subject, ops, failures)
+        steps, checks = _play_ops(subject, ops, failures, watch)
         warnings += subject.warnings()
         trouble = subject.trouble() if ops else None
         if trouble is not None:
@@ -290,19 +300,24 @@ def _verdict(scenario: Scenario, failures: list[Failure]) -> str:
     return "error" if all(failure.kind == "unseen" for failure in failures) else "fail"  # neither right nor wrong
 
 
-def _play_ops(subject: Subject, ops: tuple[Op, ...], failures: list[Failure]) -> tuple[int, int]:
+def _play_ops(subject: Subject, ops: tuple[Op, ...], failures: list[Failure], watch: Watch | None) -> tuple[int, int]:
     """Plays *ops* until one fails, and the checks beside it; what failed comes to *failures*. How many steps and checks there were."""
     steps = checks = 0
     subject.coming(ops)
     for number, op in enumerate(ops, 1):
         if isinstance(op.act, Check | Cannot):
             checks += 1
-            failures += (_check if isinstance(op.act, Check) else _cannot)(subject, op, ops)
+            failed = (_check if isinstance(op.act, Check) else _cannot)(subject, op, ops)
+            failures += failed
+            if watch is not None:
+                watch(number, not failed)
             continue
         if any(failure.kind != "unseen" for failure in failures):
             break
         steps += 1
         refusal = take_step(subject, op.act, number)
+        if watch is not None:
+            watch(number, refusal is None)
         if refusal is not None:
             failures.append(_failure(subject, _kind(refusal), op, ops, _subject_of(op), refusal=refusal))
             break

@@ -75,6 +75,7 @@ class ScenarioResult(NamedTuple):
     virtual_ms: int = 0
     row: int = 0  # which row of its table, from 1; 0 without one
     given: str = ""  # that row's values, as JSON
+    story: Any = None  # `story.Story`, where it is wished
 
     @property
     def fell(self) -> bool:

@@ -13,7 +13,7 @@ from typing import Any
 from ..problems import CALL, Place, Problem, Unreadable
 from ..records import NamedTuple
 from ..script.ops import WHOLE, Part
-from .player import Begun, Prepares, Ready, Told, Wishes, play_script, prepare, read
+from .player import Begun, Prepares, Ready, Teller, Told, Wishes, play_script, prepare, read
 from .results import ScriptResult
 from .select import Chosen
 from .subjects import Subjects
@@ -65,10 +65,19 @@ def _one_by_one(
 ) -> Iterator[ScriptResult]:
     left = wishes
     for each in chosen:
-        result = play_script(each, left, subjects, tell, begun=begun, prepared=prepared)
+        result = play_script(each, left, subjects, tell, begun=begun, prepared=prepared, teller=_teller(wishes))
         if wishes.stop_after:
             left = left._replace(stop_after=max(left.stop_after - bool(result.errors) - sum(s.fell for s in result.scenarios), 1))
         yield result
+
+
+def _teller(wishes: Wishes) -> Teller | None:
+    """What makes stories, where they are wished."""
+    if not wishes.stories:
+        return None
+    from .story import story_of
+
+    return story_of
 
 
 def _until(result: ScriptResult, most: int) -> ScriptResult:
@@ -176,7 +185,7 @@ def _alone(wishes: Wishes, task: Task) -> ScriptResult:
     if _LAST.get("wishes") != wishes:
         _LAST.clear()
         _LAST.update(wishes=wishes, subjects=Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=wishes.served))
-    return play_script(task.chosen, wishes, _LAST["subjects"], prepared=partial(_prepared, task.part))
+    return play_script(task.chosen, wishes, _LAST["subjects"], prepared=partial(_prepared, task.part), teller=_teller(wishes))
 
 
 def _prepared(part: Part, chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:

@@ -10,14 +10,14 @@ from ..engine.state.journal import Changed, Journal, State, rebuild
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
 from ..roots import reading_below
-from ..script.ops import Op
+from ..script.ops import Op, Scenario
 from ..script.tree import Cannot, Check
 from ..script.writer import write_step
 from .player import Wishes, play_scenario, prepare, text_of
 from .results import ScenarioResult
 from .select import Chosen
 from .simulated import SimulatedForm
-from .subjects import Subjects
+from .subjects import Loaded, Subjects
 
 __all__ = ["Changed", "State", "Step", "Traced", "rebuild", "trace_scenario"]
 
@@ -44,6 +44,10 @@ class Traced(NamedTuple):
     result: ScenarioResult
     journal: Journal
     initial: State = {}
+    scenario: Scenario | None = None
+    loaded: Loaded | None = None
+    clock: int = 0
+    folder: str = "."
 
     def as_json(self) -> Iterator[dict[str, Any]]:
         """Every change as an object, with the file and line of its step (null for what load itself changed)."""
@@ -69,7 +73,8 @@ def trace_scenario(chosen: Chosen, wishes: Wishes) -> Traced:
     with reading_below(wishes.roots_for(chosen.file)):
         result = play_scenario(scenario, begun, ready.clock, chosen.file)
     steps = [_step(number, op) for number, op in enumerate(scenario.ops, 1) if not isinstance(op.act, Check | Cannot)]
-    return Traced(scenario.title, tuple(steps[: result.steps]), result, begun.journal(), initial)
+    told = (scenario, ready.loaded, ready.clock, str(Path(chosen.file).parent))
+    return Traced(scenario.title, tuple(steps[: result.steps]), result, begun.journal(), initial, *told)
 
 
 def _step(number: int, op: Op) -> Step:

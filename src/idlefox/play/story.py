@@ -1,0 +1,388 @@
+"""A scenario told from beginning to end: its steps and checks, what each changed, and how every field stood meanwhile.
+
+What is drawn as a timeline and what a report tells of a failure comes from here; it is plain data.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from ..engine.state.journal import Changed, Exchange, State, rebuild
+from ..forms.values.values import written
+from ..records import NamedTuple
+from ..script.ops import Op, Scenario
+from ..script.tree import Cannot, Check, Noun
+from .player import play_scenario, text_of
+from .results import ScenarioResult
+from .simulated import SimulatedForm
+from .subjects import Loaded
+
+TRUE, REPORTED, SHOWN, REST = "true", "reported", "shown", "rest"
+GROUPS = (TRUE, REPORTED, SHOWN, REST)
+# What changes of a cell or of the page, by what it tells; what is in none of these is the rest.
+_GROUP = {
+    **dict.fromkeys(("reads", "value", "breaks", "status", "visible", "enabled", "readonly", "required", "rows"), TRUE),
+    **dict.fromkeys(("row added", "row removed", "row moved", "opened", "loaded", "server"), TRUE),
+    **dict.fromkeys(("has_reported", "reported"), REPORTED), "shows": SHOWN,
+}  # fmt: skip
+_DOUBLES = frozenset({"value"})  # told by `reads` already, where the text is the value
+_INNER = frozenset({"edited", "committed", "has_reported", "on_button"})  # bookkeeping: of no use to who reads along
+_WORST = ("invalid", "asking", "unasked", "valid")
+
+
+class Told(NamedTuple):
+    """A change as it is told: in which *group*, of what *address* ("" for the form and its page) and property *name*.
+
+    *before* and *after* are values, of messages their texts; *is_event*: there is no before.
+    """
+
+    group: str
+    address: str
+    name: str
+    before: Any
+    after: Any
+    is_event: bool = False
+
+
+class Taken(NamedTuple):
+    """A step that was taken or a check that was made; of a check *held* tells what came of it. *ms*: virtual time since load, afterwards.
+
+    *played* is what a line with parameters came to, "" for one without; *calls* are the lines that led to it.
+    """
+
+    file: str
+    line: int
+    text: str
+    ms: int = 0
+    held: bool | None = None
+    changes: tuple[Told, ...] = ()
+    played: str = ""
+    calls: tuple[str, ...] = ()
+
+
+class Mark(NamedTuple):
+    """How something stands after a step: *value* where it has changed, else ""; *truth*: valid, invalid, asking, unasked, or a word of
+    what else is drawn; what is *reported* and what is *shown* of it.
+    """
+
+    truth: str = ""
+    value: str = ""
+    reported: str = ""
+    shown: str = ""
+
+
+class Lane(NamedTuple):
+    """One thing through all steps; None where it is not there. *kind*: field, form, button, lookup or request."""
+
+    kind: str
+    name: str
+    marks: tuple[Mark | None, ...]
+
+
+class Tick(NamedTuple):
+    """A check: behind which step, on which lane (-1: none), and whether it *held*."""
+
+    column: int
+    lane: int
+    held: bool
+
+
+class Story(NamedTuple):
+    """*taken* is all that was done and looked at; *columns* are the steps among it, by their numbers, from load (-1) on."""
+
+    taken: tuple[Taken, ...] = ()
+    columns: tuple[int, ...] = ()
+    lanes: tuple[Lane, ...] = ()
+    ticks: tuple[Tick, ...] = ()
+    exchanges: tuple[Exchange, ...] = ()
+
+
+def story_of(
+    scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str, result: ScenarioResult, times: Sequence[int]
+) -> Story:
+    """What is to be told of a scenario that has come to *result*, with the virtual *times* after its steps and checks."""
+    story = whole_story(scenario, loaded, folder, clock, file) if result.fell else Story()
+    return story if story.taken else plain_story(scenario, times)
+
+
+def plain_story(scenario: Scenario, times: Sequence[int]) -> Story:
+    """The steps and checks of *scenario* with the virtual *times* after each: what is told of one that held."""
+    taken = [_taken(op, ms, (True if _looks(op) else None)) for op, ms in zip(scenario.ops, times, strict=False)]
+    return Story(tuple(taken))
+
+
+def whole_story(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str) -> Story:
+    """Plays *scenario* again, where the engine plays it, and tells all of it. The engine does the same again."""
+    subject = loaded.begin(folder)
+    if not isinstance(subject, SimulatedForm):
+        return Story()
+    seen: list[tuple[int, bool, bool, str]] = []
+
+    def watch(number: int, held: bool) -> None:
+        button = subject.look(Noun("submit"), "is", "enabled") is True
+        seen.append((subject.elapsed(), held, button, str(subject.look(Noun("outcome"), "value"))))
+
+    now = clock if scenario.clock is None else scenario.clock
+    subject.load(now)
+    initial, first = subject.state(), subject.look(Noun("submit"), "is", "enabled") is True
+    play_scenario(scenario, subject, clock, file, watch)
+    journal = subject.journal()
+    return _Teller(scenario, initial, journal.changes, journal.exchanges, seen, first).story()
+
+
+def _looks(op: Op) -> bool:
+    return isinstance(op.act, Check | Cannot)
+
+
+def _taken(op: Op, ms: int, held: bool | None, changes: tuple[Told, ...] = ()) -> Taken:
+    from ..script.writer import write_step
+
+    text = text_of(op)
+    return Taken(op.source.file, op.line, text, ms, held, changes, write_step(op.act) if "$" in text and not _looks(op) else "", op.calls)
+
+
+class _Teller:
+    """Puts a story together, step by step."""
+
+    def __init__(
+        self, scenario: Scenario, initial: State, changes: Iterable[Changed], exchanges: tuple[Exchange, ...],
+        seen: list[tuple[int, bool, bool, str]], first: bool,
+    ) -> None:  # fmt: skip
+        self.ops = scenario.ops[: len(seen)]
+        self.seen, self.exchanges = seen, exchanges
+        self.by_op = self._by_op(changes)
+        self.states = [initial]
+        self.buttons, self.outcomes = [first], ["none"]
+        self.columns = [-1]
+        self.taken: list[Taken] = []
+        for number, (op, (ms, held, button, outcome)) in enumerate(zip(self.ops, seen, strict=True)):
+            found = self.by_op.get(number, [])
+            if _looks(op) and not found:
+                self.taken.append(_taken(op, ms, held))
+                continue
+            before = self.states[-1]
+            after = rebuild(before, found, len(self.ops))
+            self.taken.append(_taken(op, ms, held if _looks(op) else None, tuple(told(found, before, after))))
+            self.states.append(after)
+            self.columns.append(number)
+            self.buttons.append(button)
+            self.outcomes.append(outcome)
+
+    def _by_op(self, changes: Iterable[Changed]) -> dict[int, list[Changed]]:
+        """The changes by the step or check during which they came: what a step has set going may come while a later one waits."""
+        found: dict[int, list[Changed]] = {}
+        for change in changes:
+            number = max(change.step - 1, 0)
+            while number < len(self.seen) - 1 and self.seen[number][0] < change.ms:
+                number += 1
+            found.setdefault(number, []).append(change)
+        return found
+
+    def story(self) -> Story:
+        lanes: list[Lane] = []
+        places: dict[str, int] = {}
+        for key in self._keys():
+            places[key] = len(lanes)
+            lanes.append(self._field(key))
+        places[""] = len(lanes)
+        lanes.append(self._form())
+        if len(set(self.buttons)) > 1 or any(isinstance(op.act, Check) and op.act.noun.kind == "submit" for op in self.ops):
+            places["submit"] = len(lanes)
+            lanes.append(Lane("button", "submit button", tuple(Mark("enabled" if b else "disabled") for b in self.buttons)))
+        lanes += self._lookups()
+        if self.exchanges:
+            places["requests"] = len(lanes)
+            lanes.append(self._requests())
+        return Story(tuple(self.taken), tuple(self.columns), tuple(lanes), tuple(self._ticks(places)), self.exchanges)
+
+    def _keys(self) -> list[str]:
+        """The cells that changed or were looked at, in the order of the form."""
+        wanted = {change.cell for found in self.by_op.values() for change in found if change.cell and "reads" in self._last(change.cell)}
+        looked = {address for op in self.ops if (address := _looked_at(op)) is not None}
+        order: dict[str, None] = {}
+        for state in self.states:
+            order.update(dict.fromkeys(key for key in state if key in wanted or address_of(key, state) in looked))
+        return [key for key in order if key]
+
+    def _last(self, key: str) -> dict[str, Any]:
+        return next((state[key] for state in reversed(self.states) if key in state), {})
+
+    def _field(self, key: str) -> Lane:
+        marks: list[Mark | None] = []
+        name, before, there = "", None, True
+        for number, state in enumerate(self.states):
+            cell = state.get(key)
+            if cell is None:
+                marks.append(None)
+                there = False
+                continue
+            name = address_of(key, state)
+            value = cell.get("value", cell.get("rows"))
+            changed = number > 0 and there and value != before
+            shows, reported = (_texts(cell[part], key, state) for part in ("shows", "reported"))
+            truth = cell["status"] if cell.get("visible", True) else "hidden"
+            text = _rows(cell["rows"]) if "rows" in cell else written(value)
+            marks.append(Mark(truth, text if changed else "", "; ".join(reported), "; ".join(shows)))
+            before, there = value, True
+        return Lane("field", name, tuple(marks))
+
+    def _form(self) -> Lane:
+        marks: list[Mark | None] = []
+        for state, outcome in zip(self.states, self.outcomes, strict=True):
+            standing = {cell["status"] for cell in state.values() if "status" in cell}
+            truth = next(word for word in _WORST if word in standing or word == "valid")
+            shows = _texts(state.get("", {}).get("shows", []), "", state)
+            marks.append(Mark(truth, "" if outcome == "none" else outcome, "", "; ".join(shows)))
+        return Lane("form", "form", _when_changed(marks))
+
+    def _lookups(self) -> list[Lane]:
+        words = {"asks": "asked", "answer": "answered", "stale answer": "stale", "lost answer": "lost", "dropped question": "dropped"}
+        found: dict[str, list[Mark | None]] = {}
+        for column, number in enumerate(self.columns):
+            state = self.states[column]
+            for change in self.by_op.get(number, []) if number >= 0 else ():
+                if change.name in words and change.cell:  # what a server answers stands among the requests
+                    lane = found.setdefault(address_of(change.cell, state), [None] * len(self.columns))
+                    before = lane[column].truth + ", " if lane[column] is not None else ""  # type: ignore[union-attr]
+                    lane[column] = Mark(before + words[change.name])
+        return [Lane("lookup", f"lookup of {name}", tuple(marks)) for name, marks in found.items()]
+
+    def _requests(self) -> Lane:
+        marks: list[Mark | None] = [None] * len(self.columns)
+        for exchange in self.exchanges:
+            for step, text in ((exchange.step, f"{exchange.method} {exchange.target}"), (self._answered(exchange), str(exchange.status))):
+                column = next((c for c, number in enumerate(self.columns) if c and number + 1 >= step > 0), None)
+                if column is not None and text != "None":
+                    before = f"{marks[column].truth}, " if marks[column] is not None else ""  # type: ignore[union-attr]
+                    marks[column] = Mark(before + text)
+        return Lane("request", "requests", tuple(marks))
+
+    def _answered(self, exchange: Exchange) -> int:
+        """The step during which the answer came; -1 where none has."""
+        if exchange.answered_ms is None:
+            return -1
+        later = (n for n in self.columns if n >= 0 and n + 1 >= exchange.step and self.seen[n][0] >= exchange.answered_ms)
+        return next(later, -2) + 1
+
+    def _ticks(self, places: dict[str, int]) -> Iterable[Tick]:
+        by_address = {address_of(key, state): lane for state in self.states for key, lane in places.items() if key in state and key}
+        column = 0
+        for number, (op, (_, held, _, _)) in enumerate(zip(self.ops, self.seen, strict=True)):
+            column += number in self.columns
+            if not _looks(op):
+                continue
+            address = _looked_at(op)
+            kind = op.act.noun.kind if isinstance(op.act, Check) else ""
+            lane = places.get("submit" if kind == "submit" else "requests" if kind in _OF_REQUESTS else "", -1)
+            yield Tick(column, by_address.get(address, lane) if address is not None else lane, held)
+
+
+_OF_REQUESTS = frozenset({"requests", "request", "payload", "body", "status"})
+
+
+def _when_changed(marks: list[Mark | None]) -> tuple[Mark | None, ...]:
+    """*marks*, their values only where they change."""
+    found, last = [], ""
+    for mark in marks:
+        found.append(mark._replace(value="") if mark is not None and mark.value == last else mark)
+        last = mark.value if mark is not None else last
+    return tuple(found)
+
+
+def _looked_at(op: Op) -> str | None:
+    """The address that a check looks at."""
+    from ..forms.names.shapes import write_address
+
+    act = op.act.step if isinstance(op.act, Cannot) else op.act
+    address = act.noun.address if isinstance(act, Check) else getattr(act, "address", None)
+    return write_address(address.segments) if address is not None and _looks(op) else None
+
+
+def _rows(rows: list[int]) -> str:
+    return "1 row" if len(rows) == 1 else f"{len(rows)} rows"
+
+
+# changes as they are told
+def told(changes: list[Changed], before: State, after: State, *, keys: bool = False) -> list[Told]:
+    """The changes of one step as people read them: in the order of the groups, each property once (with *keys*: each change)."""
+    found = [change for change in changes if change.name not in _INNER]
+    lines = [_told(change, before, after) for change in (found if keys else _joined(found))]
+    if any(change.is_structure for change in changes):
+        lines += _renumbered(before, after, {(change.cell, change.name) for change in changes})
+    return sorted(lines, key=lambda line: GROUPS.index(line.group))
+
+
+def _told(change: Changed, before: State, after: State) -> Told:
+    state = after if change.cell in after else before
+    group = _GROUP.get(change.name, REST)
+    was, now = change.before, change.as_json()["after"] if change.is_structure else change.after
+    if change.name == "focus":
+        was, now = (address_of(key, before if key in before else after) if key else None for key in (was, now))
+    elif change.name in ("row added", "row removed"):
+        key = f"{change.cell}#{now['row'] if isinstance(now, dict) else now}"
+        now = address_of(key, after if change.name == "row added" else before)
+    if change.name in ("reported", "shows"):
+        was, now = _texts(was, change.cell, before), _texts(now, change.cell, after)
+    return Told(group, address_of(change.cell, state), change.name, was, now, change.is_structure or change.is_event)
+
+
+def _joined(changes: list[Changed]) -> list[Changed]:
+    """Consecutive changes of one property in one step as one: from the first before to the last after."""
+    single: list[Changed] = []
+    places: dict[tuple[str, str], int] = {}
+    for change in changes:
+        key = (change.cell, change.name)
+        if change.is_structure or change.is_event:
+            single.append(change)
+        elif key in places:
+            single[places[key]] = single[places[key]]._replace(after=change.after)
+        else:
+            places[key] = len(single)
+            single.append(change)
+    same = {(c.cell, c.after) for c in single if c.name == "reads" and isinstance(c.after, str)}
+    return [
+        c
+        for c in single
+        if (c.before != c.after or c.is_structure or c.is_event)
+        and not (c.name in _DOUBLES and isinstance(c.after, str) and (c.cell, c.after) in same)
+    ]
+
+
+def _renumbered(before: State, after: State, told: set[tuple[str, str]]) -> Iterable[Told]:
+    """The messages on show that read otherwise because their row has another number now, but those *told* already."""
+    for key, properties in after.items():
+        messages = properties.get("shows")
+        if messages and key in before and (key, "shows") not in told and before[key].get("shows") == messages:
+            was, now = _texts(messages, key, before), _texts(messages, key, after)
+            if was != now:
+                yield Told(SHOWN, address_of(key, after), "shows", was, now)
+
+
+def _texts(messages: Any, key: str, state: State) -> list[str]:
+    """The texts of messages, with the row's number as it is in *state*."""
+    number = _row_number(key, state)
+    return [text if isinstance(text, str) else "".join(number if p is None else p for p in text) for _, text in messages]
+
+
+def _row_number(key: str, state: State) -> str:
+    """The number, from 1, of the row in which the cell *key* stands; `#` where it stands in none (any more)."""
+    rows, mark, rest = key.rpartition("#")
+    there = state.get(rows, {}).get("rows", ()) if mark else ()
+    identity = int(rest[: len(rest) - len(rest.lstrip("0123456789"))] or 0)
+    return str(list(there).index(identity) + 1) if identity in there else "#"
+
+
+def address_of(key: str, state: State) -> str:
+    """The address of the cell *key* as people write it in *state*: rows by number, by identity (``#3``) where they are gone."""
+    address, rest = "", key
+    done = ""
+    while "#" in rest:
+        head, _, rest = rest.partition("#")
+        identity = rest[: len(rest) - len(rest.lstrip("0123456789"))]
+        rest = rest[len(identity) :]
+        there = list(state.get(done + head, {}).get("rows", ()))
+        number = f"[{there.index(int(identity))}]" if identity and int(identity) in there else f"#{identity}"
+        address += head + number
+        done += f"{head}#{identity}"
+    return address + rest

@@ -1,0 +1,119 @@
+"""The HTML report of a run: one page that needs nothing else, readable without scripts, by keyboard, in the dark and on paper."""
+
+from __future__ import annotations
+
+import base64
+import os
+import re
+from collections.abc import Iterator
+from datetime import datetime
+from html import escape
+from typing import Any
+
+from ..forms.values.values import written
+from ..play.results import Failure, Run, ScenarioResult
+from ..play.story import Taken, Told
+from .styled import plain
+from .timeline import drawing_of
+from .timeline_svg import PATTERNS, svg_of
+from .wording import expected_text, found_text, reason_texts, state_lines
+
+_WORD = re.compile(r"\w+|\W")
+_MOST_STEPS_OF = 5_000  # scenarios: of more, the steps of those that held are left out
+_WORDS = {"pass": "held", "fail": "failed", "error": "error", "known": "known", "aside": "aside", "unsteady": "unsteady"}
+
+
+def html_report(run: Run) -> Iterator[str]:
+    """The page in pieces."""
+    from jinja2 import Environment, PackageLoader, StrictUndefined
+    from markupsafe import Markup
+
+    loader = PackageLoader("idlefox.report", ".")
+    environment = Environment(loader=loader, autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    environment.filters["visible"] = plain
+    environment.filters["told"] = _told_text
+    sums = [(word, run.tally(verdict), verdict) for verdict, word in _WORDS.items() if run.tally(verdict) or verdict in ("pass", "fail")]
+    template = environment.get_template("report.html")
+    stream = template.stream(
+        run=run,
+        when=datetime.now().astimezone(),
+        folder=os.path.basename(os.getcwd()),
+        sums=sums,
+        total=run.scripts.total,
+        words=_WORDS,
+        patterns=Markup(PATTERNS),
+        tags=sorted({tag for script in run.scripts for scenario in script.scenarios for tag in scenario.tags}),
+        failures=lambda scenario: [_failure(failure) for failure in scenario.failures],
+        timeline=lambda story: Markup(svg_of(drawing_of(story))) if story and story.lanes else "",
+        picture=_picture,
+        steps=lambda scenario: Markup(_steps(scenario)) if scenario.story and run.scripts.total <= _MOST_STEPS_OF else "",
+        moved=_moved,
+        groups=_groups,
+    )
+    stream.enable_buffering(2_000)
+    return stream
+
+
+def _failure(failure: Failure) -> dict[str, Any]:
+    place = failure.place
+    source, start = failure.source, place.column - 1
+    expected, found = expected_text(failure), found_text(failure)
+    return {
+        "at": f"{place.file}:{place.line}:{place.column}",
+        "line": place.line,
+        "before": failure.before if failure.before.strip() else "",
+        "source": (source[:start], source[start : start + place.length] or " ", source[start + place.length :]),
+        "expected": _apart(expected, found)[0] if expected else None,
+        "found": _apart(expected, found)[1] if expected else None,
+        "reasons": reason_texts(failure),
+        "state": state_lines(failure),
+        "calls": failure.calls,
+    }
+
+
+def _apart(one: str, other: str) -> tuple[tuple[str, str, str], tuple[str, str, str]]:
+    """Two texts cut into what is the same in front, what differs, and what is the same behind."""
+    words = [_WORD.findall(plain(text)) for text in (one, other)]
+    least = min(map(len, words))
+    front = next((n for n in range(least) if words[0][n] != words[1][n]), least)
+    back = next((n for n in range(least - front) if words[0][-1 - n] != words[1][-1 - n]), least - front)
+    parts = [("".join(w[:front]), "".join(w[front : len(w) - back]), "".join(w[len(w) - back :])) for w in words]
+    return parts[0], parts[1]
+
+
+def _told_text(change: Told) -> str:
+    """A change in words: of texts and messages what they are, of the rest from what to what."""
+    after = plain(written(change.after))
+    return after if change.is_event else f"{plain(written(change.before))} → {after}"
+
+
+def _moved(before: Taken | None, taken: Taken) -> str:
+    """The virtual time after a step, where it has moved since the one *before*."""
+    return f"{taken.ms / 1000:g} s" if taken.ms != (before.ms if before is not None else 0) else ""
+
+
+def _steps(scenario: ScenarioResult) -> str:
+    """The steps of a scenario that held, as a list: there may be very many, so they are put together by hand."""
+    items, before = [], None
+    for taken in scenario.story.taken:
+        moved = _moved(before, taken)
+        time = f' <span class="time">{moved}</span>' if moved else ""
+        items.append(f'<li data-line="{taken.line}"><code>{escape(plain(taken.text))}</code>{time}</li>')
+        before = taken
+    return f'<ol class="plain">{"".join(items)}</ol>' if items else ""
+
+
+def _groups(taken: Taken) -> list[tuple[str, list[Told]]]:
+    """The changes of a step by their groups."""
+    found: dict[str, list[Told]] = {}
+    for change in taken.changes:
+        found.setdefault(change.group, []).append(change)
+    return list(found.items())
+
+
+def _picture(scenario: ScenarioResult) -> str:
+    """The picture of a page at its failure, as a data URL (RFC 2397)."""
+    material = scenario.material
+    if material is None or not material.picture:
+        return ""
+    return "data:image/png;base64," + base64.b64encode(material.picture).decode()
