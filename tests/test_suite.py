@@ -13,6 +13,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import jsonschema_rs
 import pytest
 from conftest import Fox
 from hypothesis import given
@@ -20,6 +21,9 @@ from hypothesis import strategies as st
 from junitparser import JUnitXml
 from tap.parser import Parser
 
+from idlefox.commands.progress import Progress
+from idlefox.play.results import ScenarioResult
+from idlefox.play.select import Chosen
 from idlefox.play.tags import TagError, read_tags
 
 SHEET = "form: f\nfields: {a: {label: A}}\n"
@@ -81,6 +85,12 @@ def test_reports_are_read_by_those_who_read_them(suite: Fox) -> None:
     assert "ok 1 - odd \\# \\\\ <b>& \\\\x07 (odd.fox:2) # SKIP later \\#1" in inner
     assert "# TODO ticket <12>" in inner
     assert "# SKIP later \\#1" in inner
+    schema = jsonschema_rs.validator_for(json.loads(suite("schema", "--of", "report").stdout))
+    assert [str(error) for error in schema.iter_errors(json.loads((suite.folder / "out/r.json").read_text()))] == []
+    change = jsonschema_rs.validator_for(json.loads(suite("schema", "--of", "trace").stdout))
+    lines = suite("trace", "odd.fox:12", "--json").stdout.splitlines()
+    assert lines
+    assert all(change.is_valid(json.loads(line)) for line in lines)
     virtual = [s["virtual_ms"] for s in json.loads((suite.folder / "out/r.json").read_text())["scripts"][0]["scenarios"]]
     assert virtual == [0, 0, 0, 0, 0]  # the last one failed before it waited
 
@@ -175,6 +185,35 @@ def test_a_watched_suite_plays_what_a_change_concerns(suite: Fox) -> None:
     program.stdin.flush()
     assert program.wait() == 1
     timer.cancel()
+
+
+def test_a_run_that_is_broken_off_leaves_whole_reports_that_say_so(suite: Fox) -> None:
+    suite.write(g__form__yaml="form: g\npython: r.py\nfields: {a: {rules: [{python: ends}]}}\n", g__fox='subject "g.form.yaml"\nscenario "g"\n    type a "1"\n',
+                r__py="import os, signal\n\ndef ends(value, form):\n    os.kill(os.getpid(), signal.SIGINT)\n")  # fmt: skip
+    kinds = ("json", "tap", "xml", "html")
+    done = suite("run", "odd.fox", "g.fox", "many.fox", "--trust-python", *(f"--report={kind}=r.{kind}" for kind in kinds))
+    assert done.returncode == 130
+    texts = {kind: (suite.folder / f"r.{kind}").read_text() for kind in kinds}
+    assert json.loads(texts["json"])["interrupted"] is True
+    assert texts["tap"].endswith("Bail out! interrupted\n")
+    assert ET.fromstring(texts["xml"])[-1][0].attrib["name"] == "interrupted"
+    assert "interrupted: not all was played" in texts["html"]
+    assert texts["html"].endswith("</html>")
+    assert "5 scenarios" in done.stdout
+    assert played(json.loads((suite.folder / "r.json").read_text()))[0][0] == "odd.fox"
+
+
+def test_the_line_of_progress_says_how_far_it_is() -> None:
+    progress = Progress([Chosen("a.fox"), Chosen("b.fox"), Chosen("c.fox")], quiet=False)
+    held = ScenarioResult("b.fox", 1, 0, "t", (), "pass")
+    progress.script_done([held, held._replace(verdict="fail")])
+    progress.begun("b.fox", 4)
+    for result in (held, held._replace(verdict="fail")):
+        progress.told(result)
+    assert progress.line(3.0) == " 4 played   2 failed   1 of 3 scripts   b.fox   about 3 s left"
+    progress.script_done([held] * 4)
+    assert progress.line(0.5) == " 6 played   2 failed   2 of 3 scripts"
+    assert not progress.shown  # nobody would see it here
 
 
 @pytest.mark.parametrize(("args", "says"), [

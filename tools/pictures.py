@@ -98,6 +98,20 @@ def serve(folder: Path) -> None:
     shoot("serve", page, folder)
 
 
+def report(folder: Path) -> None:
+    """The HTML report of a run in which something failed."""
+    page = folder / "report.html"
+    call = [sys.executable, "-m", "idlefox", "run", "aside.fox", "booking.fox", "crew.fox", "--quiet", "--report", f"html={page}"]
+    subprocess.run(call, cwd=folder, capture_output=True, check=False)
+    shoot("report", page, folder)
+
+
+def timeline(folder: Path) -> None:
+    """The timeline of a scenario with a lookup in it."""
+    call = [sys.executable, "-m", "idlefox", "trace", "booking.fox:184", "--figure", str(HERE / "timeline.png")]
+    subprocess.run(call, cwd=folder, capture_output=True, check=True)
+
+
 def shoot(name: str, page: Path, folder: Path) -> None:
     subprocess.run(
         ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking",
@@ -108,14 +122,15 @@ def shoot(name: str, page: Path, folder: Path) -> None:
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as scratch:
-        folder = Path(scratch)
+        folder = Path(scratch) / "skerry"
         command = [sys.executable, "-m", "idlefox", "demo", str(folder), "--with-failure", "--quiet"]
         subprocess.run(command, capture_output=True, check=False)
         subprocess.run([*command, "--live"], capture_output=True, check=False)
         (folder / "bad.fox").write_text(BAD_SCRIPT, encoding="utf-8")
         (folder / "bad.form.yaml").write_text(BAD_SHEET, encoding="utf-8")
-        for name in sys.argv[1:] or (*PICTURES, "serve"):
-            serve(folder) if name == "serve" else take(name, folder)
+        others = {"serve": serve, "report": report, "timeline": timeline}
+        for name in sys.argv[1:] or (*PICTURES, *others):
+            others[name](folder) if name in others else take(name, folder)
 
 
 if __name__ == "__main__":

@@ -60,8 +60,12 @@ class Progress:
     def line(self, seconds: float) -> str:
         """What there is to say after *seconds*."""
         done = self._done_scripts + (self._in_script / self._of_script if self._of_script else 0.0)
-        of_all = f"{self._done_scripts} of {self._scripts} scripts" if self._scripts > 1 else f"{self._in_script} of {self._of_script}"
-        parts = [f" {self._played} played", *([f"{self._fallen} failed"] if self._fallen else []), of_all]
+        several = self._scripts > 1
+        parts = [f" {self._played} played" if several else f" {self._in_script} of {self._of_script} played"]
+        if self._fallen:
+            parts.append(f"{self._fallen} failed")
+        if several:
+            parts.append(f"{self._done_scripts} of {self._scripts} scripts")
         if self._script:
             parts.append(plain(self._script))
         if 0 < done < self._scripts and seconds > 1:

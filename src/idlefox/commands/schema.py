@@ -1,18 +1,24 @@
-"""`idlefox schema`: the sheet's JSON Schema, for editors."""
+"""`idlefox schema`: the JSON Schema of the sheet, for editors, and of each JSON output, for those who read them."""
 
 from __future__ import annotations
+
+from importlib import resources
 
 import click
 
 from ..forms.sheet.check import schema_text
 
+_OUTPUTS = ("report", "trace")
+
 
 @click.command("schema")
-def command() -> None:
-    """Print the JSON Schema (2020-12) of the form sheet, so that an editor completes and checks it.
+@click.option("--of", "what", type=click.Choice(["sheet", *_OUTPUTS]), default="sheet", help="The sheet, or what a run or a trace writes.")
+def command(what: str) -> None:
+    """Print the JSON Schema (2020-12) of the form sheet, so that an editor completes and checks it; or of a JSON output.
 
     \b
     Example:
       idlefox schema > sheet.schema.json
+      idlefox schema --of report
     """
-    click.echo(schema_text())
+    click.echo(schema_text() if what == "sheet" else resources.files("idlefox.report").joinpath(f"{what}.schema.json").read_text("utf-8"))
