@@ -10,9 +10,9 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
-from ..problems import CALL, Place, Problem, Unreadable
+from ..problems import CALL, Place, Problem, Unreadable, read_text
 from ..records import NamedTuple
-from ..script.ops import WHOLE, Part
+from ..script.ops import WHOLE, Part, part_of_text
 from .player import Begun, Prepares, Ready, Teller, Told, Wishes, play_script, prepare, read
 from .results import ScriptResult
 from .select import Chosen
@@ -189,13 +189,22 @@ def _alone(wishes: Wishes, task: Task) -> ScriptResult:
 
 
 def _prepared(part: Part, chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
-    """What `prepare` makes of a *part* of *chosen*, which is read once; where anything is wrong with it, all that is."""
-    if _LAST.get("chosen") != chosen:
-        _LAST["script"] = read(chosen)
-        _LAST["chosen"] = chosen
+    """What `prepare` makes of a *part* of *chosen*: only that is read, where it can be told apart. If anything is wrong with the whole,
+    that is told.
+    """
+    if part.parts == 1:
+        return prepare(chosen, wishes, subjects)
     try:
+        text = part_of_text(_text(chosen), part) if wishes.seed is None else None
+        if text is not None:
+            return prepare(chosen._replace(text=text), wishes, subjects)
+        if _LAST.get("chosen") != chosen:
+            _LAST["script"], _LAST["chosen"] = read(chosen), chosen
         return prepare(chosen, wishes, subjects, part, _LAST["script"])
     except Unreadable:
-        if part.parts > 1:
-            prepare(chosen, wishes, subjects, script=_LAST["script"])
+        prepare(chosen, wishes, subjects)
         raise
+
+
+def _text(chosen: Chosen) -> str:
+    return read_text(chosen.file) if chosen.text is None else chosen.text

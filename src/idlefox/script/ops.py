@@ -63,6 +63,21 @@ class Part(NamedTuple):
 
 
 WHOLE = Part(0, 1)
+_TOP = re.compile(r"^(?=[^\s#])", re.MULTILINE)
+_LEAST_EACH = 8  # scenarios of a part, so that parts come out about even
+
+
+def part_of_text(text: str, part: Part) -> str | None:
+    """*text* of a script with the scenarios of other parts left out, every line in its place; None where it has too few to be parted so."""
+    blocks = _TOP.split(text)
+    scenarios = [number for number, block in enumerate(blocks) if block.startswith("scenario")]
+    if len(scenarios) < part.parts * _LEAST_EACH:
+        return None
+    kept = set(part.of(scenarios))
+    for number in scenarios:
+        if number not in kept:
+            blocks[number] = "\n" * blocks[number].count("\n")
+    return "".join(blocks)
 
 
 def path_span(text: str, offset: int) -> tuple[int, int]:
