@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import re
+import textwrap
 import typing
 from datetime import date, timedelta
 from typing import Any
@@ -319,6 +320,26 @@ def test_a_pattern_that_takes_too_long_is_given_up(pattern: str, length: int) ->
     assert finds(pattern, "v")("a" * (length - 1)) is False
     with pytest.raises(PatternTooSlow, match=f"{length}"):
         finds(pattern, "v")("a" * length)
+
+
+@pytest.mark.parametrize(("open_", "close"), [("(", ")"), ("[a", "]"), ("(?:", ")"), ("(?=", ")")])
+def test_a_pattern_nests_so_deep_and_no_deeper(open_: str, close: str) -> None:
+    finds(open_ * 99 + close * 99, "v")
+    with pytest.raises(PatternError, match="nested deeper than 100"):
+        finds(open_ * 100 + close * 100, "v")
+
+
+@pytest.mark.parametrize(("make", "first"), [
+    (lambda n: "[" * n + "]" * n, 201), (lambda n: "{a: " * n + "}" * n, 201), (lambda n: "- " * n + "x", 201),
+    (lambda n: "\n".join(" " * i + "a:" for i in range(n)), 200),
+])  # fmt: skip
+def test_a_sheet_nests_so_deep_and_no_deeper(make: Any, first: int) -> None:
+    def says(n: int) -> bool:
+        with pytest.raises(Unreadable) as fault:
+            read_sheet_text("x: \n" + textwrap.indent(make(n), "  "), "f.form.yaml")
+        return any("nested deeper than 200" in problem.cause for problem in fault.value.problems)
+
+    assert [n for n in range(196, 203) if says(n)][:1] == [first]
 
 
 @pytest.mark.parametrize(("text", "fits", "not_"), [("[a-]", "-", "b"), (r"[\-\d(]", "(", "-x"), ("[^]", "x", ""), (r"\/[<<]", "/<", "/x")])

@@ -133,6 +133,16 @@ def test_a_form_that_the_browser_sends_gets_a_document() -> None:
     assert b'<p role="alert">Who?</p>' in refused.response.body
 
 
+def test_what_is_stored_is_what_the_form_sent_and_was_taken() -> None:
+    asked = world("panels: {p: {fields: {a: {}}, submit: {to: /parts}}}\nafter: {}\n")
+    for path, sent, stored in (
+        ("/lamps", {"wick": "a", "oil": 1}, {"wick": "a", "oil": 1}), ("/lamps", {"wick": "b", "oil": 10}, {"wick": "a", "oil": 1}),
+        ("/parts", {"a": "x"}, {"wick": "a", "oil": 1}), ("/lamps", {"wick": "c"}, {"wick": "c"}),
+    ):  # fmt: skip
+        assert asked.decide(Request("POST", path, {"content-type": "application/json"}, json.dumps(sent).encode()), 0) is not None
+        assert asked.stand_in.record == stored, path
+
+
 def test_scripted_answers_come_first_and_once() -> None:
     here = world()
     here.script_lookup("wicks", "refuse", "Sold out.", 50)
