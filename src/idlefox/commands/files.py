@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import stat
-import tempfile
 from collections.abc import Iterable
 
 
@@ -25,6 +24,8 @@ def write_bytes_whole(path: str, data: Iterable[bytes]) -> None:
         with open(target, "wb") as handle:
             handle.writelines(data)
         return
+    import tempfile
+
     descriptor, beside = tempfile.mkstemp(prefix=".idlefox-", dir=os.path.dirname(target))
     try:
         with open(descriptor, "wb") as handle:

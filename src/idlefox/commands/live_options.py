@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import logging
 import os
 from typing import TYPE_CHECKING, Any
 
@@ -54,6 +53,7 @@ def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, An
 
 def _announce(console: Console) -> None:
     """What is started in the person's name is told at once, beside the results."""
+    import logging
 
     class Told(logging.Handler):
         def emit(self, record: logging.LogRecord) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import random
 import signal
 from collections.abc import Callable
 from typing import Any
@@ -200,6 +199,8 @@ def _seed(order: str, seed: int | None) -> int | None:
         if seed is not None:
             raise click.UsageError("--seed goes with --order shuffled")
         return None
+    import random
+
     return random.SystemRandom().randrange(1_000_000) if seed is None else seed
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import random
 from collections.abc import Callable
 from pathlib import Path
 from time import perf_counter
@@ -175,6 +174,8 @@ def _kept(script: Script, scenarios: list[Scenario], chosen: Chosen, wishes: Wis
     test = wanted(wishes.narrowed, place)
     kept = [s for s in chosen_ones if test(s)]
     if wishes.seed is not None:
+        import random
+
         random.Random(f"{wishes.seed} {place}").shuffle(kept)
     return kept
 

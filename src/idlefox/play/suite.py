@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import random
 import re
 from collections.abc import Iterator
 from functools import partial
@@ -34,6 +33,8 @@ def in_order(chosen: list[Chosen], wishes: Wishes) -> list[Chosen]:
     """The scripts in the order in which they are played."""
     if wishes.seed is None:
         return chosen
+    import random
+
     shuffled = list(chosen)
     random.Random(wishes.seed).shuffle(shuffled)
     return shuffled

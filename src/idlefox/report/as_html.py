@@ -98,7 +98,7 @@ def _steps(scenario: ScenarioResult) -> str:
     for taken in scenario.story.taken:
         moved = _moved(before, taken)
         time = f' <span class="time">{moved}</span>' if moved else ""
-        items.append(f'<li data-line="{taken.line}"><code>{escape(plain(taken.text))}</code>{time}</li>')
+        items.append(f'<li data-line="{taken.line}"><code>{escape(plain(taken.played or taken.text))}</code>{time}</li>')
         before = taken
     return f'<ol class="plain">{"".join(items)}</ol>' if items else ""
 
