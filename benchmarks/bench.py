@@ -32,11 +32,11 @@ from idlefox.engine.session.due import advance
 from idlefox.engine.session.session import Session, Stage, built
 from idlefox.engine.state.live import Live
 from idlefox.forms.sheet.read import read_sheet_text
-from idlefox.play.checks import judge_check
-from idlefox.play.player import Wishes, play_script
-from idlefox.play.select import Chosen
-from idlefox.play.simulated import SimulatedForm
-from idlefox.play.subjects import Subjects
+from idlefox.playing.checks import judge_check
+from idlefox.playing.player import Wishes, play_script
+from idlefox.playing.select import Chosen
+from idlefox.playing.simulated import SimulatedForm
+from idlefox.playing.subjects import Subjects
 from idlefox.script.reader import read_script_text
 from idlefox.script.tree import Check, Noun, Word
 

@@ -20,7 +20,7 @@ from idlefox.live.browsers import choose
 from idlefox.live.lane import LiveWishes
 from idlefox.live.loading import Live, close_all
 from idlefox.live.subject import LivePageSubject
-from idlefox.play.player import play_scenario
+from idlefox.playing.player import play_scenario
 from idlefox.script.expand import expand
 from idlefox.script.reader import read_script_text
 

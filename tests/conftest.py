@@ -10,10 +10,10 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-from idlefox.play.player import Wishes, play_script
-from idlefox.play.results import ScriptResult
-from idlefox.play.select import Chosen
-from idlefox.play.subjects import Subjects
+from idlefox.playing.player import Wishes, play_script
+from idlefox.playing.results import ScriptResult
+from idlefox.playing.select import Chosen
+from idlefox.playing.subjects import Subjects
 from idlefox.report.wording import expected_text, found_text, reason_text
 
 # In CI the same examples every time: a change is judged by itself, not by the luck of the draw.

@@ -24,8 +24,8 @@ from idlefox.engine.world.encode import File
 from idlefox.engine.world.page_request import page_entries, page_text
 from idlefox.forms.html.model import Control
 from idlefox.forms.html.read import read_page_text
-from idlefox.play.simulated import SimulatedForm
-from idlefox.play.steps import take_step
+from idlefox.playing.simulated import SimulatedForm
+from idlefox.playing.steps import take_step
 from idlefox.script.expand import expand
 from idlefox.script.reader import read_script_text
 

@@ -23,8 +23,8 @@ from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values import limits, whatwg
 from idlefox.forms.values.durations import parse_instant
 from idlefox.forms.values.patterns import PatternError, PatternTooSlow, finds, whole_match
-from idlefox.play.abilities import unable
-from idlefox.play.simulated import SimulatedForm
+from idlefox.playing.abilities import unable
+from idlefox.playing.simulated import SimulatedForm
 from idlefox.problems import Unreadable
 from idlefox.script.expand import expand
 from idlefox.script.reader import read_script_text

@@ -20,10 +20,10 @@ import pytest
 from test_played import cases, script_of
 
 from idlefox.forms.schema.read import read_schema
-from idlefox.play.player import Wishes, play_scenario, prepare
-from idlefox.play.select import Chosen
-from idlefox.play.simulated import SimulatedForm
-from idlefox.play.subjects import Subjects
+from idlefox.playing.player import Wishes, play_scenario, prepare
+from idlefox.playing.select import Chosen
+from idlefox.playing.simulated import SimulatedForm
+from idlefox.playing.subjects import Subjects
 from idlefox.problems import Unreadable
 from idlefox.report.outline import outline_lines
 from idlefox.report.wording import expected_text, found_text, reason_texts, state_lines

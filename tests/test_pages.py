@@ -21,11 +21,11 @@ from idlefox.forms.html.source import start_tags
 from idlefox.forms.schema.read import whole_pattern
 from idlefox.forms.values.patterns import finds, whole_match
 from idlefox.forms.values.whatwg import DATE_KINDS, date_number, date_text
-from idlefox.play.player import Wishes, play_script
-from idlefox.play.select import Chosen
-from idlefox.play.simulated import SimulatedForm
-from idlefox.play.steps import take_step
-from idlefox.play.subjects import Subjects
+from idlefox.playing.player import Wishes, play_script
+from idlefox.playing.select import Chosen
+from idlefox.playing.simulated import SimulatedForm
+from idlefox.playing.steps import take_step
+from idlefox.playing.subjects import Subjects
 from idlefox.problems import Unreadable
 from idlefox.report.wording import expected_text, found_text, reason_text
 from idlefox.script.expand import expand

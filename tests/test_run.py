@@ -16,11 +16,11 @@ from conftest import Fox
 
 from idlefox.commands.files import write_whole
 from idlefox.commands.run import command
-from idlefox.play.player import Wishes, play_script
-from idlefox.play.results import Results, Run
-from idlefox.play.select import Chosen
-from idlefox.play.simulated import SimulatedForm
-from idlefox.play.subjects import Subjects
+from idlefox.playing.player import Wishes, play_script
+from idlefox.playing.results import Results, Run
+from idlefox.playing.select import Chosen
+from idlefox.playing.simulated import SimulatedForm
+from idlefox.playing.subjects import Subjects
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 SHEET = """

@@ -13,8 +13,8 @@ from conftest import Fox
 from idlefox.forms.expressions.parse import FUNCTIONS
 from idlefox.forms.model.form import RULE_KINDS
 from idlefox.forms.names.states import FIELD_STATES, FORM_ONLY
-from idlefox.play.abilities import needs
-from idlefox.play.subject import ABILITIES
+from idlefox.playing.abilities import needs
+from idlefox.playing.subject import ABILITIES
 from idlefox.report.wording import expected_text, found_text, reason_text
 from idlefox.script.checks import NOUNS
 from idlefox.script.reader import read_script_text

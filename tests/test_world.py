@@ -17,7 +17,7 @@ from idlefox.live.loopback import Loopback
 from idlefox.live.messages import Request, Response
 from idlefox.live.page_map import agent_map
 from idlefox.live.world import NEVER, World
-from idlefox.play.server_answers import answer_of
+from idlefox.playing.server_answers import answer_of
 from idlefox.problems import Unreadable
 from idlefox.script import tree
 

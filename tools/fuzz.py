@@ -256,9 +256,9 @@ class Player:
 
     def _whole(self, changer: Changer) -> str:
         """A sheet or page with a script, through the player."""
-        from idlefox.play.player import Wishes, play_script
-        from idlefox.play.select import Chosen
-        from idlefox.play.subjects import Subjects
+        from idlefox.playing.player import Wishes, play_script
+        from idlefox.playing.select import Chosen
+        from idlefox.playing.subjects import Subjects
         from idlefox.report.wording import expected_text, found_text, reason_text
 
         form, script = changer.chance.choice(changer.pairs)

@@ -15,12 +15,12 @@ import idlefox
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.session import Stage
 from idlefox.forms.sheet.read import read_sheet
-from idlefox.play.simulated import SimulatedForm
-from idlefox.play.steps import take_step
+from idlefox.playing.simulated import SimulatedForm
+from idlefox.playing.steps import take_step
 from idlefox.script.tree import Address, Type
 
 PACKAGE = Path(idlefox.__file__).parent
-HOUSE = ("play", "session", "compile", "acts", "world", "judge", "state", "plan", "forms")  # the top first
+HOUSE = ("playing", "session", "compile", "acts", "world", "judge", "state", "plan", "forms")  # the top first
 
 
 def room_of(file: str) -> tuple[str, str]:
@@ -55,7 +55,7 @@ def walk() -> list[tuple[str, str, str, str]]:
 def main() -> None:
     calls = walk()
     left: set[str] = set()
-    here, stays, returns, up = "play", 1, 0, 0
+    here, stays, returns, up = "playing", 1, 0, 0
     for caller, who, called, what in calls:
         climbs = HOUSE.index(called) < HOUSE.index(caller)
         up += climbs

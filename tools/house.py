@@ -17,7 +17,7 @@ PACKAGE = Path(__file__).resolve().parent.parent / "src" / "idlefox"
 ROWS: tuple[tuple[str, ...], ...] = (
     ("commands",),
     ("report", "study"),
-    ("play",),
+    ("playing",),
     ("engine.session", "script"),
     ("engine.compile", "words"),
     ("engine.acts",),
@@ -31,7 +31,7 @@ ROWS: tuple[tuple[str, ...], ...] = (
     ("forms.names", "forms.values"),
 )
 SAYS = {
-    "commands": "the command line", "report": "results in words", "study": "first scripts", "play": "steps, checks, verdicts",
+    "commands": "the command line", "report": "results in words", "study": "first scripts", "playing": "steps, checks, verdicts",
     "script": "the language", "words": "the table of words",
     "engine.session": "the door: starts, holds, copies", "engine.compile": "a form into a plan",
     "engine.acts": "what a person does", "engine.world": "clock, answers, wire, server",

@@ -1,6 +1,6 @@
 """How much of what one plants in the code the tests catch: `python tools/mutate.py [--sample N] [--seed S]`.
 
-A random, seeded sample of mutants of `engine`, `forms`, `script` and `play` is made by a mutation tester
+A random, seeded sample of mutants of `engine`, `forms`, `script` and `playing` is made by a mutation tester
 (`pip install cosmic-ray`), each is planted in a copy of the repository, and the tests that come by its line (coverage
 knows which, also of those that run the built program) are run against it until one fails. Not part of CI: a sample of 300
 takes an hour or two on two cores. `--from` and `--to` try a part of the sample.
@@ -27,7 +27,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 ROOT = Path(__file__).resolve().parent.parent
-ROOMS = ("engine", "forms", "script", "play")
+ROOMS = ("engine", "forms", "script", "playing")
 NAMES = (
     "core", "played", "journals", "odd", "world", "timing", "server", "forms", "pages", "browser", "words", "invariants", "language",
     "rooms", "run",

@@ -13,8 +13,8 @@ from pathlib import Path
 
 import click
 
-from ..play.player import Wishes
-from ..play.select import Narrowed
+from ..playing.player import Wishes
+from ..playing.select import Narrowed
 from ..problems import no_path
 from ..report.styled import plain
 from .console import Console

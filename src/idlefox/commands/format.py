@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from ..play.select import choose_files
+from ..playing.select import choose_files
 from ..problems import CALL, Place, Problem, Unreadable, read_bytes
 from ..report.styled import plain
 from ..script.reader import read_script, read_script_text

@@ -6,8 +6,8 @@ import json
 import os
 from collections.abc import Iterable
 
-from ..play.results import Results
-from ..play.select import Chosen, place_of
+from ..playing.results import Results
+from ..playing.select import Chosen, place_of
 from ..problems import Unreadable, read_text
 from .files import own_folder, write_whole
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import click
 
-from ..play.player import Wishes
-from ..play.subjects import read_form
+from ..playing.player import Wishes
+from ..playing.subjects import read_form
 from ..problems import Unreadable
 from ..report.outline import outline_lines
 from ..roots import reading_below

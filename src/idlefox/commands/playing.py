@@ -7,11 +7,11 @@ import signal
 import sys
 from time import perf_counter
 
-from ..play.player import Prepares, Wishes, prepare
-from ..play.results import Results, Run, ScenarioResult, ScriptResult, address_of
-from ..play.select import Chosen, choose_files
-from ..play.subjects import Subjects
-from ..play.suite import in_order, play_files
+from ..playing.player import Prepares, Wishes, prepare
+from ..playing.results import Results, Run, ScenarioResult, ScriptResult, address_of
+from ..playing.select import Chosen, choose_files
+from ..playing.subjects import Subjects
+from ..playing.suite import in_order, play_files
 from ..problems import CALL, Place, Problem, Unreadable
 from ..records import NamedTuple
 from ..report.styled import plain

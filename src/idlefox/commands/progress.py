@@ -7,8 +7,8 @@ import sys
 from collections.abc import Sequence
 from time import monotonic
 
-from ..play.results import ScenarioResult
-from ..play.select import Chosen
+from ..playing.results import ScenarioResult
+from ..playing.select import Chosen
 from ..report.styled import columns, plain
 
 _APART = 0.1  # seconds between two drawings

@@ -6,7 +6,7 @@ import os
 from collections.abc import Callable, Iterable, Sequence
 from importlib import import_module
 
-from ..play.results import Run
+from ..playing.results import Run
 from ..report.styled import plain
 from .console import Console
 from .files import why, write_whole

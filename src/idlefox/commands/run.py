@@ -8,10 +8,10 @@ from typing import Any
 
 import click
 
-from ..play.player import Wishes
-from ..play.results import Run
-from ..play.select import Chosen, Narrowed
-from ..play.tags import TagError, read_tags
+from ..playing.player import Wishes
+from ..playing.results import Run
+from ..playing.select import Chosen, Narrowed
+from ..playing.tags import TagError, read_tags
 from ..problems import Problem, Unreadable
 from ..report.styled import plain
 from .config import Config, far_report, further_roots, jobs_of, read_config, trusts

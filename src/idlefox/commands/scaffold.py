@@ -12,9 +12,9 @@ from urllib.parse import urlsplit
 
 import click
 
-from ..play.kinds import misplaced
-from ..play.player import Wishes
-from ..play.subjects import is_page
+from ..playing.kinds import misplaced
+from ..playing.player import Wishes
+from ..playing.subjects import is_page
 from ..problems import Unreadable
 from ..report.styled import plain
 from ..roots import is_below, reading_below

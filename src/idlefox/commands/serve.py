@@ -10,8 +10,8 @@ import click
 
 from ..forms.sheet.read import read_sheet
 from ..forms.values.durations import parse_instant
-from ..play.kinds import misplaced
-from ..play.player import Wishes
+from ..playing.kinds import misplaced
+from ..playing.player import Wishes
 from ..problems import Place, Problem, Unreadable, near_file
 from ..report.styled import plain
 from ..roots import reading_below

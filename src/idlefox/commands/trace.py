@@ -8,11 +8,11 @@ import os
 import click
 
 from ..forms.names.addresses import AddressError, locate, parse_address
-from ..play.player import Wishes
-from ..play.results import Results, Run, ScriptResult
-from ..play.select import choose_files
-from ..play.story import Story, whole_story
-from ..play.tracing import Traced, trace_scenario
+from ..playing.player import Wishes
+from ..playing.results import Results, Run, ScriptResult
+from ..playing.select import choose_files
+from ..playing.story import Story, whole_story
+from ..playing.tracing import Traced, trace_scenario
 from ..problems import CALL, Place, Problem, Unreadable, listed
 from ..report.styled import plain
 from ..report.traced import ONLY, trace_lines

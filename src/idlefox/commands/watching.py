@@ -11,10 +11,10 @@ from time import strftime
 
 import click
 
-from ..play.player import Ready, Wishes, prepare
-from ..play.results import Results
-from ..play.select import Chosen
-from ..play.subjects import Subjects
+from ..playing.player import Ready, Wishes, prepare
+from ..playing.results import Results
+from ..playing.select import Chosen
+from ..playing.subjects import Subjects
 from ..problems import Problem, Unreadable
 from ..report.styled import plain
 from ..roots import noting_reads

@@ -16,8 +16,8 @@ from ..engine.world.typed import read_as
 from ..forms.model.form import Form
 from ..forms.names.addresses import called
 from ..forms.names.shapes import write_address
-from ..play.simulated import SimulatedForm
-from ..play.subject import ABILITIES, FieldState, Material, Unseen
+from ..playing.simulated import SimulatedForm
+from ..playing.subject import ABILITIES, FieldState, Material, Unseen
 from ..refusals import Refusal
 from ..script.tree import Address, Noun
 from .served_map import ServedMap

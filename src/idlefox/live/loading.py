@@ -15,7 +15,7 @@ from ..engine.session.session import Stage
 from ..forms.html.read import read_page_text
 from ..forms.model.form import Form
 from ..forms.model.live import Find, LivePage
-from ..play.subjects import Loaded, page_warnings
+from ..playing.subjects import Loaded, page_warnings
 from ..problems import CALL, OUTSIDE, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
 from ..roots import outside

@@ -11,7 +11,7 @@ from ..forms.model.live import LivePage, Place
 from ..forms.names.addresses import parse_address
 from ..forms.names.shapes import write_address
 from ..forms.values.values import is_empty, reads_as
-from ..play.subject import FieldState, Unseen
+from ..playing.subject import FieldState, Unseen
 from ..refusals import Refusal
 from ..script.tree import Noun
 from .messages import target_of

@@ -13,8 +13,8 @@ from ..engine.state.journal import Journal
 from ..forms.model.form import Field
 from ..forms.names.addresses import called
 from ..forms.names.shapes import write_address
-from ..play.server_answers import answer_of
-from ..play.subject import ABILITIES, UNDER_WAY, Material, Unseen
+from ..playing.server_answers import answer_of
+from ..playing.subject import ABILITIES, UNDER_WAY, Material, Unseen
 from ..refusals import Refusal
 from ..script import tree
 from ..script.tree import Noun

@@ -11,8 +11,8 @@ from html import escape
 from typing import Any
 
 from ..forms.values.values import written
-from ..play.results import Failure, Run, ScenarioResult
-from ..play.story import Taken, Told
+from ..playing.results import Failure, Run, ScenarioResult
+from ..playing.story import Taken, Told
 from .styled import plain
 from .timeline import drawing_of
 from .timeline_svg import PATTERNS, svg_of

@@ -6,7 +6,7 @@ import json
 from collections.abc import Iterator
 from typing import Any
 
-from ..play.results import Failure, Run, ScenarioResult, ScriptResult
+from ..playing.results import Failure, Run, ScenarioResult, ScriptResult
 from ..problems import Problem
 from .wording import expected_text, found_text, reason_texts, state_lines
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import yaml
 
-from ..play.results import Failure, Run, ScenarioResult, ScriptResult
+from ..playing.results import Failure, Run, ScenarioResult, ScriptResult
 from ..problems import Problem
 from .styled import plain
 from .wording import expected_text, found_text, reason_texts, state_lines

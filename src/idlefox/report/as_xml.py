@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
-from ..play.results import Run, ScenarioResult, ScriptResult
+from ..playing.results import Run, ScenarioResult, ScriptResult
 from ..problems import Problem
 from .styled import Line, unstyled
 from .terminal import problem_lines, scenario_failures

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..play.results import Failure, Run, ScenarioResult, ScriptResult
+from ..playing.results import Failure, Run, ScenarioResult, ScriptResult
 from ..problems import BAD_PATH, CALL, KIND, NO_FILE, Problem
 from .styled import Line, columns, hanging, marked, plain, wrap
 from .wording import expected_text, found_text, reason_texts, state_lines

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..play.story import Lane, Mark, Story
+from ..playing.story import Lane, Mark, Story
 from ..records import NamedTuple
 from .styled import columns, plain
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from ..forms.values.values import written
-from ..play.story import Told, told
-from ..play.tracing import Changed, Traced, rebuild
+from ..playing.story import Told, told
+from ..playing.tracing import Changed, Traced, rebuild
 from .styled import Line, columns, hanging, plain
 from .terminal import scenario_failures
 

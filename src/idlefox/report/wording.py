@@ -8,9 +8,9 @@ from typing import Any
 from ..forms.expressions import UNKNOWN, Shown
 from ..forms.values.durations import write_duration
 from ..forms.values.values import written
-from ..play.matching import Difference
-from ..play.results import Failure
-from ..play.subject import FieldState
+from ..playing.matching import Difference
+from ..playing.results import Failure
+from ..playing.subject import FieldState
 from ..refusals import NO_END, Refusal
 from ..script.tree import Anything, Like
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ..play.subject import ABILITIES
+from ..playing.subject import ABILITIES
 from ..words.table import GROUPS, PLACES, Word, in_groups
 from .styled import Line, columns, hanging, wrap
 

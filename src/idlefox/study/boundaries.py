@@ -17,9 +17,9 @@ from ..forms.html.elements import BLOCKING
 from ..forms.model.form import TEXT_KINDS, Field, Form, written_path
 from ..forms.values.values import written
 from ..forms.values.whatwg import DATE_KINDS, EXACT
-from ..play.player import DEFAULT_CLOCK, play_scenario
-from ..play.simulated import SimulatedForm
-from ..play.steps import take_step
+from ..playing.player import DEFAULT_CLOCK, play_scenario
+from ..playing.simulated import SimulatedForm
+from ..playing.steps import take_step
 from ..records import NamedTuple
 from ..script.against import check_ops
 from ..script.checks import NOUNS
