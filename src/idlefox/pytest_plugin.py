@@ -1,0 +1,111 @@
+"""Scripts (`*.fox`) as items of pytest: loaded with the package, silent unless asked by `--fox` or `idlefox = true`.
+
+Nothing of Idle Fox is loaded before the first script is collected.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+_NO_MARK = re.compile(r"[^\w:+.\[\]/\\-]")
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    group = parser.getgroup("idlefox", "Idle Fox")
+    group.addoption("--fox", action="store_true", default=False, help="Collect *.fox: an item for each scenario and table row.")
+    group.addoption("--fox-trust-python", action="store_true", default=False, help="Let sheets run the Python rules they name.")
+    parser.addini("idlefox", "Collect *.fox, as with --fox.", type="bool", default=False)
+
+
+def pytest_collect_file(file_path: Path, parent: pytest.Collector) -> pytest.Collector | None:
+    config = parent.config
+    if file_path.suffix != ".fox" or not (config.getoption("--fox") or config.getini("idlefox")):
+        return None
+    file: pytest.Collector = FoxFile.from_parent(parent, path=file_path)
+    return file
+
+
+class Unplayable(Exception):
+    """A script that cannot be played, with all that is wrong with it."""
+
+
+class FoxFile(pytest.File):
+    """A script: its scenarios are the items."""
+
+    def collect(self) -> Iterator[pytest.Item]:
+        from .playing.player import Wishes, prepare
+        from .playing.select import Chosen
+        from .playing.subjects import Subjects
+        from .problems import Unreadable
+
+        name = os.path.relpath(self.path)
+        trusted = bool(self.config.getoption("--fox-trust-python"))
+        wishes = Wishes(trust_python=trusted, project=str(self.config.rootpath))
+        subjects = self.config.stash.setdefault(_SUBJECTS, Subjects(trust_python=trusted))
+        try:
+            ready = prepare(Chosen(name), wishes, subjects)
+        except Unreadable as fault:
+            raise Unplayable(fault.problems) from None
+        for scenario in ready.scenarios:
+            item = FoxItem.from_parent(self, name=scenario.title + (f"[row {scenario.row}]" if scenario.row else ""))
+            item.play = (scenario, ready, wishes, name)
+            for tag in scenario.tags:
+                mark = _NO_MARK.sub("_", tag)
+                self.config.addinivalue_line("markers", f"{mark}: a tag of scripts")
+                item.add_marker(mark)
+            yield item
+
+    def repr_failure(self, excinfo: pytest.ExceptionInfo[BaseException], style: Any = None) -> Any:
+        from .report.styled import unstyled
+        from .report.terminal import problem_lines
+
+        if not isinstance(excinfo.value, Unplayable):
+            return super().repr_failure(excinfo)
+        return unstyled([line for problem in excinfo.value.args[0] for line in (*problem_lines(problem, 100), [])])
+
+
+_SUBJECTS: pytest.StashKey[Any] = pytest.StashKey()
+
+
+class DoesNotHold(Exception):
+    """A scenario that does not hold."""
+
+
+class FoxItem(pytest.Item):
+    """One scenario, or one row of its table."""
+
+    play: tuple[Any, Any, Any, str]
+
+    def runtest(self) -> None:
+        from .playing.player import play_scenario
+        from .roots import reading_below
+
+        scenario, ready, wishes, name = self.play
+        with reading_below(wishes.roots_for(name)):
+            result = play_scenario(scenario, ready.loaded.begin(str(Path(name).parent)), ready.clock, name)
+        for text in result.warnings:
+            self.warn(pytest.PytestWarning(text))
+        if result.verdict == "aside":
+            raise pytest.skip.Exception(result.why, _use_item_location=True)
+        if result.verdict == "known":
+            pytest.xfail(result.why)
+        if result.fell:
+            raise DoesNotHold(result)
+
+    def repr_failure(self, excinfo: pytest.ExceptionInfo[BaseException], style: Any = None) -> Any:
+        from .report.styled import unstyled
+        from .report.terminal import scenario_failures
+
+        if not isinstance(excinfo.value, DoesNotHold):
+            return super().repr_failure(excinfo, style)
+        return unstyled(scenario_failures(excinfo.value.args[0], 100))
+
+    def reportinfo(self) -> tuple[Path, int, str]:
+        scenario = self.play[0]
+        return self.path, (scenario.row_line if scenario.row_line and not scenario.row_file else scenario.line) - 1, self.name
