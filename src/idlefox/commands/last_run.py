@@ -25,10 +25,12 @@ def read_last(project: str) -> Fallen | None:
 
 
 def keep_last(project: str, results: Results, before: Fallen | None, *, interrupted: bool) -> None:
-    """Keeps what did not hold for the next run; of a run that was broken off, also what had not held *before* and was not played now.
+    """Keeps what did not hold for the next run. Where nothing was played, or nothing can be written, all stays as it is.
 
-    Where it cannot be written, nothing is kept.
+    Of a run that was broken off, also what had not held *before* and was not played now.
     """
+    if not results.total and not results.unplayed:
+        return
     fallen: set[tuple[str, ...]] = set()
     played: set[tuple[str, ...]] = set()
     for script in results:

@@ -182,7 +182,7 @@ def _kept(script: Script, scenarios: list[Scenario], chosen: Chosen, wishes: Wis
 
 Begun = Callable[[str, int], None]  # hears of a script with the number of its scenarios
 Told = Callable[[ScenarioResult], None]
-Teller = Callable[[Scenario, Loaded, str, int, str, ScenarioResult, list[int]], Any]  # see `story.story_of`
+Teller = Callable[[Scenario, Loaded, str, int, str, ScenarioResult, list[tuple[int, bool]]], Any]  # see `story.story_of`
 Prepares = Callable[[Chosen, Wishes, Subjects], Ready]
 
 
@@ -232,8 +232,8 @@ def _alive(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: st
     """Plays *scenario*; a fault of our own ends it, and nothing else."""
     try:
         subject = loaded.begin(folder)
-        times: list[int] = []
-        watch: Watch | None = (lambda number, held: times.append(subject.elapsed())) if teller is not None else None
+        seen: list[tuple[int, bool]] = []
+        watch: Watch | None = (lambda number, held: seen.append((subject.elapsed(), held))) if teller is not None else None
         result = play_scenario(scenario, subject, clock, file, watch)
         for again in range(loaded.retries):
             if result.verdict != "fail":
@@ -242,7 +242,7 @@ def _alive(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: st
             if result.verdict == "pass":
                 told = f"it held only when it was played for the {_ORDINALS.get(again + 2, f'{again + 2}th')} time"
                 result = result._replace(verdict="unsteady", warnings=(*result.warnings, told))
-        return result if teller is None else result._replace(story=teller(scenario, loaded, folder, clock, file, result, times))
+        return result if teller is None else result._replace(story=teller(scenario, loaded, folder, clock, file, result, seen))
     except Exception as fault:
         source = scenario.source
         place = Place(source.file, scenario.line, 1, len("scenario"))

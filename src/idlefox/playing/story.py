@@ -99,16 +99,16 @@ class Story(NamedTuple):
 
 
 def story_of(
-    scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str, result: ScenarioResult, times: Sequence[int]
+    scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str, result: ScenarioResult, seen: Sequence[tuple[int, bool]]
 ) -> Story:
-    """What is to be told of a scenario that has come to *result*, with the virtual *times* after its steps and checks."""
+    """What is to be told of a scenario that has come to *result*: *seen* are the virtual times after its steps and checks, and which held."""
     story = whole_story(scenario, loaded, folder, clock, file) if result.fell else Story()
-    return story if story.taken else plain_story(scenario, times)
+    return story if story.taken else plain_story(scenario, seen)
 
 
-def plain_story(scenario: Scenario, times: Sequence[int]) -> Story:
-    """The steps and checks of *scenario* with the virtual *times* after each: what is told of one that held."""
-    taken = [_taken(op, ms, (True if _looks(op) else None)) for op, ms in zip(scenario.ops, times, strict=False)]
+def plain_story(scenario: Scenario, seen: Sequence[tuple[int, bool]]) -> Story:
+    """The steps and checks of *scenario* with the virtual times after each: what is told of one that held, or where no more is known."""
+    taken = [_taken(op, ms, held if _looks(op) or not held else None) for op, (ms, held) in zip(scenario.ops, seen, strict=False)]
     return Story(tuple(taken))
 
 
