@@ -13,7 +13,7 @@ from .reports import report_of
 
 _KEYS: dict[str, tuple[type, ...]] = {
     "scripts": (str, list), "subject": (str,), "jobs": (int, str), "report": (str, list), "trust_python": (bool,),
-    "live": (dict,),
+    "live": (dict,), "lint": (dict,),
 }  # fmt: skip
 
 
@@ -42,7 +42,13 @@ def _live_options(value: dict[str, Any]) -> None:
             raise ValueError(f"{key} cannot be {each!r}")
 
 
-_READ: dict[str, Any] = {"jobs": lambda value: jobs_of(str(value)), "report": _each_report, "live": _live_options}
+def _lint_options(value: dict[str, Any]) -> None:
+    for key, each in value.items():
+        if key != "except" or not isinstance(each, list) or not all(isinstance(code, str) for code in each):
+            raise ValueError('except = ["CODE"] is all that it can say')
+
+
+_READ: dict[str, Any] = {"jobs": lambda value: jobs_of(str(value)), "report": _each_report, "live": _live_options, "lint": _lint_options}
 
 
 class Config(NamedTuple):
@@ -52,6 +58,7 @@ class Config(NamedTuple):
     subject: str = ""
     jobs: str = "1"
     reports: tuple[str, ...] = ()
+    lint: tuple[str, ...] = ()  # the codes of findings that are left out
     live: dict[str, Any] = {}  # how to play in a browser, where the call does not say
     trust_python: bool = False  # says the project; that is no leave to run code (`trusts`)
     file: str = ""
@@ -178,6 +185,7 @@ def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
         jobs=str(table.get("jobs", 1)),
         reports=tuple([reports] if isinstance(reports, str) else reports),
         live=table.get("live", {}),
+        lint=tuple(table.get("lint", {}).get("except", ())),
         trust_python=table.get("trust_python", False),
         file=shown,
         folder=str(path.parent),

@@ -21,6 +21,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "outline": ("outline", "Show what a form holds."),
     "trace": ("trace", "Show one scenario step by step, and what each step changed."),
     "format": ("format", "Lay scripts out in the one way."),
+    "lint": ("lint", "Say what is odd in scripts and sheets."),
     "scaffold": ("scaffold", "Write a first sheet and script from a page or a JSON Schema."),
     "serve": ("serve", "Serve a page on loopback, with a sheet as what it asks."),
     "schema": ("schema", "Print the JSON Schema of the form sheet."),

@@ -101,7 +101,7 @@ class Story(NamedTuple):
 def story_of(
     scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str, result: ScenarioResult, seen: Sequence[tuple[int, bool]]
 ) -> Story:
-    """What is to be told of a scenario that has come to *result*: *seen* are the virtual times after its steps and checks, and which held."""
+    """What is to be told of a scenario that has come to *result*; *seen* are the virtual times after its parts, and which held."""
     story = whole_story(scenario, loaded, folder, clock, file) if result.fell else Story()
     return story if story.taken else plain_story(scenario, seen)
 

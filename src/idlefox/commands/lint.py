@@ -1,0 +1,94 @@
+"""`idlefox lint`: what is odd in scripts and sheets although it can be played."""
+
+from __future__ import annotations
+
+import os
+
+import click
+
+from ..problems import Unreadable, listed, suggestion
+from ..report.findings import code_lines, finding_lines, findings_json, findings_sarif
+from ..report.styled import plain
+from ..study.lint.findings import codes
+from ..study.lint.look import look_through
+from .config import read_config
+from .console import Console
+from .files import why, write_whole
+
+_KINDS = {"json": findings_json, "sarif": findings_sarif}
+
+
+@click.command("lint")
+@click.argument("paths", nargs=-1, type=click.Path())
+@click.option("--report", "reports", multiple=True, metavar="KIND=FILE", help="Write a report: json or sarif; - is standard output.")
+@click.option("--only", default="", metavar="CODE,…", help="Only these findings.")
+@click.option("--except", "left_out", default="", metavar="CODE,…", help="All findings but these.")
+@click.option("--explain", default="", metavar="CODE", help="Print what a code finds and why, with examples.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(paths: tuple[str, ...], reports: tuple[str, ...], only: str, left_out: str, explain: str, color: str) -> None:
+    """Look through scripts, the sheets they name, and sheets: files, or folders for both.
+
+    A finding is silenced by a comment at the end of its line, or alone above it:
+    # lint: allow CODE, the reason why
+
+    \b
+    Exit code: 0 nothing found; 1 something found; 2 something could not be read.
+
+    \b
+    Example:
+      idlefox lint
+      idlefox lint forms/ --except silent-rule --report sarif=lint.sarif
+      idlefox lint --explain same-message
+    """
+    wanted = [_report(text) for text in reports]
+    console = Console(color, aside=any(file == "-" for _, file in wanted))
+    if explain:
+        console.lines(code_lines(codes()[_code(explain)], console.width()))
+        return
+    try:
+        config = read_config(".")
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    chosen, without = _codes(only), {*_codes(left_out), *map(_code, config.lint)}
+    looked = look_through(paths or config.scripts or (".",), (config.folder,) if config.folder else ())
+    findings = [f for f in looked.findings if (not chosen or f.code in chosen) and f.code not in without]
+    for finding in findings:
+        console.lines(finding_lines(finding, console.width()))
+    console.problems(looked.problems)
+    count, files = len(findings), len(looked.files)
+    odd = f", {len(looked.problems)} error{'' if len(looked.problems) == 1 else 's'}" if looked.problems else ""
+    told = f" {count or 'no'} finding{'' if count == 1 else 's'} in {files} file{'' if files == 1 else 's'}{odd}"
+    console.lines([[(told, "bad" if count or odd else "good")]])
+    written = [_write(kind, file, _KINDS[kind](findings), console) for kind, file in wanted]
+    raise SystemExit(2 if looked.problems or not all(written) else 1 if findings else 0)
+
+
+def _write(kind: str, file: str, text: str, console: Console) -> bool:
+    if file == "-":
+        console.text(text, newline=False)
+        return True
+    try:
+        os.makedirs(os.path.dirname(file) or ".", exist_ok=True)
+        write_whole(file, text)
+    except (OSError, ValueError) as fault:
+        console.text(plain(f"Error: the report cannot be written to {file}: {why(fault)}"), err=True)
+        return False
+    return True
+
+
+def _report(text: str) -> tuple[str, str]:
+    kind, mark, file = text.partition("=")
+    if not mark or not file or kind not in _KINDS:
+        raise click.UsageError(plain(f"--report: json=FILE or sarif=FILE is needed, not {text!r}"))
+    return kind, file
+
+
+def _codes(text: str) -> set[str]:
+    return {_code(each.strip()) for each in text.split(",") if each.strip()}
+
+
+def _code(text: str) -> str:
+    if text not in codes():
+        raise click.UsageError(plain(f"there is no finding {text!r}: {suggestion(text, codes(), f'there is {listed(codes(), most=30)}')}"))
+    return text

@@ -1,0 +1,97 @@
+"""What is odd in a script, whatever it is played on."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from ...problems import Place
+from ...script.ops import Scenario, lines_of
+from ...script.tree import Block, Cannot, Check, Note, Script
+from .findings import Finding
+
+
+def script_findings(script: Script, scenarios: list[Scenario], used_elsewhere: bool) -> Iterator[Finding]:
+    """What is odd in *script*, whose scenarios are *scenarios*; *used_elsewhere*: other scripts may play its routines."""
+    yield from _checks(script, scenarios)
+    yield from _same(script, scenarios)
+    yield from _unused(script, used_elsewhere)
+
+
+def _finding(code: str, script: Script, line: int, word: str, says: str, remedy: str) -> Finding:
+    """A finding at *word* on a line, at its first word where it has no such."""
+    source = lines_of(script).line(line)
+    column = source.find(word) if word in source else len(source) - len(source.lstrip())
+    return Finding(code, Place(script.file, line, column + 1, max(len(word), 1)), says, remedy, source)
+
+
+def _first_rows(scenarios: list[Scenario]) -> list[Scenario]:
+    """Of each block one scenario: what is odd in one row's steps is in all."""
+    return list({scenario.line: scenario for scenario in reversed(scenarios)}.values())[::-1]
+
+
+def _checks(script: Script, scenarios: list[Scenario]) -> Iterator[Finding]:
+    for scenario in _first_rows(scenarios):
+        ops = [op for op in scenario.ops if not isinstance(op.act, Note)]
+        looks = [isinstance(op.act, Check | Cannot) for op in ops]
+        if scenario.fate == "aside" or not looks:
+            continue
+        if not any(looks):
+            says = "this scenario checks nothing: it holds whatever the form does"
+            yield _finding("no-check", script, scenario.line, "scenario", says, "end it with what should hold: expect …")
+        elif not looks[-1]:
+            op = ops[-1]
+            place = op.place
+            if place.file == script.file:
+                source = lines_of(script).line(place.line)
+                says, remedy = "nothing is checked after the last step", "check what it should come to, or leave it out"
+                yield Finding("unchecked-end", place, says, remedy, source)
+
+
+def _same(script: Script, scenarios: list[Scenario]) -> Iterator[Finding]:
+    titles: dict[str, int] = {}
+    acts: dict[object, int] = {}
+    for block in (block for block in script.blocks if block.kind == "scenario"):
+        title = str(block.title)
+        if title in titles:
+            says = f"the scenario at line {titles[title]} has this title, too"
+            yield _finding("same-title", script, block.line, "scenario", says, "say what is different here")
+        titles.setdefault(title, block.line)
+        own = [scenario for scenario in scenarios if scenario.line == block.line]
+        if len(own) != 1 or not own[0].ops:
+            continue
+        told = (own[0].clock, own[0].fate, tuple(_told(op.source.text[op.offset : op.offset + op.length], op.calls) for op in own[0].ops))
+        if told in acts:
+            says = f"the scenario at line {acts[told]} takes the same steps and checks"
+            yield _finding("same-scenario", script, block.line, "scenario", says, "one of them is enough")
+        acts.setdefault(told, block.line)
+
+
+def _told(text: str, calls: tuple[str, ...]) -> tuple[str, str]:
+    """A step as it is told, with the call that led to it where it has parameters."""
+    return " ".join(text.split()), "|".join(calls) if "$" in text else ""
+
+
+def _unused(script: Script, used_elsewhere: bool) -> Iterator[Finding]:
+    plays = any(block.kind == "scenario" for block in script.blocks)
+    for block in script.blocks:
+        text = _text(script, block)
+        for name in block.parameters:
+            if not re.search(rf"\$\{{?{re.escape(name)}\b", text):
+                says = f"nothing in the routine {block.name} uses the parameter {name}"
+                yield _finding("unused", script, block.line, name, says, "take it out")
+        table = block.body.table
+        for name in table.names if table is not None and block.kind == "scenario" else ():
+            if not re.search(rf"\$\{{?{re.escape(name)}\b", text):
+                says = f"nothing in the scenario uses the column {name}"
+                yield _finding("unused", script, table.line if table is not None else block.line, name, says, "take it out")
+        if block.kind == "routine" and plays and not used_elsewhere:
+            others = "".join(_text(script, other) for other in script.blocks if other is not block)
+            if not re.search(rf"\bdo\s+{re.escape(block.name)}\b", others):
+                says, remedy = f"nothing plays the routine {block.name}", f"take it out, or play it: do {block.name}"
+                yield _finding("unused", script, block.line, block.name, says, remedy)
+
+
+def _text(script: Script, block: Block) -> str:
+    lines = script.text.split("\n")[block.line - 1 : block.last_line]
+    return "\n".join(lines)
