@@ -14,7 +14,8 @@ idlefox lint [PATHS…] [--only CODE,…] [--except CODE,…] [--report json=FIL
 ```
 
 Looks through scripts, the sheets they name, and sheets (folders for both) for what is odd although it can be played. A finding is
-proved on the model, never guessed from looks; what cannot be decided is not reported. Exit codes: 0 nothing found, 1 something found, 2 something could not be read.
+proved on the model, never guessed from looks; what cannot be decided is not reported. Exit codes: 0 nothing found, 1 something
+found, 2 something could not be read.
 
 A finding is silenced by a comment at the end of its line, or alone above it. The reason is needed:
 

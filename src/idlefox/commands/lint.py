@@ -6,6 +6,7 @@ import os
 
 import click
 
+from .. import __version__
 from ..problems import Unreadable, listed, suggestion
 from ..report.findings import code_lines, finding_lines, findings_json, findings_sarif
 from ..report.styled import plain
@@ -60,7 +61,7 @@ def command(paths: tuple[str, ...], reports: tuple[str, ...], only: str, left_ou
     odd = f", {len(looked.problems)} error{'' if len(looked.problems) == 1 else 's'}" if looked.problems else ""
     told = f" {count or 'no'} finding{'' if count == 1 else 's'} in {files} file{'' if files == 1 else 's'}{odd}"
     console.lines([[(told, "bad" if count or odd else "good")]])
-    written = [_write(kind, file, _KINDS[kind](findings), console) for kind, file in wanted]
+    written = [_write(kind, file, _KINDS[kind](findings, __version__), console) for kind, file in wanted]
     raise SystemExit(2 if looked.problems or not all(written) else 1 if findings else 0)
 
 

@@ -34,7 +34,7 @@ def code_lines(code: Code, width: int) -> list[Line]:
     return lines
 
 
-def findings_json(findings: Iterable[Finding]) -> str:
+def findings_json(findings: Iterable[Finding], version: str) -> str:
     data = [{**_place(f), "code": f.code, "level": f.level, "message": f.message, "help": f.help} for f in findings]
     return json.dumps({"format": 1, "findings": data}, indent=2) + "\n"
 
@@ -44,10 +44,8 @@ def _place(finding: Finding) -> dict[str, Any]:
     return {"file": place.file, "line": place.line, "column": place.column}
 
 
-def findings_sarif(findings: Iterable[Finding]) -> str:
-    """SARIF 2.1.0: a run with its rules, and a result for each finding, its file as a relative URI."""
-    from .. import __version__
-
+def findings_sarif(findings: Iterable[Finding], version: str) -> str:
+    """SARIF 2.1.0: a run of this *version* with its rules, and a result for each finding, its file as a relative URI."""
     rules = [
         {
             "id": code.code, "shortDescription": {"text": code.means}, "fullDescription": {"text": f"{code.means} {code.why}"},
@@ -66,7 +64,7 @@ def findings_sarif(findings: Iterable[Finding]) -> str:
         }
         for f in findings
     ]  # fmt: skip
-    driver = {"name": "idlefox", "version": __version__, "rules": rules}
+    driver = {"name": "idlefox", "version": version, "rules": rules}
     run = {"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": results}
     schema = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
     return json.dumps({"$schema": schema, "version": "2.1.0", "runs": [run]}, indent=2) + "\n"
