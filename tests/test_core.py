@@ -279,7 +279,7 @@ def test_a_day_is_the_calendars(day: int) -> None:
 @pytest.mark.parametrize("text", [
     r"\-", r"\@", r"\_", r"\'", r"\e", r"\A", r"\k", r"\1", r"(.)\2", r"[\1]", r"[\B]", r"\00", r"\c", r"\x4", r"\u004", r"\u{110000}", "(?=a)*",
     r"\b+", "a{3,1}", "(?<n>a)(?<n>b)", r"\k<m>", "(?i-i:a)", "(?a)", "[a-]", "[(]", "[a", "[<<]", "[a&&b--c]", "[ab&&c]", "[a&&&b]", r"[^\q{ab}]",
-    r"[^\p{RGI_Emoji}]", "(a", "a)", "}", "*a", r"[\q{a]", "(" * 200 + ")" * 200, "[" * 200 + "]" * 200, "a|" * 6000, "(?:(?:a|b){1000}){1000}",
+    r"[^\p{RGI_Emoji}]", r"[^\q{a|bc}]", r"[^\q{}]", r"[^\q{a|}]", "(a", "a)", "}", "*a", r"[\q{a]", "(" * 200 + ")" * 200, "[" * 200 + "]" * 200, "a|" * 6000, "(?:(?:a|b){1000}){1000}",
 ])  # fmt: skip
 def test_what_is_no_pattern_is_refused(text: str) -> None:
     with pytest.raises(PatternError):
@@ -320,6 +320,34 @@ def test_a_pattern_that_takes_too_long_is_given_up(pattern: str, length: int) ->
     assert finds(pattern, "v")("a" * (length - 1)) is False
     with pytest.raises(PatternTooSlow, match=f"{length}"):
         finds(pattern, "v")("a" * length)
+
+
+def test_flag_i_knows_two_letters_more_of_a_word() -> None:
+    for letter in "\u017f\u212a":
+        assert [finds(rf"a\B{letter}", flags)("a" + letter) for flags in ("iv", "v")] == [True, False]
+        assert [finds(rf"a\b{letter}", flags)("a" + letter) for flags in ("iv", "v")] == [False, True]
+
+
+@pytest.mark.parametrize(("text", "fits", "not_"), [
+    (r"[^\q{a|b}]", "c", "a"), (r"[\q{a|\|}]", "|", "b"), (r"[\q{&|&}]", "&", "x"), (r"[^\q{\-|x}a]", "b", "-"), (r"[[a-c]--\q{a|b}]", "c", "b"),
+])  # fmt: skip
+def test_strings_of_one_character_are_characters(text: str, fits: str, not_: str) -> None:
+    assert (finds(text, "v")(fits), finds(text, "v")(not_)) == (True, False)
+
+
+@pytest.mark.parametrize(("names", "takes"), [
+    ("today now", [0]), ("count len sum any all lower upper trim empty filled", [1]), ("starts ends contains matches days years", [2]), ("min max", [1, 2, 3, 99]),
+])  # fmt: skip
+def test_a_function_takes_so_many(names: str, takes: list[int]) -> None:
+    for name in names.split():
+        taken = []
+        for count in (0, 1, 2, 3, 99, 100):
+            try:
+                parse(f"{name}({', '.join(['a'] * count)})")
+                taken.append(count)
+            except ExpressionError:
+                pass
+        assert taken == takes, name
 
 
 @pytest.mark.parametrize(("open_", "close"), [("(", ")"), ("[a", "]"), ("(?:", ")"), ("(?=", ")")])

@@ -297,7 +297,7 @@ def test_a_text_made_up_for_a_pattern_matches_it(pattern: str) -> None:
 
 @pytest.mark.parametrize(("label", "name"), [
     ("latin1", "windows-1252"), ("x-sjis", "Shift_JIS"), ("x-cp1250", "windows-1250"), ("dos-874", "windows-874"), ("big5", "Big5"),
-    ("x-mac-cyrillic", "x-mac-cyrillic"), ("iso-8859-8-i", "ISO-8859-8-I"), ("x-user-defined", "x-user-defined"), ("euc-jp", "EUC-JP"),
+    ("x-mac-cyrillic", "x-mac-cyrillic"), ("iso-8859-8-i", "ISO-8859-8-I"), ("iso-8859-2", "ISO-8859-2"), ("iso-8859-16", "ISO-8859-16"), ("x-user-defined", "x-user-defined"), ("euc-jp", "EUC-JP"),
     ("rot13", "UTF-8"), ("hex", "UTF-8"), ("latin-1", "UTF-8"), ("cp437", "UTF-8"), ("utf-8-sig", "UTF-8"), ("utf-16", "UTF-8"),
 ])  # fmt: skip
 def test_labels_are_the_encoding_standards(label: str, name: str) -> None:

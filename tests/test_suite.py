@@ -105,6 +105,13 @@ def test_what_cannot_be_written_is_told_and_the_rest_is_written(suite: Fox) -> N
     assert suite("run", "many.fox:3", "--report", "json=-", "--report", "tap=-").returncode == 2
 
 
+def test_all_that_cannot_be_used_is_counted(suite: Fox) -> None:
+    (suite.folder / "empty").mkdir()
+    assert " 0 scenarios, 0 held, 2 errors in " in suite("run", "bad.fox", "empty").stdout
+    suite.write(x__fox='subject "f.form.yaml"\nscenario "x"\n    tpye a "x"\n    tpye a "y"\n')
+    assert " 0 held, 4 errors in " in suite("run", "bad.fox", "x.fox", "empty").stdout
+
+
 def test_shards_are_disjoint_and_the_whole_and_stay(suite: Fox) -> None:
     parts = [played(data_of(suite, "many.fox", "odd.fox", "--shard", f"{k}/4")) for k in (1, 2, 3, 4)]
     whole = played(data_of(suite, "many.fox", "odd.fox"))

@@ -285,13 +285,16 @@ class _Reader:
         return low, False
 
     def _strings(self) -> tuple[str, bool]:
-        written, strings, length = "\\q{", False, 0
+        found: list[list[str]] = [[]]
         while not self.take("}"):
             if self.take("|"):
-                written, strings, length = written + "|", strings or length != 1, 0
+                found.append([])
             else:
-                written, length = written + self._set_character(), length + 1
-        return written + "}", strings or length != 1
+                found[-1].append(self._set_character())
+        if any(len(characters) != 1 for characters in found):
+            return "\\q{" + "|".join(map("".join, found)) + "}", True
+        # Characters only: as classes, for the engine goes wrong at such strings where they stand in what is not to match.
+        return "[" + "".join(f"[{character}]" for (character,) in found) + "]", False
 
     def _set_character(self) -> str:
         if self.at >= len(self.source):
