@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import typing
@@ -39,7 +40,8 @@ def scripts(fox: Fox) -> Fox:
 
 def items(fox: Fox, *args: str) -> subprocess.CompletedProcess[str]:
     command = [sys.executable, "-m", "pytest", "-p", "no:cacheprovider", "-p", "no:cov", "-p", "no:xdist", "-p", "no:hypothesispytest", "--rootdir=.", "-rA", *args]
-    return subprocess.run(command, cwd=fox.folder, capture_output=True, text=True, check=False)
+    env = {name: value for name, value in os.environ.items() if name != "PYTEST_ADDOPTS"}  # coverage is measured outside
+    return subprocess.run(command, cwd=fox.folder, env=env, capture_output=True, text=True, check=False)
 
 
 def test_scenarios_are_items_of_pytest(scripts: Fox) -> None:

@@ -15,17 +15,28 @@ from types import FrameType
 from typing import IO, Any
 
 # Is told process groups, a line each. Waits for the end of its input, which comes with the end of the one who holds the other
-# end, however that comes about; then ends the groups and clears a folder.
+# end, however that comes about; then ends the groups and clears a folder. What was being started at that very moment it has not been
+# told of: where there is /proc, whatever leads a session, as what we start does, and has the folder in its command line goes, too.
 GUARD = """
 import os, shutil, signal, sys, time
 groups = [int(line) for line in sys.stdin.buffer]
-for _ in range(100):
+def strangers():
+    for name in os.listdir("/proc") if os.path.isdir("/proc/self") else ():
+        try:
+            with open("/proc/" + name + "/cmdline", "rb") as handle:
+                if name.isdigit() and os.fsencode(sys.argv[1]) in handle.read() and os.getsid(int(name)) == int(name) != os.getpid():
+                    yield int(name)
+        except (OSError, ValueError):
+            pass
+for turn in range(100):
+    if turn < 10:
+        groups += [group for group in strangers() if group not in groups]
     for group in groups[:]:
         try:
             os.killpg(group, signal.SIGKILL)
         except OSError:
             groups.remove(group)
-    if not groups:
+    if not groups and turn > 4:
         break
     time.sleep(0.05)
 for _ in range(20):
