@@ -447,7 +447,8 @@ scenario "x"
 """.replace('    submit by "none"\n', "    remove crew[5]\n"))
     told = fox("trace", "b.fox:4", COLUMNS="200").stdout
     assert "3 │ blur crew[1].name   0.000 s\n        blur crew[$i].name\n        called from line 5\n" in told
-    assert 'crew#2.name shows                  ["Row 2 needs a name."] → ["Row 1 needs a name."]' in told
+    assert 'shown     crew[0].name shows                 ["Row 2 needs a name."] → ["Row 1 needs a name."]' in told
+    assert 'true      crew row removed                   "crew[0]"' in told
     assert "reset" not in told  # the step before it failed
     last = json.loads(fox("trace", "b.fox:4", "--json").stdout.splitlines()[-1])
     assert (last["file"], last["line"]) == ("b.fox", 6)
