@@ -100,7 +100,7 @@ def covering(folder: Path) -> Covering:
     settings = project.read_text(encoding="utf-8")
     project.write_text(settings.replace("[tool.coverage.run]", f"[tool.coverage.run]{CONTEXT}"), encoding="utf-8")
     measured = ("--cov", "--cov-context=test", "--cov-report=")
-    command = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", *measured, *NO_BROWSER, *FILES]
+    command = [sys.executable, "-m", "pytest", "-q", "-n", "0", "-p", "no:cacheprovider", *measured, *NO_BROWSER, *FILES]
     done = subprocess.run(command, cwd=folder, env=environment(folder), capture_output=True, text=True, check=False)
     if done.returncode:
         raise SystemExit(f"the tests fail without a mutant:\n{done.stdout[-2000:]}")
@@ -134,7 +134,8 @@ def caught(mutant: Mutant, folder: Path, known: Covering) -> bool:
     try:
         target.write_text(changed, encoding="utf-8")
         done = subprocess.run(
-            [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-p", "mutant_chooser", *NO_BROWSER, *files], cwd=folder,
+            [sys.executable, "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider", "-p", "mutant_chooser", *NO_BROWSER, *files],
+            cwd=folder,
             env=environment(folder, MUTANT_TESTS=str(chosen)), capture_output=True, timeout=SECONDS, check=False,
         )  # fmt: skip
     except subprocess.TimeoutExpired:
