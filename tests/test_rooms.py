@@ -132,3 +132,11 @@ def test_a_key_goes_through_the_house_in_one_direction() -> None:
     repository = Path(__file__).parent.parent
     done = subprocess.run([sys.executable, "tools/hops.py"], cwd=repository, capture_output=True, text=True, check=True)
     assert "12 calls from room to room, 0 of them up" in done.stdout, "docs/how-it-works.md tells this walk"
+
+
+def test_what_plays_live_can_be_loaded_without_what_it_needs() -> None:
+    """That a library of an extra is not there is told, so nothing may need it merely to be loaded."""
+    extras = "h11 httpx websockets matplotlib watchfiles"
+    code = f"import sys\nfor name in {extras.split()!r}: sys.modules[name] = None\nimport idlefox.live.loading, idlefox.live.serving, idlefox.commands.serve, idlefox.commands.run, idlefox.commands.trace, idlefox.commands.watching"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr

@@ -9,11 +9,13 @@ import asyncio
 import mimetypes
 from collections.abc import Awaitable, Callable
 from pathlib import Path
-
-import h11
+from typing import TYPE_CHECKING
 
 from ..roots import is_below
 from .messages import Request, Response
+
+if TYPE_CHECKING:
+    import h11
 
 _MOST_BODY = 200 << 20
 _TYPES = {".js": "text/javascript", ".mjs": "text/javascript", ".css": "text/css", ".html": "text/html", ".json": "application/json"}
@@ -44,6 +46,8 @@ class Loopback:
         await asyncio.gather(*self._tasks, return_exceptions=True)
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        import h11  # of an extra: that it is not there is told before anything is served
+
         task = asyncio.current_task()
         assert task is not None
         self._tasks.add(task)
@@ -56,6 +60,8 @@ class Loopback:
             writer.close()
 
     async def _converse(self, wire: h11.Connection, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        import h11
+
         while True:
             request = await _next_request(wire, reader)
             if request is None:
@@ -110,6 +116,8 @@ class Loopback:
 
 
 async def _next_request(wire: h11.Connection, reader: asyncio.StreamReader) -> Request | None:
+    import h11
+
     head: h11.Request | None = None
     body: list[bytes] = []
     while True:
