@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-
 import click
 
 from .. import __version__
@@ -14,7 +12,7 @@ from ..study.lint.findings import codes
 from ..study.lint.look import look_through
 from .config import read_config
 from .console import Console
-from .files import why, write_whole
+from .reports import write_report
 
 _KINDS = {"json": findings_json, "sarif": findings_sarif}
 
@@ -61,21 +59,8 @@ def command(paths: tuple[str, ...], reports: tuple[str, ...], only: str, left_ou
     odd = f", {len(looked.problems)} error{'' if len(looked.problems) == 1 else 's'}" if looked.problems else ""
     told = f" {count or 'no'} finding{'' if count == 1 else 's'} in {files} file{'' if files == 1 else 's'}{odd}"
     console.lines([[(told, "bad" if count or odd else "good")]])
-    written = [_write(kind, file, _KINDS[kind](findings, __version__), console) for kind, file in wanted]
+    written = [write_report(file, [_KINDS[kind](findings, __version__)], console) for kind, file in wanted]
     raise SystemExit(2 if looked.problems or not all(written) else 1 if findings else 0)
-
-
-def _write(kind: str, file: str, text: str, console: Console) -> bool:
-    if file == "-":
-        console.text(text, newline=False)
-        return True
-    try:
-        os.makedirs(os.path.dirname(file) or ".", exist_ok=True)
-        write_whole(file, text)
-    except (OSError, ValueError) as fault:
-        console.text(plain(f"Error: the report cannot be written to {file}: {why(fault)}"), err=True)
-        return False
-    return True
 
 
 def _report(text: str) -> tuple[str, str]:

@@ -43,13 +43,19 @@ def write_reports(run: Run, wanted: Iterable[Wanted], console: Console) -> bool:
     for kind, file in wanted:
         module, name = KINDS[kind]
         make: Callable[[Run], Iterable[str]] = getattr(import_module(f"idlefox.report.{module}"), name)
-        if file == "-":
-            console.text("".join(make(run)), newline=False)
-            continue
-        try:
-            os.makedirs(os.path.dirname(file) or ".", exist_ok=True)
-            write_whole(file, make(run))
-        except (OSError, ValueError) as fault:
-            console.text(plain(f"Error: the report cannot be written to {file}: {why(fault)}"), err=True)
-            done = False
+        done = write_report(file, make(run), console) and done
     return done
+
+
+def write_report(file: str, pieces: Iterable[str], console: Console) -> bool:
+    """Writes a report to *file* (``-``: standard output), whole or not at all; whether it is written. If it cannot be, that is told."""
+    if file == "-":
+        console.text("".join(pieces), newline=False)
+        return True
+    try:
+        os.makedirs(os.path.dirname(file) or ".", exist_ok=True)
+        write_whole(file, pieces)
+    except (OSError, ValueError) as fault:
+        console.text(plain(f"Error: the report cannot be written to {file}: {why(fault)}"), err=True)
+        return False
+    return True

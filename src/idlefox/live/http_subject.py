@@ -141,10 +141,6 @@ class HttpSubject:
             return self._get(self._page.url)
         return self._taken(step, number) or self._deliver()
 
-    def _own(self) -> bool:
-        """Whether the script is written for what the page itself says."""
-        return self._map is None
-
     def _taken(self, step: Any, number: int) -> Refusal | None:
         """Takes *step* as the page has it: its address and its button translated, rows by the page's own buttons."""
         if self._map is None:

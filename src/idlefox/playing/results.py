@@ -123,6 +123,7 @@ class Results:
         self.faults: list[str] = []
         self.fallen: list[tuple[str, str]] = []  # addresses and titles
         self._kept: list[ScriptResult | int] = []  # or where it begins in the file
+        self._files: list[str] = []  # the scripts, in the order in which they came in
         self._file: Any = None
         self._order: list[int] = []
         for each in results:
@@ -135,6 +136,7 @@ class Results:
         self.faults += [fault for fault in (result.fault, *(scenario.fault for scenario in result.scenarios)) if fault]
         self.fallen += [(scenario.address, scenario.title) for scenario in result.scenarios if scenario.fell]
         self._order.append(len(self._kept))
+        self._files.append(result.file)
         self._kept.append(result if self.total <= _MOST_KEPT else self._put(result))
 
     def _put(self, result: ScriptResult) -> int:
@@ -156,7 +158,7 @@ class Results:
     def in_file_order(self, files: Iterable[str]) -> None:
         """From now on the scripts stand as in *files*, and their scenarios as in the scripts."""
         places = {file: number for number, file in enumerate(files)}
-        self._order.sort(key=lambda number: places.get(self._at(number).file, len(places)))
+        self._order.sort(key=lambda number: places.get(self._files[number], len(places)))
 
     def _at(self, number: int) -> ScriptResult:
         kept = self._kept[number]
