@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -20,6 +21,10 @@ from idlefox.report.wording import expected_text, found_text, reason_text
 settings.register_profile("ci", derandomize=True)
 if os.environ.get("CI"):
     settings.load_profile("ci")
+
+# Who starts the tests in the background has SIGINT ignored, and so would all that they start: a program that is to be
+# interrupted would go on for ever.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 def pytest_make_parametrize_id(val: object) -> str | None:

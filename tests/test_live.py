@@ -289,7 +289,7 @@ def test_nothing_is_left_of_the_browser(fox: Fox, how: signal.Signals) -> None:
     while not list(fox.folder.glob("idlefox-browser-*/*")) and program.poll() is None:
         pass
     program.send_signal(how)
-    program.wait()
+    program.wait(timeout=60)
     for _ in range(1000):
         left = subprocess.run(["pgrep", "-f", str(fox.folder / "idlefox-browser-")], capture_output=True, text=True, check=False).stdout.split()
         if not left and not list(fox.folder.glob("idlefox-browser-*")):
@@ -596,8 +596,8 @@ def test_a_sheet_serves_its_page_and_what_the_page_asks(fox: Fox) -> None:
         urllib.request.urlopen(sent)
     assert json.load(rejected.value)["errors"] == [{"pointer": "#/nights", "detail": "Ten nights are what is left."}]
     program.send_signal(signal.SIGINT)
-    assert program.stdout.read().split("\n")[:4] == [" GET / 302", " GET /api/boats?name=Gannet 200", " POST /moorings 422", " ended"]
-    assert program.wait() == 0
+    assert program.communicate(timeout=60)[0].split("\n")[:4] == [" GET / 302", " GET /api/boats?name=Gannet 200", " POST /moorings 422", " ended"]
+    assert program.returncode == 0
 
 
 @pytest.mark.parametrize(("call", "says"), [
