@@ -36,6 +36,8 @@ def main() -> None:
     for code in codes().values():
         text += f"\n## {code.code}\n\n{code.means} {code.why}\n"
         kind, bad, good = ("", code.bad, code.good) if code.bad else ("yaml", code.bad_sheet, code.good_sheet)
+        if code.beside:
+            text += f"\nBeside this sheet:\n\n```yaml\n{code.beside.strip()}\n```\n"
         if code.bad:
             text += f"\nOn this sheet:\n\n```yaml\n{code.bad_sheet.strip()}\n```\n"
         text += f"\nBad:\n\n```{kind}\n{bad.strip()}\n```\n\nGood:\n\n```{kind}\n{good.strip()}\n```\n"

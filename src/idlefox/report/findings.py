@@ -28,6 +28,8 @@ def code_lines(code: Code, width: int) -> list[Line]:
     """What a code finds and why, with its examples (`--explain`)."""
     lines: list[Line] = [[(code.code, "strong"), (f"   {code.level}", "dim")]]
     lines += [*hanging(" ", code.means, width, ""), *hanging(" ", code.why, width, "")]
+    if code.beside:
+        lines += [[], [(" beside the sheet", "dim")], *([(f"   {line}", "")] for line in code.beside.strip("\n").split("\n"))]
     for word, sheet, script in (("bad", code.bad_sheet, code.bad), ("good", code.good_sheet, code.good)):
         lines += [[], [(f" {word}", "dim")]]
         lines += [[(f"   {line}", "")] for line in (script if code.bad else sheet).strip("\n").split("\n")]

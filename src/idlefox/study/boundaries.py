@@ -27,7 +27,19 @@ from ..script.expand import expand
 from ..script.reader import read_script_text
 from ..script.tree import Address, Noun
 from ..script.writer import write_script
-from .samples import matching, measured, not_matching, parameter, step_base, step_size, texts_for, values_for, written_value
+from .samples import (
+    candidates,
+    matching,
+    measured,
+    not_matching,
+    options_of,
+    parameter,
+    parameter_of,
+    step_base,
+    step_size,
+    values_for,
+    written_value,
+)  # fmt: skip
 
 _UNITS = {"date": 86_400_000, "month": 1, "week": 604_800_000}  # the least that such a control can differ by
 _LONGEST = 1000  # a text of more characters than that is not written out
@@ -141,7 +153,7 @@ class _Maker:
         if field.kind == "checkbox" and not field.many:
             return [f"turn {address} off"]
         if field.kind in ("radio", "file", "select", "checkbox"):
-            if field.kind == "select" and not field.many and any(o.value == "" for o in _options(field)):
+            if field.kind == "select" and not field.many and any(o.value == "" for o in options_of(field)):
                 return [f'pick {address} ""']
             if field.many and field.initial:
                 return [f"pick {address} except {', '.join(_quoted(v) for v in field.initial)}"]
@@ -152,7 +164,7 @@ class _Maker:
 
     def valid_value(self, field: Field, address: str) -> Any:
         """A value that the field takes, found by trying; None where none was found."""
-        for value in _candidates(field):
+        for value in candidates(field):
             tried = _Scenario("t", "t", (*self.enter(field, address, value), f"expect {address} is valid, filled"))
             if self._holds(tried):
                 return value
@@ -160,7 +172,7 @@ class _Maker:
 
     # rules
     def required(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
-        value = next(iter(_candidates(field)), None)
+        value = next(iter(candidates(field)), None)
         if value is None:
             return "nothing was found to fill it with"
         if field.kind in ("select", "radio", "checkbox") and field.initial and not self.empty(field, address):
@@ -246,7 +258,7 @@ class _Maker:
 
     def _count(self, field: Field, address: str, name: str, count: Any, away: int, flag: str) -> tuple[str, str, tuple[str, ...]] | str:
         """How many options may be chosen."""
-        options = [o.value for o in _options(field) if o.enabled is None]
+        options = [o.value for o in options_of(field) if o.enabled is None]
         if not isinstance(count, int) or len(options) < max(count, count + away):
             return f"there are too few options to go beyond its {name}"
         if count + away < 1:
@@ -376,33 +388,6 @@ _MAKERS: dict[str, Any] = {
     "email": _Maker.typed, "url": _Maker.typed, "badInput": _Maker.bad_input, "min": _Maker.least, "max": _Maker.most,
     "step": _Maker.step,
 }  # fmt: skip
-
-
-def parameter_of(field: Field, kind: str) -> Any:
-    """The parameter of the field's rule of *kind*, whatever it is."""
-    return next((k.parameter for r in field.rules for k in r.kinds if k.name == kind), None)
-
-
-def _candidates(field: Field) -> list[Any]:
-    """Values that the field may well take, the likeliest first."""
-    if field.kind in TEXT_KINDS:
-        return list(texts_for(field))
-    if field.kind == "number" or field.kind in DATE_KINDS:
-        return list(values_for(field))
-    if field.kind == "checkbox" and not field.many:
-        return [True]
-    if field.kind == "file":
-        suffix = next((a for a in field.accept if a.startswith(".")), ".pdf" if not field.accept else "")
-        return [f"paper{suffix}"] if suffix else ["picture.png"]
-    options = [o.value for o in _options(field) if o.enabled is None and o.value not in ("", None)]
-    needed = parameter_of(field, "required")
-    if field.many and isinstance(needed, tuple):
-        return [list(needed)]
-    return [[o] for o in options] if field.many else list(options)
-
-
-def _options(field: Field) -> tuple[Any, ...]:
-    return field.options if isinstance(field.options, tuple) else ()
 
 
 def _said(field: Field, name: str) -> bool:

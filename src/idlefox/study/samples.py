@@ -9,7 +9,7 @@ import re
 from decimal import Decimal
 from typing import Any
 
-from ..forms.model.form import Field
+from ..forms.model.form import TEXT_KINDS, Field
 from ..forms.values.patterns import PatternTooSlow, whole_match
 from ..forms.values.whatwg import DATE_KINDS, EXACT, STEPS, date_number, date_text, decimal_of
 
@@ -27,6 +27,33 @@ def parameter(field: Field, kind: str) -> Any:
             if each.name == kind and isinstance(each.parameter, int | float | str):
                 return each.parameter
     return None
+
+
+def parameter_of(field: Field, kind: str) -> Any:
+    """The parameter of the field's rule of *kind*, whatever it is."""
+    return next((k.parameter for r in field.rules for k in r.kinds if k.name == kind), None)
+
+
+def candidates(field: Field) -> list[Any]:
+    """Values that the field may well take, the likeliest first."""
+    if field.kind in TEXT_KINDS:
+        return list(texts_for(field))
+    if field.kind == "number" or field.kind in DATE_KINDS:
+        return list(values_for(field))
+    if field.kind == "checkbox" and not field.many:
+        return [True]
+    if field.kind == "file":
+        suffix = next((a for a in field.accept if a.startswith(".")), ".pdf" if not field.accept else "")
+        return [f"paper{suffix}"] if suffix else ["picture.png"]
+    options = [o.value for o in options_of(field) if o.enabled is None and o.value not in ("", None)]
+    needed = parameter_of(field, "required")
+    if field.many and isinstance(needed, tuple):
+        return [list(needed)]
+    return [[o] for o in options] if field.many else list(options)
+
+
+def options_of(field: Field) -> tuple[Any, ...]:
+    return field.options if isinstance(field.options, tuple) else ()
 
 
 def texts_for(field: Field) -> list[str]:

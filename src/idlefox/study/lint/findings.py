@@ -13,8 +13,8 @@ LEVELS = ("error", "warning", "note")
 
 
 class Code(NamedTuple):
-    """A kind of finding. The examples are a sheet (its `form:` left out), and the body of a script behind its subject; *finds* is how the
-    bad one's message begins.
+    """A kind of finding. The examples are a sheet (its `form:` left out), and the body of a script behind its subject; *beside*: a second
+    sheet that both are held against; *finds* is how the bad one's message begins.
     """
 
     code: str
@@ -26,6 +26,7 @@ class Code(NamedTuple):
     bad: str = ""
     good_sheet: str = ""
     good: str = ""
+    beside: str = ""
 
 
 class Finding(NamedTuple):

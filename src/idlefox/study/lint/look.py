@@ -6,18 +6,23 @@ import os
 from collections.abc import Iterable
 from pathlib import Path
 
+from ...forms.model.form import Form
 from ...forms.sheet.read import read_sheet_text
 from ...playing.kinds import kind_of
 from ...playing.select import choose_files
+from ...playing.subjects import Loaded, Subjects
 from ...problems import Problem, Unreadable, read_text
 from ...records import NamedTuple
 from ...roots import reading_below
 from ...script.expand import expand
 from ...script.reader import read_script_anyway
 from ...script.tree import Script
+from .between import unlike_sheets
 from .findings import Finding
 from .of_script import script_findings
 from .of_sheet import sheet_findings
+from .of_steps import opened_panels, step_findings
+from .sheet_places import SheetPlaces
 from .silences import silenced
 
 
@@ -31,40 +36,84 @@ class Looked(NamedTuple):
 
 def look_through(paths: Iterable[str], roots: tuple[str, ...] = ()) -> Looked:
     """Looks through the scripts and sheets at *paths* (folders are searched for both), and the sheets that the scripts name."""
-    scripts, sheets, problems = _files(list(paths))
-    findings: list[Finding] = []
-    read: list[tuple[str, Script]] = []
-    named: set[str] = set()
-    for file in scripts:
-        try:
-            script, slips = read_script_anyway(file)
-        except Unreadable as fault:
-            problems += fault.problems
-            continue
-        problems += slips
-        if not slips:
-            read.append((file, script))
-        named |= _named(script)
-        subject = next((h.text for h in script.headers if h.kind == "subject"), "")
-        path = os.path.normpath(Path(file).parent / subject) if subject else ""
-        if subject.endswith((".form.yaml", ".form.yml")) and os.path.isfile(path) and path not in sheets:
-            sheets.append(path)
-    for file, script in read:
-        with reading_below((os.path.dirname(file) or ".", *roots)):
+    return _Look(roots).through(list(paths))
+
+
+class _Look:
+    def __init__(self, roots: tuple[str, ...]) -> None:
+        self.roots = roots
+        self.subjects = Subjects()
+        self.problems: list[Problem] = []
+        self.found: list[Finding] = []
+        self.texts: dict[str, str] = {}
+        self.opened: dict[str, set[str]] = {}  # the panels that scripts open, by sheet
+
+    def through(self, paths: list[str]) -> Looked:
+        scripts, sheets, self.problems = _files(paths)
+        read: list[tuple[str, Script]] = []
+        named: set[str] = set()
+        for file in scripts:
+            try:
+                script, slips = read_script_anyway(file)
+            except Unreadable as fault:
+                self.problems += fault.problems
+                continue
+            self.problems += slips
+            if not slips:
+                read.append((file, script))
+            named |= _named(script)
+            path = _subject(script)
+            if path.endswith((".form.yaml", ".form.yml")) and os.path.isfile(path) and path not in sheets:
+                sheets.append(path)
+        for file, script in read:
+            self._script(file, script, os.path.realpath(file) in named)
+        self._sheets(sheets)
+        findings: list[Finding] = []
+        for file, text in self.texts.items():
+            findings += silenced(text, file, [each for each in self.found if each.place.file == file])
+        findings += [each for each in self.found if each.place.file not in self.texts]
+        findings.sort(key=lambda f: (f.place.file, f.place.line, f.place.column, f.code))
+        files = tuple(file for file in (*scripts, *sheets) if os.path.isfile(file))
+        return Looked(tuple(dict.fromkeys(findings)), tuple(dict.fromkeys(self.problems)), files)
+
+    def _script(self, file: str, script: Script, named: bool) -> None:
+        with reading_below((os.path.dirname(file) or ".", *self.roots)):
             scenarios, faults = expand(script)
-        problems += faults
-        if not faults:
-            elsewhere = os.path.realpath(file) in named or not any(block.kind == "scenario" for block in script.blocks)
-            findings += silenced(script.text, file, script_findings(script, scenarios, elsewhere or _is_used(file)))
-    for file in sheets:
+            self.problems += faults
+            if faults:
+                return
+            self.texts[file] = script.text
+            elsewhere = named or not any(block.kind == "scenario" for block in script.blocks)
+            self.found += script_findings(script, scenarios, elsewhere or _is_used(file))
+            loaded = self._loaded(script) if scenarios else None
+            if loaded is not None:
+                self.opened.setdefault(_subject(script), set()).update(opened_panels(scenarios, loaded.form))
+                self.found += step_findings(script, scenarios, loaded)
+
+    def _loaded(self, script: Script) -> Loaded | None:
+        """The form sheet that *script* is about; None where it is none, or one that cannot be played (its own findings tell)."""
+        path = _subject(script)
+        if kind_of(path) != "sheet":
+            return None
         try:
-            with reading_below((os.path.dirname(file) or ".", *roots)):
-                text = read_text(file)
-                findings += silenced(text, file, sheet_findings(read_sheet_text(text, file), text))
-        except Unreadable as fault:
-            problems += fault.problems
-    findings.sort(key=lambda f: (f.place.file, f.place.line, f.place.column, f.code))
-    return Looked(tuple(findings), tuple(dict.fromkeys(problems)), tuple(file for file in (*scripts, *sheets) if os.path.isfile(file)))
+            return self.subjects.load(os.path.basename(path), os.path.dirname(path))
+        except Unreadable:
+            return None
+
+    def _sheets(self, files: list[str]) -> None:
+        read: list[tuple[Form, SheetPlaces]] = []
+        for file in files:
+            try:
+                with reading_below((os.path.dirname(file) or ".", *self.roots)):
+                    text = read_text(file)
+                    form = read_sheet_text(text, file)
+                    opened = frozenset(self.opened.get(file, ())) | _opened_beside(file, form)
+                    self.texts[file] = text
+                    self.found += sheet_findings(form, text, opened)
+                    read.append((form, SheetPlaces(form, text)))
+            except Unreadable as fault:
+                self.problems += fault.problems
+        self.found += unlike_sheets(read)
 
 
 def _files(paths: list[str]) -> tuple[list[str], list[str], list[Problem]]:
@@ -79,6 +128,12 @@ def _files(paths: list[str]) -> tuple[list[str], list[str], list[Problem]]:
     return [each.file for each in chosen], list(dict.fromkeys(sheets)), problems
 
 
+def _subject(script: Script) -> str:
+    """The file that *script* names as its subject, "" where it names none."""
+    name = next((header.text for header in script.headers if header.kind == "subject"), "")
+    return os.path.normpath(Path(script.file).parent / name) if name else ""
+
+
 def _named(script: Script) -> set[str]:
     """The scripts that *script* uses, as real paths."""
     folder = Path(script.file).parent
@@ -87,12 +142,22 @@ def _named(script: Script) -> set[str]:
 
 def _is_used(file: str) -> bool:
     """Whether a script beside *file* may use it: its name stands there."""
+    return any(os.path.basename(file) in text for text in _scripts_beside(file))
+
+
+def _opened_beside(file: str, form: Form) -> set[str]:
+    """The panels of the sheet *file* whose names stand behind `open` in a script beside it."""
+    if not form.panels:
+        return set()
+    texts = list(_scripts_beside(file))
+    return {panel.panel for panel in form.panels if any(f"open {panel.panel}" in text for text in texts)}
+
+
+def _scripts_beside(file: str) -> Iterable[str]:
     folder, name = os.path.dirname(file) or ".", os.path.basename(file)
-    for other in os.listdir(folder):
+    for other in sorted(os.listdir(folder)):
         if other.endswith(".fox") and other != name:
             try:
-                if name in read_text(os.path.join(folder, other)):
-                    return True
+                yield read_text(os.path.join(folder, other))
             except Unreadable:
                 continue
-    return False

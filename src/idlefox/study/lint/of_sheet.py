@@ -1,99 +1,212 @@
-"""What is odd in a form sheet."""
+"""What is odd in a form sheet: in its fields, in what decides, in what nothing uses."""
 
 from __future__ import annotations
 
+import ast
+import os
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
+from ...forms.expressions.tree import Expression
 from ...forms.model.form import Field, Form, Rule, walk
-from ...forms.sheet.yaml12 import Document
-from ...problems import Place
+from ...problems import Place, Unreadable, read_text
+from ...roots import outside
+from .conditions import can_hold, references
 from .findings import Finding
+from .of_fields import field_findings
+from .played import played_findings
+from .sheet_places import SheetPlaces
 
-_LOW_HIGH = (("minlength", "maxlength"), ("min", "max"))
+# Kinds of fields that bring a rule of their own.
+_RULED = frozenset({"email", "url", "number", "date", "month", "week", "time", "datetime-local"})
 
 
-def sheet_findings(form: Form, text: str) -> Iterator[Finding]:
-    """What is odd in *form*, read from *text*."""
-    sheet = _Sheet(form, Document(form.file, text))
+def sheet_findings(form: Form, text: str, opened: frozenset[str] = frozenset()) -> Iterator[Finding]:
+    """What is odd in *form*, read from *text*; *opened* are the panels that scripts open."""
+    at = SheetPlaces(form, text)
+    sheet = _Sheet(form, at)
     for each in (form, *form.panels):
-        for field in walk(each.fields):
-            yield from sheet.field(field)
+        yield from field_findings(form, each, at)
+        yield from sheet.hidden_decides(each)
+        yield from sheet.always_enabled(each)
+    yield from sheet.unseen()
     yield from sheet.replies()
-    yield from sheet.unused()
+    yield from sheet.unused(opened)
+    yield from played_findings(form, at)
 
 
 class _Sheet:
-    def __init__(self, form: Form, document: Document) -> None:
-        self.form, self.document = form, document
-        self.lines = document.text.split("\n")
+    def __init__(self, form: Form, at: SheetPlaces) -> None:
+        self.form, self.at = form, at
+        self.paths = {field.path: field for each in (form, *form.panels) for field in walk(each.fields)}
 
-    def _at(self, code: str, path: tuple[Any, ...], message: str, help_: str, *, key: bool = True) -> Finding:
-        """A finding at what stands at *path* in the sheet, or at its key."""
-        place = self.document.place(path, key=key)
-        return Finding(code, place, message, help_, self.lines[place.line - 1])
+    def _under(self, one: Form, *path: str) -> tuple[str, ...]:
+        """The keys that lead to what stands at *path* of *one*, the form or a panel."""
+        return ("panels", one.panel, *path) if one.panel else path
 
-    def _finding(self, code: str, line: int, message: str, help_: str, word: str = "") -> Finding:
-        source = self.lines[line - 1] if 0 < line <= len(self.lines) else ""
-        at = source.find(word) if word and word in source else len(source) - len(source.lstrip())
-        return Finding(code, Place(self.form.file, max(line, 1), at + 1, len(word) or len(source.strip()) or 1), message, help_, source)
+    # what decides
+    def hidden_decides(self, one: Form) -> Iterator[Finding]:
+        for rule in one.rules:
+            for kind in rule.kinds:
+                if isinstance(kind.parameter, Expression):
+                    for field in self._unguarded(kind.parameter, rule.when):
+                        yield self.at.rule(
+                            "hidden-decides", rule, f"a rule of the form reads {field.address}, also while it is hidden", _guard(field)
+                        )
+        enabled = one.submit.enabled
+        for field in self._unguarded(enabled, None) if enabled is not None else ():
+            message = f"whether the form can be sent hangs on {field.address}, also while it is hidden"
+            yield self.at.path("hidden-decides", self._under(one, "submit", "enabled"), message, _guard(field))
 
-    def field(self, field: Field) -> Iterator[Finding]:
-        written = [rule for rule in field.rules if rule.line and not rule.native]
-        for rule in written:
-            kinds = [kind.name for kind in rule.kinds]
-            if rule.say is None and not any(name in self.form.texts for name in kinds) and "python" not in kinds:
-                names = " and ".join(kinds)
-                help_ = 'say what a person should do: say: "…"'
-                yield self._finding("silent-rule", rule.line, f"{names} of {field.address} has no message of its own", help_, kinds[0])
-        said: dict[str, Rule] = {}
-        for rule in written:
-            if rule.say is None:
+    def _unguarded(self, expression: Expression, when: Expression | None) -> list[Field]:
+        """The fields whose values *expression* reads although they may be hidden then."""
+        nodes = [expression.node, *([when.node] if when is not None else [])]
+        read = [reference for node in nodes for reference in references(node)]
+        found: dict[str, Field] = {}
+        for reference in read:
+            field = self.paths.get(reference.target or ())
+            if field is None or reference.member != "value" or field.kind in ("rows", "group") or field.native is not None:
                 continue
-            before = said.setdefault(rule.say.text, rule)
-            if before is not rule:
-                message = f"{field.address} says the same for {before.kinds[0].name} and for {rule.kinds[0].name}"
-                yield self._finding("same-message", rule.line, message, "say what is wrong in each case", rule.kinds[0].name)
-        yield from self._contradiction(field, written)
+            around = [field, *(self.paths[field.path[:n]] for n in range(1, len(field.path)) if field.path[:n] in self.paths)]
+            hiding = [each for each in around if _may_hide(each)]
+            if not hiding or any(each.forget_when_hidden for each in around):
+                continue
+            asked = {each.path for each in around}
+            asked |= {r.target for each in hiding if each.visible is not None for r in references(each.visible.node) if r.target}
+            if not any(r.target in asked and (r.member in ("visible", "hidden") or r.target != field.path) for r in read):
+                found.setdefault(field.address, field)
+        return list(found.values())
 
-    def _contradiction(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
-        """Bounds that no value keeps, on a field that must have one. Only rules that always count prove it."""
-        always = {kind.name: (kind.parameter, rule) for rule in rules if rule.when is None and rule.at is None for kind in rule.kinds}
-        if "required" not in always or field.visible is not None or field.enabled is not None or field.kind in ("checkbox", "rows", "file"):
-            return
-        for low, high in _LOW_HIGH:
-            if low in always and high in always:
-                (least, _), (most, rule) = always[low], always[high]
-                if _is_number(least) and _is_number(most) and least > most:
-                    message = f"no value of {field.address} can have {low} {least} and {high} {most}"
-                    yield self._finding("contradiction", rule.line, message, "one of the two is wrong", high)
+    def always_enabled(self, one: Form) -> Iterator[Finding]:
+        fields = list(walk(one.fields))
+        ruled = any(field.rules or field.kind in _RULED or field.native is not None for field in fields)
+        if one.submit.enabled is None and one.page is None and fields and not one.rules and not ruled:
+            message = f"nothing keeps {_called(one)} from being sent: it has no rule, and its button no condition"
+            path = self._under(one, "submit") if one.submit.to != "/" else self._under(one) or ("form",)
+            yield self.at.path(
+                "always-enabled",
+                path,
+                message,
+                "say what must be filled: rules: [{required: true}], or when it can be sent: submit: {enabled: …}",
+            )
+
+    def unseen(self) -> Iterator[Finding]:
+        for one in (self.form, *self.form.panels):
+            if one.page is None and not can_hold((one.reveal, True)):
+                message = f"no person ever sees a message of {_called(one)}: its reveal never holds"
+                yield self.at.path("unseen-message", self._under(one, "reveal"), message, "reveal: touched or submitted")
 
     def replies(self) -> Iterator[Finding]:
         """Replies that no request can come to: behind one that always answers, or behind one with the same condition."""
-        conditions: dict[str, int] = {}
-        for number, reply in enumerate(self.form.server.replies, 1):
-            path = ("server", "replies", number - 1)
-            if "" in conditions:
-                message = f"reply {number} is never given: reply {conditions['']} before it always is"
-                yield self._at("unreachable-reply", path, message, "put it first, or give the other a condition: when: …", key=False)
-                continue
-            told = reply.when.text if reply.when is not None else ""
-            if told and told in conditions:
-                message = f"reply {number} is never given: reply {conditions[told]} has the same condition"
-                yield self._at("unreachable-reply", path, message, "one of the two is enough, or their conditions differ", key=False)
-            conditions.setdefault(told, number)
+        for one in (self.form, *self.form.panels):
+            conditions: dict[str, int] = {}
+            for number, reply in enumerate(one.server.replies, 1):
+                path = (*self._under(one, "server", "replies"), number - 1)
+                if "" in conditions:
+                    message = f"reply {number} is never given: reply {conditions['']} before it always is"
+                    yield self.at.path(
+                        "unreachable-reply", path, message, "put it first, or give the other a condition: when: …", key=False
+                    )
+                    continue
+                told = reply.when.text if reply.when is not None else ""
+                if told and told in conditions:
+                    message = f"reply {number} is never given: reply {conditions[told]} has the same condition"
+                    yield self.at.path(
+                        "unreachable-reply", path, message, "one of the two is enough, or their conditions differ", key=False
+                    )
+                conditions.setdefault(told, number)
 
-    def unused(self) -> Iterator[Finding]:
+    # what nothing uses
+    def unused(self, opened: frozenset[str]) -> Iterator[Finding]:
         asked = {kind.parameter for rule in self._rules() for kind in rule.kinds if kind.name == "lookup"}
         for name in self.form.lookups:
             if name not in asked:
                 remedy = f"take it out, or ask it: rules: [{{lookup: {name}}}]"
-                yield self._at("unused", ("lookups", name), f"no rule asks the lookup {name}", remedy)
+                yield self.at.path("unused", ("lookups", name), f"no rule asks the lookup {name}", remedy)
         reached = {after.view for after in self.form.after.values()} | {"editing"}
         for name in self.form.views if self.form.page is None else ():
-            if name not in reached:
+            if name not in reached and not (name == "waiting" and self.form.submit.while_busy == "replaced"):
                 remedy = f"take it out, or lead there: after: {{accepted: {{view: {name}}}}}"
-                yield self._at("unused", ("views", name), f"nothing leads to the view {name}", remedy)
+                yield self.at.path("unused", ("views", name), f"nothing leads to the view {name}", remedy)
+        yield from self._unused_panels(opened)
+        yield from self._unused_texts()
+        yield from self._unused_functions()
+
+    def _unused_panels(self, opened: frozenset[str]) -> Iterator[Finding]:
+        read = {reference.target[0] for each in self._expressions() for reference in references(each.node) if reference.target}
+        for panel in self.form.panels:
+            if panel.gives is None and panel.panel not in opened and panel.panel not in read:
+                remedy = f"say what it is for: gives: {{to: ADDRESS, as: option}}, or play it: open {panel.panel}"
+                yield self.at.path(
+                    "unused", ("panels", panel.panel), f"nothing comes of the panel {panel.panel}, and no script opens it", remedy
+                )
+
+    def _unused_texts(self) -> Iterator[Finding]:
+        """Texts that no rule falls back on. Rules that a kind of field brings by itself fall back on them, too."""
+        used = {kind.name for rule in self._rules() if rule.say is None for kind in rule.kinds}
+        used |= {"lookup_failed"} if self.form.lookups else set()
+        for field in self.paths.values():
+            used |= {"badInput"} if field.kind in _RULED - {"email", "url"} else {field.kind} if field.kind in ("email", "url") else set()
+            used |= {"among"} if field.options is not None else set()
+            used |= {name for name in ("min", "max") if field.kind == "range"}
+        said = {kind.name for rule in self._rules() if rule.say is not None for kind in rule.kinds}
+        locales = self.at.document.data.get("texts", {}) if isinstance(self.at.document.data, dict) else {}
+        for language, texts in locales.items() if self.form.page is None else ():
+            for name in texts:
+                if name not in used or (name in ("email", "url", "badInput") and name in said and not self._bare(name)):
+                    message = f"no rule falls back on the text for {name}"
+                    yield self.at.path(
+                        "unused", ("texts", language, name), message, "take it out, or leave a rule without a message of its own"
+                    )
+
+    def _bare(self, name: str) -> bool:
+        """Whether a field has the rule *name* by its kind alone, without a message of its own."""
+        for field in self.paths.values():
+            own = field.kind == name or (name == "badInput" and field.kind in _RULED - {"email", "url"})
+            if own and not any(rule.say is not None and kind.name == name for rule in field.rules for kind in rule.kinds):
+                return True
+        return False
+
+    def _unused_functions(self) -> Iterator[Finding]:
+        """Functions of the sheet's Python file that no rule of this sheet, no sheet beside it and nothing in the file names."""
+        if not self.form.python:
+            return
+        file = os.path.normpath(Path(self.form.file).parent / self.form.python)
+        try:
+            if outside(file):
+                return
+            text = read_text(file)
+            tree = ast.parse(text)
+        except (Unreadable, SyntaxError, ValueError):
+            return  # whoever plays the sheet is told
+        named = {kind.parameter for rule in self._rules() for kind in rule.kinds if kind.name == "python"}
+        named |= {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)} | {
+            n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)
+        }
+        for node in tree.body:
+            if (
+                isinstance(node, ast.FunctionDef)
+                and not node.name.startswith("_")
+                and node.name not in named
+                and not self._named_beside(node.name)
+            ):
+                line = text.split("\n")[node.lineno - 1]
+                place = Place(file, node.lineno, max(line.find(node.name), 0) + 1, len(node.name))
+                remedy = f"take it out, or ask it: rules: [{{python: {node.name}}}]"
+                yield Finding("unused", place, f"no rule asks the function {node.name}", remedy, line)
+
+    def _named_beside(self, name: str) -> bool:
+        folder = os.path.dirname(self.form.file) or "."
+        for other in sorted(os.listdir(folder)):
+            path = os.path.join(folder, other)
+            if other.endswith((".form.yaml", ".form.yml")) and os.path.normpath(path) != os.path.normpath(self.form.file):
+                try:
+                    if name in read_text(path):
+                        return True
+                except Unreadable:
+                    continue
+        return False
 
     def _rules(self) -> Iterator[Rule]:
         for form in (self.form, *self.form.panels):
@@ -102,6 +215,33 @@ class _Sheet:
             for field in walk(form.fields):
                 yield from field.rules
 
+    def _expressions(self) -> Iterator[Expression]:
+        for form in (self.form, *self.form.panels):
+            found: list[Any] = [form.reveal, form.submit.enabled, *(button.enabled for button in form.buttons)]
+            found += [each for reply in form.server.replies for each in (reply.when, reply.record)]
+            for field in walk(form.fields):
+                found += [
+                    field.visible,
+                    field.enabled,
+                    field.readonly,
+                    field.reveal,
+                    field.add,
+                    field.remove,
+                    field.derive and field.derive.source,
+                ]
+                found += [option.enabled for option in field.options] if isinstance(field.options, tuple) else []
+            yield from (each for each in found if isinstance(each, Expression))
+        for rule in self._rules():
+            yield from (each for each in (rule.when, *(kind.parameter for kind in rule.kinds)) if isinstance(each, Expression))
 
-def _is_number(value: Any) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
+
+def _may_hide(field: Field) -> bool:
+    return field.visible is not None and can_hold((field.visible, False)) and can_hold((field.visible, True))
+
+
+def _guard(field: Field) -> str:
+    return f"ask whether it is there as well: … and {field.address}.visible, or forget what is hidden: when_hidden: forget"
+
+
+def _called(one: Form) -> str:
+    return f"the panel {one.panel}" if one.panel else "this form"

@@ -1,0 +1,258 @@
+"""What is odd in a field of a form sheet, as its rules and conditions alone prove it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from ...engine.plan.controls import range_bounds
+from ...forms.expressions.tree import TRUE, Expression
+from ...forms.model.form import CHOICE_KINDS, TEXT_KINDS, Field, Form, Kind, OptionsFrom, Path, Rule, walk
+from .conditions import can_hold, can_hold_without_rows, references
+from .findings import Finding
+from .sheet_places import SheetPlaces
+from .values import breaks, is_number
+from .wide import wide
+
+_LOW_HIGH = (("minlength", "maxlength"), ("min", "max"))
+_WORD = re.compile(r"[^\W\d_]{3,}")
+
+
+def field_findings(form: Form, one: Form, at: SheetPlaces) -> Iterator[Finding]:
+    """What is odd in the fields of *one*: *form* itself, or one of its panels."""
+    fields = _Fields(form, one, at)
+    for field in walk(one.fields):
+        written = [rule for rule in field.rules if rule.line and not rule.native]
+        yield from fields.silent(field, written)
+        yield from fields.borrowed(field, written)
+        yield from fields.contradiction(field, written)
+        yield from fields.never_breaks(field, written)
+        yield from fields.patterns(written)
+        yield from fields.unseen(field, written)
+        yield from fields.dead_end(field, written)
+
+
+class _Fields:
+    def __init__(self, form: Form, one: Form, at: SheetPlaces) -> None:
+        self.form, self.one, self.at = form, one, at
+        self.labels = {field.label: field for field in reversed(tuple(walk(one.fields))) if field.label}
+        self.words = {label: re.compile(rf"\b{re.escape(label)}\b") for label in self.labels if _WORD.search(label)}
+        self.given = {each.gives.to for each in form.panels if each.gives is not None}
+
+    # messages
+    def silent(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
+        for rule in rules:
+            kinds = [kind.name for kind in rule.kinds]
+            if field.kind == "range" and set(kinds) <= {"min", "max", "step"}:
+                continue  # they say where the slider ends, and are never broken
+            if rule.say is None and not any(name in self.form.texts for name in kinds) and "python" not in kinds:
+                help_ = 'say what a person should do: say: "…"'
+                yield self.at.rule("silent-rule", rule, f"{' and '.join(kinds)} of {field.address} has no message of its own", help_)
+        said: dict[str, Rule] = {}
+        for rule in rules:
+            if rule.say is None:
+                continue
+            before = said.setdefault(rule.say.text, rule)
+            if before is not rule:
+                message = f"{field.address} says the same for {before.kinds[0].name} and for {rule.kinds[0].name}"
+                yield self.at.rule("same-message", rule, message, "say what is wrong in each case")
+
+    def borrowed(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
+        """Messages with another field's label, none of their own field's words, and a rule that reads nothing else."""
+        for rule in rules:
+            if rule.say is None or rule.at is not None or "label" in rule.say.placeholders or _reads(rule, field):
+                continue
+            text = rule.say.text
+            own = {word.lower() for word in _WORD.findall(f"{field.label} {field.name}")}
+            if own & {word.lower() for word in _WORD.findall(text)}:
+                continue
+            for label, word in self.words.items():
+                other = self.labels[label]
+                if other is not field and word.search(text) and not _related(other.path, field.path):
+                    message = f"the message of {field.address} speaks of {label!r}, which is {other.address}"
+                    yield self.at.rule("borrowed-message", rule, message, f"say it of {field.label!r}", "say")
+                    break
+
+    # values
+    def contradiction(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
+        """Rules that count always and that no value keeps, but for the empty one where nothing requires another."""
+        always = [(kind, rule) for rule in rules if rule.when is None and rule.at is None and not rule.on_empty for kind in rule.kinds]
+        known = {kind.name: (kind.parameter, rule) for kind, rule in always}
+        none = "no value" if "required" in known else "no value but the empty one"
+        for low, high in _LOW_HIGH:
+            if low in known and high in known and field.kind != "time":
+                (least, _), (most, rule) = known[low], known[high]
+                if is_number(least) and is_number(most) and least > most:
+                    message = f"{none} of {field.address} can have {low} {least} and {high} {most}"
+                    yield self.at.rule("contradiction", rule, message, "one of the two is wrong", high)
+        if "among" not in known or field.many or not isinstance(known["among"][0], list | tuple):
+            return
+        among, rule = known["among"]
+        others = [kind for kind, _ in always if kind.name not in ("among", "required")]
+        if among and others and all(any(breaks(kind, value, field) is True for kind in others) for value in among):
+            names = " and ".join(dict.fromkeys(kind.name for kind in others if any(breaks(kind, value, field) for value in among)))
+            message = f"{none} of {field.address} is among those listed and keeps its {names}"
+            yield self.at.rule("contradiction", rule, message, "one of the two is wrong", "among")
+
+    def never_breaks(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
+        """Rules that nothing the control can hold breaks."""
+        if field.derive is not None or self.form.server.record is not None or field.path in self.given:
+            return
+        held = self._held(field)
+        for rule in rules:
+            for kind in rule.kinds:
+                why = "" if rule.at is not None or rule.on_empty else self._why_never(field, rule, kind, held)
+                if why:
+                    shown = f"{kind.name} {kind.parameter}" if is_number(kind.parameter) else kind.name
+                    message = f"nothing that {field.address} can hold breaks {shown}: {why}"
+                    yield self.at.rule("never-breaks", rule, message, "take it out, or make it stricter", kind.name)
+
+    def _why_never(self, field: Field, rule: Rule, kind: Kind, held: list[Any] | None) -> str:
+        if kind.name == "maxlength" and self._within_limit(field, kind):
+            return f"it takes no more than {field.limit}"
+        if self._beyond_slider(field, rule, kind):
+            return "its slider goes no further"
+        kept = held and kind.name != "required" and all(breaks(kind, value, field) is False for value in held)
+        return "its options all keep it" if kept else ""
+
+    def _within_limit(self, field: Field, kind: Kind) -> bool:
+        if field.limit is None or not is_number(kind.parameter) or field.kind not in TEXT_KINDS or field.multiple:
+            return False
+        return kind.parameter >= field.limit and (not field.has_initial or breaks(kind, field.initial, field) is False)
+
+    def _beyond_slider(self, field: Field, rule: Rule, kind: Kind) -> bool:
+        """Whether a slider ends before *kind* would break; a rule without a message is there to say where it ends."""
+        if field.kind != "range" or kind.name not in ("min", "max") or not is_number(kind.parameter):
+            return False
+        if rule.say is None and field.native is None:
+            return False
+        low, high, *_ = range_bounds(field)
+        return bool(kind.parameter <= low if kind.name == "min" else kind.parameter >= high)
+
+    def _held(self, field: Field) -> list[Any] | None:
+        """All that a single choice with options of its own can hold; None where that is not known."""
+        if field.kind not in CHOICE_KINDS or field.many or not isinstance(field.options, tuple) or not field.options:
+            return None
+        values = [option.value for option in field.options]
+        return [*values, field.initial] if field.has_initial else values
+
+    def patterns(self, rules: list[Rule]) -> Iterator[Finding]:
+        for rule in rules:
+            for kind in rule.kinds:
+                if kind.name != "pattern" or not isinstance(kind.parameter, str) or (found := wide(kind.parameter)) is None:
+                    continue
+                grows = "doubles" if found.exponential else "grows faster than its length"
+                times = f"{found.before!r}, then {found.again!r} again and again" if found.before else f"{found.again!r} again and again"
+                end = f", then {found.after!r}" if found.after else ""
+                message = f"this pattern can take very long: the time {grows} on {times}{end}"
+                help_ = "let each character fit at one place only, or bound it: limit: …"
+                yield self.at.rule("wide-pattern", rule, message, help_, "pattern")
+
+    # sight
+    def unseen(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
+        for rule in rules:
+            if _names_its_type_only(rule, field):
+                continue
+            cause = self._why_unseen(field, rule)
+            if cause:
+                message = f"no person ever sees the message of {' and '.join(k.name for k in rule.kinds)} of {field.address}: {cause}"
+                yield self.at.rule("unseen-message", rule, message, "put it where it can be seen: at: ADDRESS, or mend the condition")
+
+    def _why_unseen(self, field: Field, rule: Rule) -> str:
+        if field.kind == "hidden" and rule.at is None:
+            return "a field of the type hidden shows nothing"
+        where = field if rule.at is None else self.form.find(rule.at)
+        if where is None or where.native is not None or field.native is not None:
+            return ""
+        if where.kind == "hidden":
+            return f"{where.address} is of the type hidden and shows nothing"
+        sight = [(each.visible, True) for each in self._around(where)]
+        if not can_hold(*sight):
+            return f"{where.address} is never visible"
+        if not can_hold(*sight, (None if where.reveal is TRUE else where.reveal, True)):
+            if can_hold((where.reveal, True)):
+                return f"reveal never holds while {where.address} is visible"
+            return "" if where.reveal.text == self.one.reveal.text else "its reveal never holds"  # the form's own is told once
+        own = [(each.visible, True) for each in self._around(field)]
+        if rule.when is not None and not can_hold(*own, (rule.when, True)):
+            return "its `when` never holds while the field is visible"
+        return "" if self._in_a_view(where) else f"no view shows {where.address}"
+
+    def _around(self, field: Field) -> list[Field]:
+        """*field* and what it stands in, the field first."""
+        found = [field]
+        base = 1 if self.one.panel and field.path[:1] == (self.one.panel,) else 0
+        for size in range(len(field.path) - 1, base, -1):
+            each = self.form.find(field.path[:size])
+            if each is not None and field.path[size - 1] != "*":
+                found.append(each)
+        return found
+
+    def _in_a_view(self, field: Field) -> bool:
+        views = self.form.views
+        reached = {"editing", *(after.view or "editing" for after in self.form.after.values())}
+        if self.one.panel or self.form.submit.while_busy == "replaced" or not reached <= set(views):
+            return True
+        shown = [self.at.segments(address) for view in reached for address in views[view]]
+        return any(_related(each, field.path) for each in shown)
+
+    # ends
+    def dead_end(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
+        if field.native is not None or (field.visible is not None and not can_hold((field.visible, True))):
+            return
+        if field.kind == "rows":
+            yield from self._dead_rows(field)
+            return
+        required = [rule for rule in rules if rule.when is None and rule.at is None and any(kind.name == "required" for kind in rule.kinds)]
+        why = self._never_filled(field) if required else ""
+        if why:
+            message = f"{field.address} must be filled and never can be: {why}"
+            yield self.at.rule("dead-end", required[0], message, "let a person fill it, or do not require it", "required")
+
+    def _dead_rows(self, field: Field) -> Iterator[Finding]:
+        if field.add is None or can_hold_without_rows(field.add, field.path):
+            return
+        start = field.least if field.start is None else field.start
+        gone = field.least == 0 and (start == 0 or field.remove is None)
+        if gone and field.path not in self.given:
+            how = "begins without rows" if start == 0 else "can lose all its rows"
+            message = f"{field.address} {how}, and then none can be added: add is {field.add.text!r}"
+            help_ = f"let one be added to none, or keep one: least: {max(1, field.least)}"
+            yield self.at.path("dead-end", (*self.at.place_of(field.path), "add"), message, help_)
+
+    def _never_filled(self, field: Field) -> str:
+        if field.has_initial or field.derive is not None or self.form.server.record is not None or field.path in self.given:
+            return ""
+        if field.readonly is not None and not can_hold((field.readonly, False)):
+            return "it is always readonly"
+        if field.kind in CHOICE_KINDS and field.options is not None:
+            return self._no_option(field)
+        return "its limit is 0" if field.limit == 0 else ""
+
+    def _no_option(self, field: Field) -> str:
+        if isinstance(field.options, OptionsFrom):
+            source = self.form.find(field.options.path)
+            empty = source is not None and not source.start and not source.least and source.path not in self.given
+            never = source is not None and source.add is not None and not can_hold_without_rows(source.add, source.path)
+            return f"{source.address} never has a row" if source is not None and empty and never else ""
+        none = not any(can_hold((option.enabled, True)) for option in field.options or ())
+        return "none of its options is ever enabled" if none else ""
+
+
+def _reads(rule: Rule, field: Field) -> bool:
+    """Whether *rule* reads anything but the value it is about."""
+    found = [rule.when, *(kind.parameter for kind in rule.kinds)]
+    if any(kind.name in ("repeats", "lookup", "python") for kind in rule.kinds):
+        return True
+    return any(each.target != field.path for one in found if isinstance(one, Expression) for each in references(one.node))
+
+
+def _related(a: Path, b: Path) -> bool:
+    """Whether one stands in the other."""
+    return a[: len(b)] == b or b[: len(a)] == a
+
+
+def _names_its_type_only(rule: Rule, field: Field) -> bool:
+    """``email: true`` of an e-mail field, and the like, that has no message: no rule of its own."""
+    return rule.say is None and all(kind.name == field.kind for kind in rule.kinds)

@@ -1,0 +1,165 @@
+"""What is odd in a form sheet, as playing on it shows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from ...engine.compile.compiler import compile_form
+from ...engine.session.session import Stage
+from ...forms.expressions.tree import TRUE
+from ...forms.model.form import Field, Form, Path
+from ...forms.values.durations import parse_instant
+from ...playing.simulated import SimulatedForm
+from ...playing.steps import take_step
+from ...refusals import Refusal
+from ...script import tree
+from ...script.tree import Address, Noun
+from ..samples import candidates
+from .findings import Finding
+from .sheet_places import SheetPlaces
+
+# What hangs on the day is told only where it is so on both of two days far apart.
+_DAYS = (parse_instant("2030-01-01T09:00:00Z") or 0, parse_instant("2047-07-15T16:30:00Z") or 0)
+_MOST_KEYS = 300  # fields of one form that a first key is tried in
+_MOST_LOOKUPS = 50
+_ENOUGH = 10 * 60_000  # longer than anybody waits, in milliseconds
+_FORM, _SUBMIT = Noun("form"), Noun("submit")
+
+
+def played_findings(form: Form, at: SheetPlaces) -> Iterator[Finding]:
+    """What playing on *form* shows. Sheets with Python rules are not played: nobody has said that they may run code."""
+    if form.python or not form.fields:
+        return
+    played = _Played(form, at)
+    yield from played.nags()
+    yield from played.sends_while_asking()
+
+
+class _Played:
+    def __init__(self, form: Form, at: SheetPlaces) -> None:
+        self.form, self.at = form, at
+        self.stage = Stage(compile_form(form))
+        self.opened = [(field, path) for field, path in _addresses(form.fields, ()) if field.kind not in ("group", "rows")]
+        self.typed: dict[Path, str] = {}
+
+    def _fresh(self, now: int = _DAYS[0]) -> SimulatedForm | None:
+        subject = SimulatedForm(self.stage, ".")
+        return subject if subject.load(now) is None else None
+
+    # messages that come too early
+    def nags(self) -> Iterator[Finding]:
+        early: list[dict[Path, str]] = []
+        for now in _DAYS:
+            subject = self._fresh(now)
+            if subject is None:
+                return
+            early.append({field.path: said for field, path in self.opened if (said := _says(subject, path))})
+            if said := _says(subject, None):
+                early[-1][()] = said
+        for path, said in early[0].items():
+            if path in early[1]:
+                yield self._nag(path, f"{self._called(path)} says at load, before anybody has done anything: {said}")
+        tried = 0
+        for field, path in self.opened:
+            if field.path in early[0] or field.report.first not in ("load", "change") or field.native is not None or tried >= _MOST_KEYS:
+                continue
+            tried += 1
+            found = self._at_first_key(field, path)
+            if found:
+                yield self._nag(field.path, found)
+
+    def _at_first_key(self, field: Field, path: tuple[Any, ...]) -> str:
+        """What is said once the first key of a text has been typed that holds when it is whole."""
+        said = ""
+        for now in _DAYS:
+            whole = next(
+                (text for text in candidates(field) if isinstance(text, str) and len(text) > 1 and self._holds(path, text, now)), ""
+            )
+            subject = self._fresh(now)
+            if not whole or subject is None or subject.perform(tree.Type(Address(path), whole[0]), 1) is not None:
+                return ""
+            said = _says(subject, path)
+            if not said:
+                return ""
+            said = f"{field.address} says at the first key of {whole!r}, before it can be finished: {said}"
+        return said
+
+    def _holds(self, path: tuple[Any, ...], text: str, now: int) -> bool:
+        subject = self._fresh(now)
+        return subject is not None and subject.perform(tree.Type(Address(path), text), 1) is None and not _is(subject, path, "invalid")
+
+    def _called(self, path: Path) -> str:
+        field = self.form.find(path) if path else None
+        return field.address if field is not None else "the form"
+
+    def _nag(self, path: Path, message: str) -> Finding:
+        keys = self.at.place_of(path) if path else ("reveal",)
+        return self.at.path(
+            "nags", keys, message, "wait until the field has been left: report: {first: blur}, reveal: touched or submitted"
+        )
+
+    # sending
+    def sends_while_asking(self) -> Iterator[Finding]:
+        """Fields with a lookup on its way while the button, whose condition is to hold it back, takes a press."""
+        if self.form.submit.enabled is None or self.form.submit.enabled is TRUE or self.form.page is not None:
+            return
+        asking = [(f, path) for f, path in self.opened if any(kind.name == "lookup" for rule in f.rules for kind in rule.kinds)]
+        for field, path in asking[:_MOST_LOOKUPS]:
+            for subject in (self._fresh(), self._filled()):
+                if subject is not None and self._sends(subject, field, path):
+                    message = f"the form can be sent while {field.address} is still being asked about"
+                    path_ = ("submit", "enabled")
+                    yield self.at.path(
+                        "sends-while-asking", path_, message, "let it wait: enabled: form.valid (it is not, while a lookup is on its way)"
+                    )
+                    return
+
+    def _sends(self, subject: SimulatedForm, field: Field, path: tuple[Any, ...]) -> bool:
+        for value in [*self._accepted(field), *candidates(field)][:8]:
+            tried = subject.trial()
+            if tried.perform(tree.FillLine(Address(path), value), 1) is not None:
+                continue
+            for _ in range(3):
+                if _is(tried, path, "asking"):
+                    return bool(tried.look(_SUBMIT, "is", "enabled"))
+                if tried.advance(_ENOUGH, lambda tried=tried: _is(tried, path, "asking")) is not True:  # type: ignore[misc]
+                    break
+        return False
+
+    def _accepted(self, field: Field) -> list[Any]:
+        names = [kind.parameter for rule in field.rules for kind in rule.kinds if kind.name == "lookup"]
+        return [value for name in names if name in self.form.lookups for value in (self.form.lookups[name].accept or ())][:4]
+
+    def _filled(self) -> SimulatedForm | None:
+        """A form in play in which every field that takes one has a value that holds."""
+        subject = self._fresh()
+        if subject is None:
+            return None
+        for field, path in self.opened[:_MOST_KEYS]:
+            for value in candidates(field)[:6]:
+                tried = subject.trial()
+                if tried.perform(tree.FillLine(Address(path), value), 1) is None and not _is(tried, path, "invalid"):
+                    subject = tried
+                    break
+        return subject if not isinstance(take_step(subject, tree.Settle(_ENOUGH), 1), Refusal) else None
+
+
+def _addresses(fields: tuple[Field, ...], above: tuple[Any, ...]) -> Iterator[tuple[Field, tuple[Any, ...]]]:
+    """Every field with its address; of a list with rows at load, those of the first row."""
+    for field in fields:
+        path = (*above, field.name)
+        yield field, path
+        if field.kind == "group":
+            yield from _addresses(field.fields, path)
+        elif field.kind == "rows" and (field.least if field.start is None else field.start):
+            yield from _addresses(field.fields, (*path, 0))
+
+
+def _says(subject: SimulatedForm, path: tuple[Any, ...] | None) -> str:
+    found = subject.look(_FORM if path is None else Noun("address", Address(path)), "shows")
+    return found[0] if isinstance(found, list | tuple) and found else ""
+
+
+def _is(subject: SimulatedForm, path: tuple[Any, ...], word: str) -> bool:
+    return subject.look(Noun("address", Address(path)), "is", word) is True
