@@ -105,6 +105,12 @@ def own_config() -> Path:
     return Path(home) / "idlefox" / "config.toml"
 
 
+def state_folder() -> str:
+    """Where what was typed is kept from one session to the next (XDG Base Directory Specification)."""
+    home = os.environ.get("XDG_STATE_HOME") or os.path.join(os.path.expanduser("~"), ".local", "state")
+    return os.path.join(home, "idlefox")
+
+
 def trusts(config: Config, asked: bool | None) -> tuple[bool, str]:
     """Whether sheets may run the Python rules they name, and what the person should know of it ("" for nothing).
 

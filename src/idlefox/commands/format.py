@@ -9,12 +9,13 @@ from ..problems import CALL, Place, Problem, Unreadable, read_bytes
 from ..report.styled import plain
 from ..script.reader import read_script, read_script_text
 from ..script.writer import write_script
+from . import completing
 from .console import Console
 from .files import why, write_whole
 
 
 @click.command("format")
-@click.argument("paths", nargs=-1, type=click.Path())
+@click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.ALL)
 @click.option("--check", is_flag=True, help="Change nothing; exit with 1 if a script is laid out otherwise.")
 def command(paths: tuple[str, ...], check: bool) -> None:
     """Lay scripts out in the one way: four spaces, tables in columns. Comments and blank lines stay.

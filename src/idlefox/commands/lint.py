@@ -10,6 +10,7 @@ from ..report.findings import code_lines, finding_lines, findings_json, findings
 from ..report.styled import plain
 from ..study.lint.findings import codes
 from ..study.lint.look import look_through
+from . import completing
 from .config import read_config
 from .console import Console
 from .reports import write_report
@@ -18,11 +19,12 @@ _KINDS = {"json": findings_json, "sarif": findings_sarif}
 
 
 @click.command("lint")
-@click.argument("paths", nargs=-1, type=click.Path())
+@click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.ALL)
 @click.option("--report", "reports", multiple=True, metavar="KIND=FILE", help="Write a report: json or sarif; - is standard output.")
-@click.option("--only", default="", metavar="CODE,…", help="Only these findings.")
-@click.option("--except", "left_out", default="", metavar="CODE,…", help="All findings but these.")
-@click.option("--explain", default="", metavar="CODE", help="Print what a code finds and why, with examples.")
+@click.option("--only", default="", metavar="CODE,…", shell_complete=completing.codes, help="Only these findings.")
+@click.option("--except", "left_out", default="", metavar="CODE,…", shell_complete=completing.codes, help="All findings but these.")
+@click.option("--explain", default="", metavar="CODE", shell_complete=completing.codes,
+              help="Print what a code finds and why, with examples.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(paths: tuple[str, ...], reports: tuple[str, ...], only: str, left_out: str, explain: str, color: str) -> None:
     """Look through scripts, the sheets they name, and sheets: files, or folders for both.

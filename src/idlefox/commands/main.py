@@ -20,11 +20,13 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "run": ("run", "Play scripts and say what held."),
     "outline": ("outline", "Show what a form holds."),
     "trace": ("trace", "Show one scenario step by step, and what each step changed."),
+    "rehearse": ("rehearse", "Play a form by hand, step by step, and keep it as a scenario."),
     "format": ("format", "Lay scripts out in the one way."),
     "lint": ("lint", "Say what is odd in scripts and sheets."),
     "scaffold": ("scaffold", "Write a first sheet and script from a page or a JSON Schema."),
     "serve": ("serve", "Serve a page on loopback, with a sheet as what it asks."),
     "schema": ("schema", "Print the JSON Schema of the form sheet."),
+    "completion": ("completion", "Print what makes a shell complete what is typed."),
     "words": ("words", "Show the words of scripts and sheets, with examples."),
 }
 
@@ -37,8 +39,9 @@ class _Commands(click.Group):
         known = COMMANDS.get(cmd_name)
         if known is None:
             return None
-        module = import_module(f"idlefox.commands.{known[0]}")
-        return module.command  # type: ignore[no-any-return]
+        found: click.Command = import_module(f"idlefox.commands.{known[0]}").command
+        found.short_help = known[1]
+        return found
 
     def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:
         name = args[0] if args else ""

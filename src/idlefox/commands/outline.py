@@ -9,12 +9,13 @@ from ..playing.subjects import read_form
 from ..problems import Unreadable
 from ..report.outline import outline_lines
 from ..roots import reading_below
+from . import completing
 from .config import read_config
 from .console import Console
 
 
 @click.command("outline")
-@click.argument("form", type=click.Path())
+@click.argument("form", type=click.Path(), shell_complete=completing.FORMS)
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(form: str, color: str) -> None:
     """Show what a form holds: fields, types, initial values, rules, messages, conditions, server.

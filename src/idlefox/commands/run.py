@@ -14,6 +14,7 @@ from ..playing.select import Chosen, Narrowed
 from ..playing.tags import TagError, read_tags
 from ..problems import Problem, Unreadable
 from ..report.styled import plain
+from . import completing
 from .config import Config, far_report, further_roots, jobs_of, read_config, trusts
 from .console import Console
 from .faults import internal_fault
@@ -51,7 +52,8 @@ _live_options = _options(
     click.option("--unsteady", type=click.Choice(["pass", "fail"]), default="pass", help="What held only when played again counts as."),
 )  # fmt: skip
 _choice_options = _options(
-    click.option("--tag", "tags", multiple=True, metavar="TAGS", help="Only scenarios with this tag, or 'a and not (b or c)'."),
+    click.option("--tag", "tags", multiple=True, metavar="TAGS", shell_complete=completing.tags,
+                 help="Only scenarios with this tag, or 'a and not (b or c)'."),
     click.option("--match", default="", metavar="TEXT", help="Only scenarios whose title has TEXT in it."),
     click.option("--failed", is_flag=True, help="Only what did not hold in the last run here."),
     click.option("--shard", default=None, metavar="K/N", help="Only the K-th of N parts; a new scenario moves no other."),
@@ -76,7 +78,7 @@ _output_options = _options(
 
 
 @click.command("run")
-@click.argument("paths", nargs=-1, type=click.Path())
+@click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
 @_choice_options
 @_order_options
 @_output_options

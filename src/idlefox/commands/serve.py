@@ -15,6 +15,7 @@ from ..playing.player import Wishes
 from ..problems import Place, Problem, Unreadable, near_file
 from ..report.styled import plain
 from ..roots import reading_below
+from . import completing
 from .config import read_config
 from .console import Console
 from .files import why
@@ -36,7 +37,7 @@ class _Instant(click.ParamType):  # type: ignore[type-arg]
 
 
 @click.command("serve")
-@click.argument("sheet", type=click.Path())
+@click.argument("sheet", type=click.Path(), shell_complete=completing.FORMS)
 @click.option("--page", default="", metavar="FILE", help="Serve this page, with the sheet as what it asks, instead of one that is drawn.")
 @click.option("--port", default=0, type=click.IntRange(0, 65535), metavar="N", help="Listen at this port; by default at any that is free.")
 @click.option("--clock", type=_Instant(), metavar="INSTANT", help="What time it is there at first, as in 2031-05-02T09:00:00Z.")

@@ -16,15 +16,17 @@ from ..playing.tracing import Traced, trace_scenario
 from ..problems import CALL, Place, Problem, Unreadable, listed
 from ..report.styled import plain
 from ..report.traced import ONLY, trace_lines
+from . import completing
 from .config import further_roots, read_config, trusts
 from .console import Console
 from .files import why, write_bytes_whole
 
 
 @click.command("trace")
-@click.argument("scenario", metavar="SCRIPT:LINE", type=click.Path())
+@click.argument("scenario", metavar="SCRIPT:LINE", type=click.Path(), shell_complete=completing.SCRIPTS)
 @click.option("--json", "as_json", is_flag=True, help="Print every change as a line of JSON, the same bytes in every run.")
-@click.option("--only", default="", metavar="WHAT", help="Only what changes at an address, or of messages, validity or requests.")
+@click.option("--only", default="", metavar="WHAT", shell_complete=completing.traced_addresses,
+              help="Only what changes at an address, or of messages, validity or requests.")
 @click.option("--keys", is_flag=True, help="Every key that is typed by itself, not a typed text as one change.")
 @click.option("--figure", default="", metavar="FILE", help="Draw the timeline into a file: .png, .svg or .pdf.")
 @click.option("--web", default="", metavar="FILE", help="Write the scenario as an HTML page that needs nothing else.")

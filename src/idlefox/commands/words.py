@@ -6,11 +6,12 @@ import click
 
 from ..report.words import group_lines, overview_lines, word_lines
 from ..words import table
+from . import completing
 from .console import Console
 
 
 @click.command("words")
-@click.argument("word", nargs=-1)
+@click.argument("word", nargs=-1, shell_complete=completing.words)
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(word: tuple[str, ...], color: str) -> None:
     """Show the words of scripts and sheets: all, a group of them, or one with its meaning and an example.

@@ -308,7 +308,7 @@ def _play_ops(subject: Subject, ops: tuple[Op, ...], failures: list[Failure], wa
     for number, op in enumerate(ops, 1):
         if isinstance(op.act, Check | Cannot):
             checks += 1
-            failed = (_check if isinstance(op.act, Check) else _cannot)(subject, op, ops)
+            failed = judged(subject, op, ops)
             failures += failed
             if watch is not None:
                 watch(number, not failed)
@@ -316,13 +316,24 @@ def _play_ops(subject: Subject, ops: tuple[Op, ...], failures: list[Failure], wa
         if any(failure.kind != "unseen" for failure in failures):
             break
         steps += 1
-        refusal = take_step(subject, op.act, number)
+        failure = taken(subject, op, ops, number)
         if watch is not None:
-            watch(number, refusal is None)
-        if refusal is not None:
-            failures.append(_failure(subject, _kind(refusal), op, ops, _subject_of(op), refusal=refusal))
+            watch(number, failure is None)
+        if failure is not None:
+            failures.append(failure)
             break
     return steps, checks
+
+
+def taken(subject: Subject, op: Op, ops: tuple[Op, ...], number: int) -> Failure | None:
+    """Takes the step *op*, the *number*-th of *ops*; why it cannot be taken."""
+    refusal = take_step(subject, op.act, number)
+    return None if refusal is None else _failure(subject, _kind(refusal), op, ops, _subject_of(op), refusal=refusal)
+
+
+def judged(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
+    """What does not hold of the check *op*, one of *ops*."""
+    return (_check if isinstance(op.act, Check) else _cannot)(subject, op, ops)
 
 
 def _result(

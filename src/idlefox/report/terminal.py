@@ -115,6 +115,12 @@ def failure_lines(failure: Failure, width: int, last: Failure | None = None) -> 
         room = max(width - gutter - 3, 20)
         lines.append([(f"{place.line - 1:>{gutter}} │ ", "dim"), (before if columns(before) <= room else before[: room - 1] + "…", "dim")])
     lines += marked(place.line, failure.source, place.column, place.length, width, gutter)
+    return lines + why_lines(failure, width, last)
+
+
+def why_lines(failure: Failure, width: int, last: Failure | None = None) -> list[Line]:
+    """What was expected and found in a failure, why, and the state of what it is about, unless *last* has told it."""
+    lines: list[Line] = []
     expected, reasons, state = expected_text(failure), reason_texts(failure), state_lines(failure)
     if expected:
         lines += hanging("      expected  ", plain(expected), width, "good")

@@ -35,7 +35,7 @@ def trace_lines(traced: Traced, width: int, *, keys: bool = False, only: str = "
         at = f"{found[-1].ms / 1000:.3f} s" if found else ""
         lines += [[], [(f"{step.line:>5} │ ", "dim"), (plain(step.played or step.text), ""), (f"   {at}", "dim")]]
         lines += [[("        " + plain(text), "dim")] for text in ((step.text, *step.calls) if step.played else step.calls)]
-        lines += _change_lines(changes, width)
+        lines += change_lines(changes, width)
     if not traced.steps:
         lines.append([(" no step is taken: the scenario looks at the form as it is at load", "dim")])
     elif not shown:
@@ -53,7 +53,7 @@ def _wanted(change: Told, only: str) -> bool:
     return change.address == only or change.address.startswith((f"{only}.", f"{only}["))
 
 
-def _change_lines(changes: list[Told], width: int) -> list[Line]:
+def change_lines(changes: list[Told], width: int) -> list[Line]:
     """The changes of one step, each group named where it begins."""
     lines: list[Line] = []
     group = ""

@@ -54,7 +54,7 @@ class _Checker:
         self.form = form
         self.panels = [p.shape for p in form.panels]
         self.problems: list[Problem] = []
-        self.rules = _rule_names(form)
+        self.rules = rule_names(form)
         self._done: set[tuple[int, tuple[str, ...]]] = set()
         self._steps: dict[type, Callable[[Op, Any], None]] = {
             tree.Type: lambda op, a: self.typed(op, a.address, "type"),
@@ -368,7 +368,7 @@ _REMEDIES = {
 }
 
 
-def _rule_names(form: Form) -> dict[tuple[str, ...], set[str]]:
+def rule_names(form: Form) -> dict[tuple[str, ...], set[str]]:
     """What the rules at each schema path may be called: flags, kinds, ids."""
     found: dict[tuple[str, ...], set[str]] = {}
     for one in (form, *form.panels):

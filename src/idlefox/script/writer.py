@@ -292,15 +292,43 @@ _STEPS: dict[type, Any] = {
 }
 
 
-_IN_TIME = frozenset({"every", "duration", "within", "after"})
+_IN_TIME = frozenset({"every", "duration", "within", "after", "lasting"})
+_NO_TEXT = frozenset({"mode", "key", "kind", "predicate"})  # words of the language: nothing in them is a parameter
 
 
 def write_step(act: Any) -> str:
     """A step that is ready to play, its parameters replaced, as a script would say it."""
     if isinstance(act, tree.FillLine):
         return f"{_address(act.address)} {_value(act.value)}"
-    times = {name: Duration(v) for name, v in zip(act._fields, act, strict=True) if name in _IN_TIME and type(v) is int}
-    return _step(act._replace(**times), 0)
+    return _step(_in_time(act), 0)
+
+
+def _in_time(act: Any) -> Any:
+    return act._replace(**{name: Duration(v) for name, v in zip(act._fields, act, strict=True) if name in _IN_TIME and type(v) is int})
+
+
+def write_played(act: Any) -> str:
+    """A step or check that is ready to play as a statement of a script that plays the same."""
+    if isinstance(act, tree.FillLine):
+        return f"fill\n{' ' * _STEP}{_address(act.address)} {_value(_as_written(act.value), _STEP)}"
+    if isinstance(act, Cannot):
+        return f"expect cannot {write_played(act.step)}"
+    known = {name: v if name in _NO_TEXT else _as_written(v) for name, v in zip(act._fields, act, strict=True)}
+    act = _in_time(act._replace(**known))
+    return _check(act, 0) if isinstance(act, Check) else _step(act, 0)
+
+
+def _as_written(value: Any) -> Any:
+    """A plain value as the tree has it where it is written: a $ of a text twice."""
+    if isinstance(value, str):
+        return value.replace("$", "$$")
+    if isinstance(value, dict):
+        return Collection("object", tuple(tree.Member(_as_written(key), _as_written(each)) for key, each in value.items()))
+    if isinstance(value, list):
+        return Collection("list", tuple(tree.Member(None, _as_written(each)) for each in value))
+    if type(value) is tuple:
+        return tuple(map(_as_written, value))
+    return value._replace(name=_as_written(value.name)) if isinstance(value, tree.Noun | tree.UploadFile) and value.name else value
 
 
 # checks

@@ -1,0 +1,280 @@
+"""`idlefox rehearse`: a form played by hand, step by step, and kept as a scenario."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import click
+
+from ..forms.names.addresses import AddressError, locate, parse_address
+from ..forms.names.shapes import write_address
+from ..forms.values.durations import parse_instant
+from ..playing.player import DEFAULT_CLOCK
+from ..playing.rehearsal import Rehearsal, from_script, is_whole, played
+from ..playing.subjects import Subjects
+from ..problems import CALL, Place, Problem, Unreadable, nearest, read_text
+from ..report.rehearsed import came_lines, entries_lines, slip_lines, table_lines
+from ..report.styled import Line, plain
+from ..report.words import group_lines, word_lines
+from ..roots import reading_below
+from ..script.reader import read_script
+from ..script.tree import Script
+from ..words import table
+from . import completing
+from .config import read_config, trusts
+from .console import Console
+from .files import why, write_bytes_whole
+from .live_options import outside_of, served
+
+# What is said here and is no step of the language, with what it does.
+WORDS = {
+    "look [ADDR]": "the form, or what stands at an address, as it is now", "back [N]": "take back the last step or check, or N of them",
+    "again": "play all anew on a fresh form", "offer": "check what the last step has changed", "where": "the steps and checks so far",
+    'keep FILE "TITLE"': "append all as a scenario to a script; it holds when it is run", "help [WORD]": "what a word means, or these",
+    "quit": "end",
+}  # fmt: skip
+
+
+@click.command("rehearse")
+@click.argument("form", type=click.Path(), shell_complete=completing.FORMS)
+@click.option("--from", "start", default="", metavar="SCRIPT:LINE", shell_complete=completing.SCRIPTS,
+              help="Begin with what a script's scenario does, up to a line.")
+@click.option("--clock", default="", metavar="TIME", help="The virtual time at load, RFC 3339.")
+@click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[auto|firefox|chromium|http]",
+              help="Play on the page itself.")
+@click.option("--show", is_flag=True, default=None, help="Show the browser's window.")
+@click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(form: str, start: str, clock: str, live: str | None, show: bool | None, trust_python: bool | None, color: str) -> None:
+    """Play a form by hand: type steps and checks, see what each changes, keep them as a scenario.
+
+    In a pipe the lines are played as they come. Exit code: 0; 1 if a step could not be taken or a check did not hold;
+    2 if something could not be read.
+
+    \b
+    Example:
+      idlefox rehearse booking.form.yaml
+      idlefox rehearse booking.form.yaml --from booking.fox:41
+      printf 'type age "7"\\noffer\\n' | idlefox rehearse booking.form.yaml
+    """
+    console = Console(color)
+    try:
+        config = read_config(".")
+        trusted, told = trusts(config, trust_python)
+        if told:
+            console.lines([[(told, "dim")]], err=True)
+        outside = outside_of(live, {"show": show}, config.live, console)
+        subjects = Subjects(trust_python=trusted, outside=outside, served=served)
+        stage = _Stage(form, start, clock, subjects, console)
+        code = stage.play()
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    raise SystemExit(code)
+
+
+class _Stage:
+    """The prompt, or the pipe, and what is said at it."""
+
+    def __init__(self, form: str, start: str, clock: str, subjects: Subjects, console: Console) -> None:
+        self.console = console
+        self.code = 0
+        script, line = _script(start)
+        now = _clock(clock, script)
+        folder = os.path.dirname(script.file) if script is not None else "" if "://" in form else os.path.dirname(form)
+        self.folder = folder or "."
+        with reading_below((self.folder, os.path.dirname(form) or ".")):
+            loaded = subjects.load(form, ".")
+            if loaded.make_ready is not None:
+                loaded.make_ready()
+        scenario, ops = from_script(script, line) if script is not None else (None, ())
+        now = scenario.clock if scenario is not None and scenario.clock is not None else now
+        self.rehearsal = Rehearsal(loaded, form, self.folder, now, script)
+        for op in ops:
+            came = self.rehearsal.take_played(played(op))
+            if not came.held:
+                self.tell(came_lines(came, self.console.width()))
+                raise Unreadable([Problem(op.place, "from here on it does not hold: it is not gone further", "begin before it: --from …")])
+        self.interactive = sys.stdin.isatty() and sys.stdout.isatty()
+
+    def tell(self, lines: list[Line]) -> None:
+        self.console.lines(lines)
+
+    def play(self) -> int:
+        """Takes what is said until it ends; the exit code."""
+        if self.interactive:
+            begun = f", {len(self.rehearsal.entries)} steps in" if self.rehearsal.entries else ""
+            hint = "   help, look, quit; Tab offers how to go on"
+            self.tell([[(f" {plain(self.rehearsal.form.label)}{begun}", "strong"), (hint, "dim")]])
+            lines: Iterator[str] = self._prompted()
+        else:
+            lines = _statements(self.console.piped("-"))
+        try:
+            for text in lines:
+                if not self.interactive:
+                    self.tell([[(f"{'>' if n == 0 else ' '} {plain(line)}", "strong")] for n, line in enumerate(text.split("\n"))])
+                if not self.say(text):
+                    break
+        finally:
+            self.rehearsal.subject.close()
+        return 0 if self.interactive else self.code
+
+    def _prompted(self) -> Iterator[str]:
+        from .prompt import prompted
+
+        yield from prompted(self.rehearsal, list(WORDS), is_whole, self.console)
+
+    # what is said
+    def say(self, text: str) -> bool:
+        """Does what *text* says; whether to go on."""
+        word, _, rest = text.strip().partition(" ")
+        if word == "quit":
+            return False
+        own = _OWN.get(word)
+        if own is not None:
+            own(self, rest.strip())
+        elif word and not word.startswith("#"):
+            came = self.rehearsal.take(text.strip("\n"))
+            self.tell(self._with_own_words(word, came_lines(came, self.console.width()), unknown=bool(came.problems)))
+            self._note(2 if came.problems else 0 if came.held else 1)
+        return True
+
+    def _note(self, code: int) -> None:
+        self.code = max(self.code, code)
+
+    def _with_own_words(self, word: str, lines: list[Line], *, unknown: bool) -> list[Line]:
+        near = nearest(word, _OWN) if unknown and word not in _OWN else None
+        return [*lines, [(f"   → or did you mean {near}?", "")]] if near else lines
+
+    def look(self, rest: str) -> None:
+        if rest:
+            form = self.rehearsal.form
+            try:
+                segments = parse_address(rest) or (rest,)
+                locate(form.shape, segments, [panel.shape for panel in form.panels])
+                rest = write_address(segments)
+            except AddressError as fault:
+                self.tell(slip_lines(Problem(Place("", 1, 1), fault.cause, fault.remedy), self.console.width()))
+                self._note(2)
+                return
+        self.tell(table_lines(self.rehearsal.observed(), rest, self.console.width()))
+
+    def back(self, rest: str) -> None:
+        if rest and not (rest.isascii() and rest.isdigit() and int(rest) > 0):
+            self._odd(f"back takes a number, not {rest!r}", "write back, or back 3")
+            return
+        count = self.rehearsal.back(int(rest or 1))
+        left = len(self.rehearsal.entries)
+        what = f" {count} taken back, {left} left" if count else " there is nothing to take back"
+        self.tell([[(what, "dim")]])
+
+    def again(self, rest: str) -> None:
+        failed = self.rehearsal.again()
+        count = len(self.rehearsal.entries)
+        if failed is not None:
+            self.tell([[(f" {count} played anew, then:", "bad")], *came_lines(failed, self.console.width())])
+            self._note(1)
+            return
+        self.tell([[(f" {count} played anew", "dim")]])
+
+    def offer(self, rest: str) -> None:
+        offered = self.rehearsal.offer()
+        none = " the last step has changed nothing that can be checked"
+        self.tell([[("   " + plain(line), "good")] for line in offered] or [[(none, "dim")]])
+
+    def where(self, rest: str) -> None:
+        self.tell(entries_lines(self.rehearsal.entries, self.console.width()))
+
+    def keep(self, rest: str) -> None:
+        try:
+            parts = shlex.split(rest)
+        except ValueError:
+            parts = []
+        if len(parts) != 2 or not parts[0].endswith(".fox"):
+            self._odd("keep needs a script and a title", 'write keep booking.fox "a voucher that is used up"')
+            return
+        file, title = parts
+        try:
+            text = read_text(file) if os.path.exists(file) else None
+            made = self.rehearsal.kept(file, text, title)
+            os.makedirs(os.path.dirname(file) or ".", exist_ok=True)
+            write_bytes_whole(file, [made.encode("utf-8")])
+        except Unreadable as fault:
+            self.console.problems(fault.problems)
+            self._note(2)
+            return
+        except OSError as fault:
+            self._odd(f"{file} cannot be written: {why(fault)}", "")
+            return
+        line = made.count("\n", 0, made.rindex("\nscenario ") + 1) + 1
+        self.tell([[(f" kept: {plain(file)}:{line}", "good"), (f"   idlefox run {plain(file)}:{line}", "dim")]])
+
+    def help(self, rest: str) -> None:
+        width = self.console.width()
+        if not rest:
+            self.tell([[(f"  {form:<20}", "good"), (means, "")] for form, means in WORDS.items()])
+            self.tell([[("  and the steps and checks of the language: help steps, help checks, help WORD", "dim")]])
+            return
+        if rest in table.GROUPS:
+            self.tell(group_lines(rest, table.in_groups(table.words())[rest], width))
+            return
+        own = next(((form, means) for form, means in WORDS.items() if form.split()[0] == rest), None)
+        found = table.find(rest)
+        if own is not None:
+            self.tell([[(f"  {own[0]:<20}", "good"), (own[1], "")]])
+        for each in found:
+            self.tell(word_lines(each, width))
+        if own is None and not found:
+            near = nearest(rest, [*_OWN, *(word.word for word in table.words())])
+            self._odd(f"there is no word {rest!r}", f"did you mean {near!r}?" if near else "see them with: help")
+
+    def _odd(self, cause: str, remedy: str) -> None:
+        self.tell(slip_lines(Problem(Place("", 1, 1), cause, remedy), self.console.width()))
+        self._note(2)
+
+
+_OWN: dict[str, Callable[[_Stage, str], None]] = {
+    "look": _Stage.look, "back": _Stage.back, "again": _Stage.again, "offer": _Stage.offer, "where": _Stage.where, "keep": _Stage.keep,
+    "help": _Stage.help,
+}  # fmt: skip
+
+
+def _statements(text: str) -> Iterator[str]:
+    """What comes in at a pipe, statement by statement: indented lines and those inside of brackets belong to the one before."""
+    current: list[str] = []
+    for line in text.split("\n"):
+        if current and (line[:1].isspace() or not is_whole("x " + "\n".join(current).partition(" ")[2])):
+            current.append(line)
+            continue
+        if current:
+            yield "\n".join(current).rstrip()
+        current = [line] if line.strip() else []
+    if current:
+        yield "\n".join(current).rstrip()
+
+
+def _script(start: str) -> tuple[Script | None, int]:
+    """The script to begin from, and the line. Raises Unreadable."""
+    if not start:
+        return None, 0
+    file, mark, line = start.rpartition(":")
+    if not mark or not line.isdigit() or not file.endswith(".fox"):
+        cause = f"a script and a line are needed, not {start!r}"
+        raise Unreadable([Problem(Place("--from", 1, 1), cause, "write booking.fox:41", code=CALL)])
+    with reading_below((os.path.dirname(file) or ".",)):
+        return read_script(str(Path(file))), int(line)
+
+
+def _clock(text: str, script: Script | None) -> int:
+    if text:
+        now = parse_instant(text)
+        if now is None:
+            raise Unreadable([Problem(Place("--clock", 1, 1), f"{text!r} is no RFC 3339 time", "write 2031-05-02T09:00:00Z", code=CALL)])
+        return now
+    headers: tuple[Any, ...] = script.headers if script is not None else ()
+    return next((header.ms for header in headers if header.kind == "clock"), DEFAULT_CLOCK)
