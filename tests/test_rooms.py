@@ -27,7 +27,8 @@ ALLOWED = {
     "study": {"playing", "script", "engine", "forms"},
     "live": {"playing", "script", "engine", "forms"},
     "report": {"playing", "script", "forms", "study", "words"},
-    "commands": {"report", "playing", "study", "live", "script", "engine", "forms", "words", "demo", "__init__"},
+    "editor": {"report", "playing", "study", "script", "forms", "words", "__init__"},
+    "commands": {"editor", "report", "playing", "study", "live", "script", "engine", "forms", "words", "demo", "__init__"},
 }
 # The floors of a room, lowest first: each knows those below it only.
 FLOORS = {

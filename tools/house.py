@@ -16,6 +16,7 @@ PACKAGE = Path(__file__).resolve().parent.parent / "src" / "idlefox"
 # Where each box stands: rows from the top, and what it is for.
 ROWS: tuple[tuple[str, ...], ...] = (
     ("commands",),
+    ("editor", "live"),
     ("report", "study"),
     ("playing",),
     ("engine.session", "script"),
@@ -31,7 +32,8 @@ ROWS: tuple[tuple[str, ...], ...] = (
     ("forms.names", "forms.values"),
 )
 SAYS = {
-    "commands": "the command line", "report": "results in words", "study": "first scripts", "playing": "steps, checks, verdicts",
+    "commands": "the command line", "report": "results in words", "study": "lint, first scripts", "editor": "the language server",
+    "live": "real pages", "playing": "steps, checks, verdicts",
     "script": "the language", "words": "the table of words",
     "engine.session": "the door: starts, holds, copies", "engine.compile": "a form into a plan",
     "engine.acts": "what a person does", "engine.world": "clock, answers, wire, server",

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from functools import lru_cache
 
 from .records import NamedTuple
-from .roots import note_read, outside
+from .roots import held_instead, note_read, outside
 
 
 class Place(NamedTuple):
@@ -117,6 +117,9 @@ def read_bytes(path: str) -> bytes:
     if outside(path):
         raise Unreadable([Problem(place, *OUTSIDE_SAYS, code=OUTSIDE)])
     note_read(path)
+    held = held_instead(path)
+    if held is not None:
+        return held
     try:
         mode = os.stat(path).st_mode
         if not stat.S_ISREG(mode) and not stat.S_ISDIR(mode):

@@ -1,12 +1,13 @@
 """Below which folders what a script or sheet names must lie, so that what one has checked out shows nothing else of one's files.
 
-Who begins to read for a person says so (`reading_below`); who opens a file asks (`outside`).
+Who begins to read for a person says so (`reading_below`); who opens a file asks (`outside`). And which files are read otherwise than
+they are: those that are open in an editor (`reading_instead`).
 """
 
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 
@@ -14,6 +15,25 @@ _ROOTS: ContextVar[tuple[str, ...]] = ContextVar("roots", default=())
 
 
 _READS: ContextVar[set[str] | None] = ContextVar("reads", default=None)
+
+
+_HELD: ContextVar[Mapping[str, bytes]] = ContextVar("held", default={})  # noqa: B039  # it is never changed
+
+
+@contextmanager
+def reading_instead(held: Mapping[str, bytes]) -> Iterator[None]:
+    """Until this ends a file whose real path is in *held* reads what stands there."""
+    before = _HELD.set(held)
+    try:
+        yield
+    finally:
+        _HELD.reset(before)
+
+
+def held_instead(path: str) -> bytes | None:
+    """What the file at *path* reads instead of what is in it; None where it is read as it is."""
+    held = _HELD.get()
+    return held.get(_real(path)) if held else None
 
 
 @contextmanager

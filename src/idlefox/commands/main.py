@@ -26,6 +26,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "scaffold": ("scaffold", "Write a first sheet and script from a page or a JSON Schema."),
     "serve": ("serve", "Serve a page on loopback, with a sheet as what it asks."),
     "schema": ("schema", "Print the JSON Schema of the form sheet."),
+    "language-server": ("language_server", "Help in an editor: an editor starts it."),
     "completion": ("completion", "Print what makes a shell complete what is typed."),
     "words": ("words", "Show the words of scripts and sheets, with examples."),
 }

@@ -21,7 +21,7 @@ def outline_lines(form: Form, width: int) -> list[Line]:
     lines.append([(plain(_counts(form)), "dim")])
     lines += _facts(_form_facts(form), width, 1)
     for field in form.fields:
-        lines += _field(field, form, width, 0)
+        lines += field_lines(field, form, width)
     if form.rules:
         lines += [[], [("rules of the form", "strong")]]
         for rule in form.rules:
@@ -58,7 +58,8 @@ def _form_facts(form: Form) -> list[tuple[str, str]]:
     return facts
 
 
-def _field(field: Field, form: Form, width: int, depth: int) -> list[Line]:
+def field_lines(field: Field, form: Form, width: int, depth: int = 0) -> list[Line]:
+    """A field with its facts and rules, and what is in it."""
     name = field.address if not form.panel else written_path(field.path[1:])
     kind = field.kind + (", several" if field.many or (field.multiple and field.kind in ("file", "email")) else "")
     head: Line = [(plain(name), "strong"), ("   " + kind, "dim")]
@@ -70,7 +71,7 @@ def _field(field: Field, form: Form, width: int, depth: int) -> list[Line]:
     for rule in field.rules:
         lines += _facts(_rule_facts(rule, form, field.kind), width, depth + 1)
     for part in field.fields:
-        lines += _field(part, form, width, depth + 1)
+        lines += field_lines(part, form, width, depth + 1)
     return lines
 
 

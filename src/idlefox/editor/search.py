@@ -1,0 +1,117 @@
+"""Definitions, references and renaming over the files of a workspace."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+from ..forms.names.shapes import segment_text
+from ..script.tree import Script
+from .names import Found, Key, names_in_script, names_in_sheet
+from .project import SHEETS, Project
+from .texts import Lines, uri_of
+
+_NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_-]*")
+
+
+class CannotRename(Exception):
+    """Why a name cannot be changed."""
+
+
+class Search:
+    """Looks for names in the files of *project* as they are now."""
+
+    def __init__(self, project: Project) -> None:
+        self.project = project
+
+    def names(self, path: str) -> Iterator[Found]:
+        """The names in the file at *path*."""
+        text = self.project.texts.text(path)
+        if text is None:
+            return
+        if path.endswith(".fox"):
+            script = self.project.script(path)
+            if script is not None:
+                yield from names_in_script(script, self.project.forms_of(path))
+        elif path.endswith(SHEETS):
+            form = self.project.form(path)
+            if form is not None:
+                yield from names_in_sheet(text, path, form)
+
+    def at(self, path: str, position: dict[str, int]) -> Found | None:
+        """The name at *position* of the file at *path*: the smallest that stands there."""
+        text = self.project.texts.text(path)
+        if text is None:
+            return None
+        offset = Lines(text).offset(position)
+        found = [each for each in self.names(path) if each.start <= offset <= each.end]
+        return min(found, key=lambda each: each.end - each.start, default=None)
+
+    def definition(self, path: str, position: dict[str, int]) -> list[dict[str, Any]]:
+        """Where what stands at *position* is defined."""
+        found = self.at(path, position)
+        if found is None:
+            return []
+        if found.key.kind == "file":
+            there = self.project.texts.text(found.key.where) is not None
+            return [{"uri": uri_of(found.key.where), "range": Lines("").range(1, 1, 0)}] if there else []
+        return [self._location(each) for each in self.names(found.key.where) if each.defines and each.key == found.key]
+
+    def references(self, path: str, position: dict[str, int], *, definitions: bool) -> list[dict[str, Any]]:
+        """Wherever what stands at *position* is named."""
+        found = self.at(path, position)
+        return [self._location(each) for each in self._all(found.key) if definitions or not each.defines] if found is not None else []
+
+    def _all(self, key: Key) -> list[Found]:
+        found = [each for file in self._files(key) for each in self.names(file) if each.key == key]
+        return list(dict.fromkeys(found))
+
+    def _files(self, key: Key) -> Iterator[str]:
+        """The files that may name what *key* is."""
+        if key.kind == "parameter":
+            yield key.where
+        elif key.kind in ("routine", "file"):
+            yield from dict.fromkeys((*self.project.texts.files(key.where, ".fox", *SHEETS), key.where))
+        else:
+            yield from dict.fromkeys((key.where, *self.project.scripts_about(key.where)))
+
+    def _location(self, found: Found) -> dict[str, Any]:
+        lines = Lines(self.project.texts.text(found.file) or "")
+        return {"uri": uri_of(found.file), "range": lines.between(found.start, found.end)}
+
+    # renaming
+    def renamed(self, path: str, position: dict[str, int], name: str) -> dict[str, Any]:
+        """The edits that give what stands at *position* another *name*. Raises CannotRename."""
+        found = self.at(path, position)
+        if found is None or found.key.kind == "file":
+            raise CannotRename("there is no field, routine, parameter, lookup or panel here")
+        key = found.key
+        if not _NAME.fullmatch(name):
+            raise CannotRename(f"{name!r} is no plain name: letters, digits, _ and -, a letter or _ first")
+        self._need_free(key, name)
+        changes: dict[str, list[dict[str, Any]]] = {}
+        for each in self._all(key):
+            lines = Lines(self.project.texts.text(each.file) or "")
+            changes.setdefault(uri_of(each.file), []).append({"range": lines.between(each.start, each.end), "newText": name})
+        return {"changes": changes}
+
+    def _need_free(self, key: Key, name: str) -> None:
+        form = self.project.form(key.where) if key.kind in ("field", "panel", "lookup") else None
+        if form is not None:
+            above = key.name[:-1] if key.kind == "field" else ()
+            panels = {panel.panel for panel in form.panels}
+            if key.kind == "lookup" and name in form.lookups:
+                raise CannotRename(f"there is a lookup {name} already")
+            if key.kind != "lookup" and ((not above and name in panels) or form.find((*above, name)) is not None):
+                raise CannotRename(f"there is a field or panel {segment_text(name, first=True)} already")
+        script = self.project.script(key.where) if key.kind in ("routine", "parameter") else None
+        if script is not None and name in _taken(script, key):
+            raise CannotRename(f"there is a {key.kind} {name} already")
+
+
+def _taken(script: Script, key: Key) -> set[str]:
+    if key.kind == "routine":
+        return {block.name for block in script.blocks if block.kind == "routine"}
+    block = next((block for block in script.blocks if block.line == key.name[0]), None)
+    return {*block.parameters, *(block.body.table.names if block.body.table is not None else ())} if block is not None else set()
