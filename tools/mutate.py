@@ -30,7 +30,7 @@ ROOT = Path(__file__).resolve().parent.parent
 ROOMS = ("engine", "forms", "script", "playing")
 NAMES = (
     "core", "played", "journals", "odd", "world", "timing", "server", "forms", "pages", "browser", "words", "invariants", "language",
-    "rooms", "run",
+    "rooms", "rehearse", "run",
 )  # fmt: skip
 NO_BROWSER = ("-k", "not in_a_browser")  # what a browser was seen to do is held without one
 FILES = tuple(f"tests/test_{name}.py" for name in NAMES)

@@ -109,8 +109,9 @@ class _Look:
                     form = read_sheet_text(text, file)
                     opened = frozenset(self.opened.get(file, ())) | _opened_beside(file, form)
                     self.texts[file] = text
-                    self.found += sheet_findings(form, text, opened)
-                    read.append((form, SheetPlaces(form, text)))
+                    at = SheetPlaces(form, text)
+                    self.found += sheet_findings(form, at, opened)
+                    read.append((form, at))
             except Unreadable as fault:
                 self.problems += fault.problems
         self.found += unlike_sheets(read)

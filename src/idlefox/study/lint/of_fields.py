@@ -16,6 +16,7 @@ from .values import breaks, is_number
 from .wide import wide
 
 _LOW_HIGH = (("minlength", "maxlength"), ("min", "max"))
+_ANY_WORD = re.compile(r"\w+")
 _WORD = re.compile(r"[^\W\d_]{3,}")
 
 
@@ -36,8 +37,10 @@ def field_findings(form: Form, one: Form, at: SheetPlaces) -> Iterator[Finding]:
 class _Fields:
     def __init__(self, form: Form, one: Form, at: SheetPlaces) -> None:
         self.form, self.one, self.at = form, one, at
-        self.labels = {field.label: field for field in reversed(tuple(walk(one.fields))) if field.label}
-        self.words = {label: re.compile(rf"\b{re.escape(label)}\b") for label in self.labels if _WORD.search(label)}
+        self.labels: dict[str, list[Field]] = {}  # by the first word of each
+        for field in walk(one.fields):
+            if (first := _ANY_WORD.search(field.label)) is not None and _WORD.search(field.label):
+                self.labels.setdefault(first[0], []).append(field)
         self.given = {each.gives.to for each in form.panels if each.gives is not None}
 
     # messages
@@ -67,12 +70,18 @@ class _Fields:
             own = {word.lower() for word in _WORD.findall(f"{field.label} {field.name}")}
             if own & {word.lower() for word in _WORD.findall(text)}:
                 continue
-            for label, word in self.words.items():
-                other = self.labels[label]
-                if other is not field and word.search(text) and not _related(other.path, field.path):
-                    message = f"the message of {field.address} speaks of {label!r}, which is {other.address}"
-                    yield self.at.rule("borrowed-message", rule, message, f"say it of {field.label!r}", "say")
-                    break
+            other = next((each for each in self._named(text) if each is not field and not _related(each.path, field.path)), None)
+            if other is not None:
+                message = f"the message of {field.address} speaks of {other.label!r}, which is {other.address}"
+                yield self.at.rule("borrowed-message", rule, message, f"say it of {field.label!r}", "say")
+
+    def _named(self, text: str) -> Iterator[Field]:
+        """The fields whose labels stand in *text* as whole words."""
+        for word in _ANY_WORD.finditer(text):
+            for field in self.labels.get(word[0], ()):
+                end = word.start() + len(field.label)
+                if text.startswith(field.label, word.start()) and not text[end : end + 1].isalnum():
+                    yield field
 
     # values
     def contradiction(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:

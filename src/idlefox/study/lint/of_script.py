@@ -7,8 +7,10 @@ from collections.abc import Iterator
 
 from ...problems import Place
 from ...script.ops import Scenario, lines_of
-from ...script.tree import Block, Cannot, Check, Note, Script
+from ...script.tree import Cannot, Check, Note, Script
 from .findings import Finding
+
+_PLAYS = re.compile(r"\bdo\s+([A-Za-z_][\w-]*)")
 
 
 def script_findings(script: Script, scenarios: list[Scenario], used_elsewhere: bool) -> Iterator[Finding]:
@@ -74,24 +76,25 @@ def _told(text: str, calls: tuple[str, ...]) -> tuple[str, str]:
 
 def _unused(script: Script, used_elsewhere: bool) -> Iterator[Finding]:
     plays = any(block.kind == "scenario" for block in script.blocks)
-    for block in script.blocks:
-        text = _text(script, block)
+    lines = script.text.split("\n")
+    texts = ["\n".join(lines[block.line - 1 : block.last_line]) for block in script.blocks]
+    routines = [block for block in script.blocks if block.kind == "routine"]
+    played = {name for block, text in zip(script.blocks, texts, strict=True) for name in _PLAYS.findall(text) if name != block.name}
+    for block, text in zip(script.blocks, texts, strict=True):
         for name in block.parameters:
-            if not re.search(rf"\$\{{?{re.escape(name)}\b", text):
+            if not _names(text, name):
                 says = f"nothing in the routine {block.name} uses the parameter {name}"
                 yield _finding("unused", script, block.line, name, says, "take it out")
         table = block.body.table
         for name in table.names if table is not None and block.kind == "scenario" else ():
-            if not re.search(rf"\$\{{?{re.escape(name)}\b", text):
+            if not _names(text, name):
                 says = f"nothing in the scenario uses the column {name}"
                 yield _finding("unused", script, table.line if table is not None else block.line, name, says, "take it out")
-        if block.kind == "routine" and plays and not used_elsewhere:
-            others = "".join(_text(script, other) for other in script.blocks if other is not block)
-            if not re.search(rf"\bdo\s+{re.escape(block.name)}\b", others):
-                says, remedy = f"nothing plays the routine {block.name}", f"take it out, or play it: do {block.name}"
-                yield _finding("unused", script, block.line, block.name, says, remedy)
+    for block in routines if plays and not used_elsewhere else ():
+        if block.name not in played:
+            says, remedy = f"nothing plays the routine {block.name}", f"take it out, or play it: do {block.name}"
+            yield _finding("unused", script, block.line, block.name, says, remedy)
 
 
-def _text(script: Script, block: Block) -> str:
-    lines = script.text.split("\n")[block.line - 1 : block.last_line]
-    return "\n".join(lines)
+def _names(text: str, parameter: str) -> bool:
+    return re.search(rf"\$\{{?{re.escape(parameter)}\b", text) is not None

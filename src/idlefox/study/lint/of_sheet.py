@@ -22,9 +22,8 @@ from .sheet_places import SheetPlaces
 _RULED = frozenset({"email", "url", "number", "date", "month", "week", "time", "datetime-local"})
 
 
-def sheet_findings(form: Form, text: str, opened: frozenset[str] = frozenset()) -> Iterator[Finding]:
-    """What is odd in *form*, read from *text*; *opened* are the panels that scripts open."""
-    at = SheetPlaces(form, text)
+def sheet_findings(form: Form, at: SheetPlaces, opened: frozenset[str] = frozenset()) -> Iterator[Finding]:
+    """What is odd in *form*, whose parts stand *at* their places; *opened* are the panels that scripts open."""
     sheet = _Sheet(form, at)
     for each in (form, *form.panels):
         yield from field_findings(form, each, at)

@@ -21,7 +21,8 @@ from .sheet_places import SheetPlaces
 
 # What hangs on the day is told only where it is so on both of two days far apart.
 _DAYS = (parse_instant("2030-01-01T09:00:00Z") or 0, parse_instant("2047-07-15T16:30:00Z") or 0)
-_MOST_KEYS = 300  # fields of one form that a first key is tried in
+_MOST_FILLED = 300  # fields that are filled before a form is sent
+_MOST_COPIED = 100_000  # fields that are copied in all, so that a first key can be tried in each on a fresh form
 _MOST_LOOKUPS = 50
 _ENOUGH = 10 * 60_000  # longer than anybody waits, in milliseconds
 _FORM, _SUBMIT = Noun("form"), Noun("submit")
@@ -60,34 +61,38 @@ class _Played:
         for path, said in early[0].items():
             if path in early[1]:
                 yield self._nag(path, f"{self._called(path)} says at load, before anybody has done anything: {said}")
-        tried = 0
+        spent = 0
         for field, path in self.opened:
-            if field.path in early[0] or field.report.first not in ("load", "change") or field.native is not None or tried >= _MOST_KEYS:
+            if field.path in early[0] or field.report.first not in ("load", "change") or field.native is not None:
                 continue
-            tried += 1
+            spent += len(self.opened)
+            if spent > _MOST_COPIED:
+                return
             found = self._at_first_key(field, path)
             if found:
                 yield self._nag(field.path, found)
 
     def _at_first_key(self, field: Field, path: tuple[Any, ...]) -> str:
         """What is said once the first key of a text has been typed that holds when it is whole."""
-        said = ""
-        for now in _DAYS:
-            whole = next(
-                (text for text in candidates(field) if isinstance(text, str) and len(text) > 1 and self._holds(path, text, now)), ""
-            )
-            subject = self._fresh(now)
-            if not whole or subject is None or subject.perform(tree.Type(Address(path), whole[0]), 1) is not None:
-                return ""
-            said = _says(subject, path)
-            if not said:
-                return ""
-            said = f"{field.address} says at the first key of {whole!r}, before it can be finished: {said}"
-        return said
+        for text in candidates(field)[:4]:
+            if isinstance(text, str) and len(text) > 1:
+                said = self._said_at_first(path, text, _DAYS[0])
+                if said == "":
+                    return ""
+                if said and self._said_at_first(path, text, _DAYS[1]):
+                    return f"{field.address} says at the first key of {text!r}, before it can be finished: {said}"
+        return ""
 
-    def _holds(self, path: tuple[Any, ...], text: str, now: int) -> bool:
+    def _said_at_first(self, path: tuple[Any, ...], text: str, now: int) -> str | None:
+        """What is said at the first key of *text*; None where *text* is no use: it cannot be typed, or does not hold as a whole."""
         subject = self._fresh(now)
-        return subject is not None and subject.perform(tree.Type(Address(path), text), 1) is None and not _is(subject, path, "invalid")
+        if subject is None or subject.perform(tree.Type(Address(path), text[0]), 1) is not None:
+            return None
+        said = _says(subject, path)
+        if not said:
+            return ""
+        holds = subject.perform(tree.Type(Address(path), text[1:]), 2) is None and not _is(subject, path, "invalid")
+        return said if holds else None
 
     def _called(self, path: Path) -> str:
         field = self.form.find(path) if path else None
@@ -136,7 +141,7 @@ class _Played:
         subject = self._fresh()
         if subject is None:
             return None
-        for field, path in self.opened[:_MOST_KEYS]:
+        for field, path in self.opened[:_MOST_FILLED]:
             for value in candidates(field)[:6]:
                 tried = subject.trial()
                 if tried.perform(tree.FillLine(Address(path), value), 1) is None and not _is(tried, path, "invalid"):
