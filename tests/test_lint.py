@@ -196,6 +196,14 @@ def test_what_is_like_it_and_not_odd_is_not(fox: Fox, field: str) -> None:
     assert found(fox, odd_sheet(field), "") == ()
 
 
+def test_a_page_is_looked_through_with_its_script(fox: Fox) -> None:
+    fox.write(p__html='<!doctype html>\n<form>\n<input name=a minlength=9 maxlength=3>\n<input id=b name=b\n pattern="(x+)+"></form>\n')
+    fox.write(a__fox='subject "p.html"\nscenario "it"\n    type a "1"\n    expect a = "1"\n    expect a = "1"\n')
+    told = [(f.code, Path(f.place.file).name, f.place.line, f.place.column) for f in look_through([str(fox.folder / "a.fox")]).findings]
+    assert told == [("no-effect", "a.fox", 5, 5), ("contradiction", "p.html", 3, 27), ("wide-pattern", "p.html", 5, 2)]
+    assert fox("lint", "p.html").stdout.endswith(" 2 findings in 1 file\n")
+
+
 NUMBERS = "fields:\n  n: {type: number}\n  t: {}\n  on: {type: checkbox, initial: true}\n  many: {type: checkbox, options: [p, q]}\n  rows: {type: rows, start: 1, fields: {age: {type: number}}}\nsubmit: {enabled: form.dirty}\n"
 
 

@@ -46,7 +46,7 @@ def paths(*suffixes: str, lines: bool = False) -> Completing:
 
 FORMS = paths(*_SHEETS, ".html", ".htm")
 SCRIPTS = paths(".fox", lines=True)
-ALL = paths(".fox", *_SHEETS, lines=False)
+ALL = paths(".fox", *_SHEETS, ".html", ".htm")
 
 
 def _beginning_with(incomplete: str, suffixes: tuple[str, ...]) -> Iterator[str]:

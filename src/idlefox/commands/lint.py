@@ -27,7 +27,7 @@ _KINDS = {"json": findings_json, "sarif": findings_sarif}
               help="Print what a code finds and why, with examples.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(paths: tuple[str, ...], reports: tuple[str, ...], only: str, left_out: str, explain: str, color: str) -> None:
-    """Look through scripts, the sheets they name, and sheets: files, or folders for both.
+    """Look through scripts, the sheets and pages they name, sheets and pages: files, or folders for scripts and sheets.
 
     A finding is silenced by a comment at the end of its line, or alone above it:
     # lint: allow CODE, the reason why

@@ -22,10 +22,9 @@ from ..study.lint.look import look_through
 from ..study.lint.of_script import script_findings
 from ..study.lint.of_steps import step_findings
 from ..study.lint.silences import silenced
-from .project import Project
+from .project import Project, parted
 from .texts import Lines
 
-_TOP = re.compile(r"^(?=(?:scenario|routine|prelude|subject|use|clock)\b)", re.MULTILINE)
 _SEVERITY = {"error": 1, "warning": 2, "note": 3}
 _MEANT = re.compile(r"did you mean:? '?(?P<word>[^'?]+)'?\?")
 _MOST_AT_ONCE = 12  # scenarios that are looked at before an answer
@@ -96,7 +95,7 @@ class Faults:
 
     def _changed(self, path: str, text: str) -> list[Fault] | None:
         """What is known of the scenarios that are as they were, and what is found in those that are not."""
-        context, blocks = _parted(text)
+        context, blocks = parted(text)
         known = self._blocks.setdefault(path, {})
         fresh = [block for _, block in blocks if (context, block) not in known]
         if len(fresh) > _MOST_AT_ONCE or context not in {each for each, _ in known}:
@@ -136,7 +135,7 @@ class Faults:
         return faults + [fault for fault in _findings(kept, path) if fault.code not in _OF_THE_WHOLE]
 
     def _remember(self, path: str, text: str, faults: list[Fault]) -> None:
-        context, blocks = _parted(text)
+        context, blocks = parted(text)
         known: dict[tuple[str, str], list[Fault]] = {}
         for line, block in blocks:
             end = line + block.count("\n")
@@ -144,22 +143,6 @@ class Faults:
             faults = [fault for fault in faults if not line <= fault.line < max(end, line + 1)]
         known[context, ""] = faults  # what stands in no scenario
         self._blocks[path] = known
-
-
-def _parted(text: str) -> tuple[str, list[tuple[int, str]]]:
-    """*text* with its scenarios left out, every line in its place, and the scenarios (and what is no block) with their lines."""
-    blocks: list[tuple[int, str]] = []
-    context = ""
-    line = 1
-    for block in _TOP.split(text):
-        count = block.count("\n")
-        if block.startswith("scenario"):
-            blocks.append((line, block))
-            context += "\n" * count
-        else:
-            context += block
-        line += count
-    return context, blocks
 
 
 def _problem(problem: Problem) -> Fault:

@@ -10,7 +10,7 @@ from ..forms.model.form import Form
 from ..forms.names.states import FIELD_STATES, FORM_STATES
 from ..playing.subject import ABILITIES
 from ..report.outline import field_lines
-from ..script.complete import Known, all_addresses, complete, tags_of
+from ..script.complete import Known, all_addresses, complete
 from ..script.tree import Script
 from ..words.table import Word, find, words
 from .sheet_spot import Spot, keys_at, schemas_at, spot
@@ -20,6 +20,7 @@ from .texts import Lines
 _KINDS = {"word": 14, "address": 5, "value": 12, "state": 20, "rule": 6, "name": 3, "key": 10}
 _OF_SHEETS = ("functions", "states", "rules")
 _OF_SCRIPTS = ("headers", "blocks", "steps", "checks", "nouns", "predicates", "states")
+_TAGS = re.compile(r'^scenario\s+"(?:[^"\\]|\\.)*"\s*\[([^\]\n]*)\]', re.MULTILINE)
 _TOKEN = re.compile(r"[A-Za-z_][A-Za-z0-9_-]*$")
 
 
@@ -34,7 +35,8 @@ def script_completion(text: str, position: dict[str, int], script: Script | None
     if block is not None:
         parameters = (*block.parameters, *(block.body.table.names if block.body.table is not None else ()))
     routines = tuple((b.name, b.parameters) for b in script.blocks if b.kind == "routine") if script is not None else ()
-    known = Known(form, routines, parameters, tags_of(script) if script is not None else ())
+    tags = tuple(dict.fromkeys(tag for found in _TAGS.finditer(text) for tag in found[1].replace(",", " ").split())) if at_top else ()
+    known = Known(form, routines, parameters, tags)
     line = before.lstrip()
     found = complete(line, known, at_top=at_top, in_fill=not at_top and _in_fill(lines, position["line"], len(before) - len(line)))
     shift = len(before) - len(line)

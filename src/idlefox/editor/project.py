@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from ..script.tree import Script
 from .texts import Texts
 
 SHEETS = (".form.yaml", ".form.yml")
+_TOP = re.compile(r"^(?=(?:scenario|routine|prelude|subject|use|clock)\b)", re.MULTILINE)
 
 
 class Project:
@@ -25,6 +27,7 @@ class Project:
         self.texts = texts
         self.subjects = Subjects()
         self._scripts: dict[str, tuple[str, Script]] = {}
+        self._heads: dict[str, tuple[str, Script]] = {}
         self._forms: dict[str, tuple[str, Form]] = {}
 
     def changed(self, path: str) -> None:
@@ -41,6 +44,30 @@ class Project:
         if known is None or known[0] != text:
             known = self._scripts[path] = (text, read_script_anyway(path, text)[0])
         return known[1]
+
+    def head(self, path: str) -> Script | None:
+        """The script at *path* without its scenarios: read again only where something else has changed."""
+        text = self.texts.text(path)
+        if text is None:
+            return None
+        context, _ = parted(text)
+        known = self._heads.get(path)
+        if known is None or known[0] != context:
+            known = self._heads[path] = (context, read_script_anyway(path, context)[0])
+        return known[1]
+
+    def around(self, path: str, line: int) -> Script | None:
+        """The script at *path* with that scenario alone which *line* (from 1) stands in."""
+        text = self.texts.text(path)
+        if text is None:
+            return None
+        context, blocks = parted(text)
+        lines = context.split("\n")
+        for first, block in blocks:
+            end = first + block.count("\n")
+            if first <= line < max(end, first + 1) or (first <= line and (first, block) == blocks[-1]):
+                lines[first - 1 : end] = block.split("\n")[: end - first + 1]
+        return read_script_anyway(path, "\n".join(lines))[0]
 
     def form(self, path: str) -> Form | None:
         """The form of the sheet (or page) at *path*, as it could last be read."""
@@ -71,18 +98,18 @@ class Project:
                 if path and path not in seen:
                     seen.add(path)
                     yield path
-                    found = self.script(path)
+                    found = self.head(path)
                     if found is not None:
                         left.append(found)
 
     def forms_of(self, path: str) -> list[tuple[str, Form]]:
         """The forms that the script at *path* is played on, with their files: its own subject, or those of the scripts that use it."""
-        script = self.script(path)
+        script = self.head(path)
         if script is None:
             return []
         names = [self.subject_path(script)] if self.subject_path(script) else []
         if not names:
-            others = ((each, self.script(each)) for each in self.texts.files(path, ".fox") if each != path)
+            others = ((each, self.head(each)) for each in self.texts.files(path, ".fox") if each != path)
             names = [self.subject_path(other) for _, other in others if other is not None and path in self.used(other)]
         found = ((name, self.form(name)) for name in dict.fromkeys(names) if name)
         return [(name, form) for name, form in found if form is not None]
@@ -91,9 +118,25 @@ class Project:
         """The scripts that name *sheet*, and those that they use."""
         seen: set[str] = set()
         for path in self.texts.files(sheet, ".fox"):
-            script = self.script(path)
+            script = self.head(path)
             if script is not None and os.path.realpath(self.subject_path(script)) == sheet:
                 for each in (path, *self.used(script)):
                     if each not in seen:
                         seen.add(each)
                         yield each
+
+
+def parted(text: str) -> tuple[str, list[tuple[int, str]]]:
+    """*text* with its scenarios left out, every line in its place, and the scenarios (and what is no block) with their lines."""
+    blocks: list[tuple[int, str]] = []
+    context = ""
+    line = 1
+    for block in _TOP.split(text):
+        count = block.count("\n")
+        if block.startswith("scenario"):
+            blocks.append((line, block))
+            context += "\n" * count
+        else:
+            context += block
+        line += count
+    return context, blocks

@@ -79,7 +79,7 @@ class Server(LanguageServer):
         if path_of(uri).endswith(SHEETS):
             for other in list(self.workspace.text_documents):
                 path = path_of(other)
-                script = self.project.script(path) if path.endswith(".fox") else None
+                script = self.project.head(path) if path.endswith(".fox") else None
                 if script is not None and os.path.realpath(self.project.subject_path(script)) == path_of(uri):
                     self.tell(other, whole=True)
 
@@ -174,7 +174,8 @@ def _completion(params: types.CompletionParams) -> types.CompletionList:
     text = server.texts.text(path) or ""
     if path.endswith(".fox"):
         forms = server.project.forms_of(path)
-        found = at_cursor.script_completion(text, position, server.project.script(path), forms[0][1] if forms else None)
+        script = server.project.around(path, position["line"] + 1)
+        found = at_cursor.script_completion(text, position, script, forms[0][1] if forms else None)
     else:
         found = at_cursor.sheet_completion(text, position, server.project.form(path))
     return types.CompletionList(False, [_as(types.CompletionItem, each) for each in found])

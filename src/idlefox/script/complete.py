@@ -308,11 +308,6 @@ def all_addresses(form: Form) -> list[tuple[str, str]]:
     return [(text, means) for text, means, _ in _Offers(Known(form), "").addresses(lambda f: True)]
 
 
-def tags_of(script: Any) -> tuple[str, ...]:
-    """The tags of a script's scenarios."""
-    return tuple(dict.fromkeys(tag for block in script.blocks for tag in block.tags))
-
-
 def _fits(field: Field, predicate: str) -> bool:
     if predicate == "offers":
         return field.kind in CHOICE_KINDS or field.many or field.native is not None

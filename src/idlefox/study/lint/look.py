@@ -10,7 +10,7 @@ from ...forms.model.form import Form
 from ...forms.sheet.read import read_sheet_text
 from ...playing.kinds import kind_of
 from ...playing.select import choose_files
-from ...playing.subjects import Loaded, Subjects
+from ...playing.subjects import Loaded, Subjects, read_form
 from ...problems import Problem, Unreadable, read_text
 from ...records import NamedTuple
 from ...roots import reading_below
@@ -19,6 +19,7 @@ from ...script.reader import read_script_anyway
 from ...script.tree import Script
 from .between import unlike_sheets
 from .findings import Finding
+from .of_page import page_findings
 from .of_script import script_findings
 from .of_sheet import sheet_findings
 from .of_steps import opened_panels, step_findings
@@ -63,17 +64,18 @@ class _Look:
                 read.append((file, script))
             named |= _named(script)
             path = _subject(script)
-            if path.endswith((".form.yaml", ".form.yml")) and os.path.isfile(path) and path not in sheets:
+            if kind_of(path) in ("sheet", "page") and os.path.isfile(path.partition("#")[0]) and path not in sheets:
                 sheets.append(path)
         for file, script in read:
             self._script(file, script, os.path.realpath(file) in named)
-        self._sheets(sheets)
+        self._sheets([each for each in sheets if kind_of(each) == "sheet"])
+        self._pages([each for each in sheets if kind_of(each) == "page"])
         findings: list[Finding] = []
         for file, text in self.texts.items():
             findings += silenced(text, file, [each for each in self.found if each.place.file == file])
         findings += [each for each in self.found if each.place.file not in self.texts]
         findings.sort(key=lambda f: (f.place.file, f.place.line, f.place.column, f.code))
-        files = tuple(file for file in (*scripts, *sheets) if os.path.isfile(file))
+        files = tuple(file for file in (*scripts, *sheets) if os.path.isfile(file.partition("#")[0]))
         return Looked(tuple(dict.fromkeys(findings)), tuple(dict.fromkeys(self.problems)), files)
 
     def _script(self, file: str, script: Script, named: bool) -> None:
@@ -93,12 +95,21 @@ class _Look:
     def _loaded(self, script: Script) -> Loaded | None:
         """The form sheet that *script* is about; None where it is none, or one that cannot be played (its own findings tell)."""
         path = _subject(script)
-        if kind_of(path) != "sheet":
+        if kind_of(path) not in ("sheet", "page"):
             return None
         try:
             return self.subjects.load(os.path.basename(path), os.path.dirname(path))
         except Unreadable:
             return None
+
+    def _pages(self, files: list[str]) -> None:
+        for file in files:
+            try:
+                path = file.partition("#")[0]
+                with reading_below((os.path.dirname(file) or ".", *self.roots)):
+                    self.found += page_findings(read_form(file), path, read_text(path))
+            except Unreadable as fault:
+                self.problems += fault.problems
 
     def _sheets(self, files: list[str]) -> None:
         read: list[tuple[Form, SheetPlaces]] = []
@@ -118,8 +129,9 @@ class _Look:
 
 
 def _files(paths: list[str]) -> tuple[list[str], list[str], list[Problem]]:
-    sheets = [os.path.normpath(path) for path in paths if not os.path.isdir(path) and kind_of(path) == "sheet"]
-    others = [path for path in paths if os.path.isdir(path) or kind_of(path) != "sheet"]
+    forms = [path for path in paths if not os.path.isdir(path) and kind_of(path) in ("sheet", "page")]
+    sheets = [os.path.normpath(path) for path in forms]
+    others = [path for path in paths if path not in forms]
     for folder in (path for path in others if os.path.isdir(path)):
         for here, folders, files in os.walk(folder):
             folders[:] = sorted(each for each in folders if not each.startswith("."))

@@ -11,7 +11,7 @@ from ...forms.expressions.tree import TRUE, Expression
 from ...forms.model.form import CHOICE_KINDS, TEXT_KINDS, Field, Form, Kind, OptionsFrom, Path, Rule, walk
 from .conditions import can_hold, can_hold_without_rows, references
 from .findings import Finding
-from .sheet_places import SheetPlaces
+from .sheet_places import Places, SheetPlaces
 from .values import breaks, is_number
 from .wide import wide
 
@@ -22,7 +22,7 @@ _WORD = re.compile(r"[^\W\d_]{3,}")
 
 def field_findings(form: Form, one: Form, at: SheetPlaces) -> Iterator[Finding]:
     """What is odd in the fields of *one*: *form* itself, or one of its panels."""
-    fields = _Fields(form, one, at)
+    fields = Fields(form, one, at)
     for field in walk(one.fields):
         written = [rule for rule in field.rules if rule.line and not rule.native]
         yield from fields.silent(field, written)
@@ -34,8 +34,10 @@ def field_findings(form: Form, one: Form, at: SheetPlaces) -> Iterator[Finding]:
         yield from fields.dead_end(field, written)
 
 
-class _Fields:
-    def __init__(self, form: Form, one: Form, at: SheetPlaces) -> None:
+class Fields:
+    """The fields of *one*: *form* itself, or one of its panels."""
+
+    def __init__(self, form: Form, one: Form, at: Places) -> None:
         self.form, self.one, self.at = form, one, at
         self.labels: dict[str, list[Field]] = {}  # by the first word of each
         for field in walk(one.fields):

@@ -11,7 +11,27 @@ from ...problems import Place
 from .findings import Finding
 
 
-class SheetPlaces:
+class Places:
+    """Where findings about a form stand, whatever it was read from."""
+
+    def rule(self, code: str, rule: Rule, message: str, help_: str, word: str = "") -> Finding:
+        """A finding at *word* of *rule*: its first kind, unless another is said."""
+        raise NotImplementedError
+
+    def path(self, code: str, path: tuple[Any, ...], message: str, help_: str, *, key: bool = True) -> Finding:
+        """A finding at what stands at *path* in a sheet."""
+        raise NotImplementedError
+
+    def place_of(self, path: Path) -> tuple[str, ...]:
+        """The keys that lead to the field at the schema path *path*."""
+        raise NotImplementedError
+
+    def segments(self, address: str) -> Path:
+        """An address as a schema path."""
+        return tuple("*" if isinstance(each, int) else each for each in parse_address(address) or ())
+
+
+class SheetPlaces(Places):
     """The places of *form*, read from *text*."""
 
     def __init__(self, form: Form, text: str) -> None:
@@ -51,8 +71,3 @@ class SheetPlaces:
         for name in names:
             found += ["fields", name]
         return tuple(found)
-
-    @staticmethod
-    def segments(address: str) -> Path:
-        """An address of the sheet as a schema path."""
-        return tuple("*" if isinstance(each, int) else each for each in parse_address(address) or ())
