@@ -42,6 +42,7 @@ PICTURES: dict[str, tuple[tuple[str, ...], ...]] = {
         ("run", "crossing.fox:23", "crossing.fox:74", "--live", "--verbose"),
         ("run", "crossing.fox:74", "--live", "--subject", "aside-booking.form.yaml"),
     ),
+    "lint": (("lint", "broken.form.yaml", "--only", "nags,never-breaks,contradiction,dead-end,sends-while-asking"),),
     "words": (("words", "cannot"), ("words", "minlength")),
 }
 GREY, RED, GREEN = "color:#8b949e", "color:#ff7b72", "color:#7ee787"
@@ -73,10 +74,7 @@ def take(name: str, folder: Path) -> None:
             stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
         )  # fmt: skip
         body += f'<span style="color:#8b949e">$ idlefox {" ".join(command)}</span>\n{painted(done.stdout)}\n'
-    page = folder / f"{name}.html"
-    style = "margin:0;background:#0d1117;color:#f0f6fc;font:15px/20.4px 'DejaVu Sans Mono',monospace;padding:18px 24px"
-    page.write_text(f'<meta charset=utf-8><body style="{style}"><pre style="margin:0;font:inherit">{body}</pre>', encoding="utf-8")
-    shoot(name, page, folder)
+    draw(name, body, folder)
 
 
 def serve(folder: Path) -> None:
@@ -112,6 +110,60 @@ def timeline(folder: Path) -> None:
     subprocess.run(call, cwd=folder, capture_output=True, check=True)
 
 
+SAID = """type contact.email "mara@"
+blur
+offer
+turn vehicle.plate on
+type vehicle.plate "SK4711"
+back 3
+look contact
+"""
+
+
+def rehearse(folder: Path) -> None:
+    """A few steps by hand."""
+    call = [sys.executable, "-m", "idlefox", "rehearse", "booking.form.yaml", "--color", "always"]
+    done = subprocess.run(call, cwd=folder, env={**os.environ, "COLUMNS": "100"}, input=SAID, text=True, capture_output=True, check=False)
+    draw("rehearse", f'<span style="{GREY}">$ idlefox rehearse booking.form.yaml</span>\n{painted(done.stdout)}', folder)
+
+
+EDITOR = """set nocompatible number signcolumn=yes
+set rtp+=/usr/share/vim-ale
+filetype plugin on
+let g:ale_linters_explicit=1
+let g:ale_linters={{'idlefox':['idlefox']}}
+let g:ale_virtualtext_cursor=2
+au BufNewFile,BufRead *.fox setfiletype idlefox
+source /usr/share/vim-ale/plugin/ale.vim
+call ale#linter#Define('idlefox', {{'name':'idlefox','lsp':'stdio','executable':'{program}','command':'%e language-server',
+  \\ 'project_root':'{folder}','language':'idlefox'}})
+"""
+
+
+def editor(folder: Path) -> None:
+    """A script with a slip and a check that tells nothing, in a terminal's editor (needs Debian's vim-ale and tmux)."""
+    import time
+
+    program = Path(sys.executable).with_name("idlefox")
+    (folder / "vimrc").write_text(EDITOR.format(program=program, folder=folder))
+    text = (folder / "booking.fox").read_text("utf-8").replace("only tooShort\n", "only tooShrt\n")
+    (folder / "slip.fox").write_text(text, "utf-8")
+    tmux = ["tmux", "-L", "pictures"]
+    subprocess.run([*tmux, "new-session", "-d", "-x", "128", "-y", "36", "vim -u vimrc +153 slip.fox"], cwd=folder, check=True)
+    time.sleep(6)  # an editor tells nobody when it is ready
+    shown = subprocess.run([*tmux, "capture-pane", "-p", "-e"], text=True, capture_output=True, check=True).stdout
+    subprocess.run([*tmux, "kill-server"], check=True)
+    draw("editor", painted(shown), folder)
+
+
+def draw(name: str, body: str, folder: Path) -> None:
+    """A picture of what stands in a terminal."""
+    page = folder / f"{name}.html"
+    style = "margin:0;background:#0d1117;color:#f0f6fc;font:15px/20.4px 'DejaVu Sans Mono',monospace;padding:18px 24px"
+    page.write_text(f'<meta charset=utf-8><body style="{style}"><pre style="margin:0;font:inherit">{body}</pre>', encoding="utf-8")
+    shoot(name, page, folder)
+
+
 def shoot(name: str, page: Path, folder: Path) -> None:
     subprocess.run(
         ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking",
@@ -128,7 +180,7 @@ def main() -> None:
         subprocess.run([*command, "--live"], capture_output=True, check=False)
         (folder / "bad.fox").write_text(BAD_SCRIPT, encoding="utf-8")
         (folder / "bad.form.yaml").write_text(BAD_SHEET, encoding="utf-8")
-        others = {"serve": serve, "report": report, "timeline": timeline}
+        others = {"serve": serve, "report": report, "timeline": timeline, "rehearse": rehearse, "editor": editor}
         for name in sys.argv[1:] or (*PICTURES, *others):
             others[name](folder) if name in others else take(name, folder)
 

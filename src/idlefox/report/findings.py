@@ -11,7 +11,7 @@ from urllib.parse import quote
 from ..study.lint.findings import Code, Finding, codes
 from .styled import Line, hanging, marked, plain
 
-_STYLES = {"error": "bad", "warning": "mark", "note": "dim"}
+_STYLES = {"error": "mark", "warning": "bad", "note": ""}
 
 
 def finding_lines(finding: Finding, width: int) -> list[Line]:
