@@ -612,3 +612,18 @@ def test_what_cannot_be_served(fox: Fox, call: tuple[str, ...], says: str) -> No
     done = fox(*call)
     assert done.returncode == 2
     assert says in done.stderr
+
+
+@ANY
+def test_a_page_is_played_by_hand(fox: Fox) -> None:
+    lay_out(fox, "native")
+    said = 'type boat "Gannet"\nblur\nsettle\noffer\npick berth "inner"\nback\nexpect berth = null\nremove crew[0]\nagain\nkeep by-hand.fox "not known"\nlook boat\n'
+    done = fox("rehearse", "mooring.form.yaml", "--live", piped=said)
+    assert done.returncode == 1
+    for line in (
+        '> settle\n   taken   2.000 s\n', '   expect boat shows "We do not know the Gannet."\n', " 1 taken back, 4 left\n> expect berth = null\n   holds\n",
+        "   cannot be taken; nothing has changed\n", "5 played anew\n", ' boat  "Gannet"   marked\n',
+    ):  # fmt: skip
+        assert line in done.stdout, done.stdout
+    assert "1 held" in fox("run", "by-hand.fox", "--live").stdout
+    assert "1 held" in fox("run", "by-hand.fox").stdout

@@ -49,6 +49,7 @@ class Came(NamedTuple):
     changed: tuple[Told, ...] = ()
     ms: int = 0
     checked: bool = False
+    live: bool = False  # what it changed can only be looked at
 
     @property
     def held(self) -> bool:
@@ -82,7 +83,7 @@ class Rehearsal:
 
     @property
     def can_copy(self) -> bool:
-        return "trials" in self.loaded.abilities
+        return isinstance(self.subject, SimulatedForm)  # a page's trial tells whether a step can be taken; it is no copy to go on with
 
     # taking
     def take(self, text: str) -> Came:
@@ -115,7 +116,7 @@ class Rehearsal:
         noted = len(self.subject.journal().changes) if isinstance(self.subject, SimulatedForm) else 0
         state = self.subject.state() if isinstance(self.subject, SimulatedForm) else {}
         failures: list[Failure] = []
-        self.subject.coming(entry.ops)
+        self.subject.coming(ops)
         for op in entry.ops:
             number += 1
             if isinstance(op.act, Check | Cannot):
@@ -128,7 +129,7 @@ class Rehearsal:
         self.entries.append(entry)
         self._past.append(before)
         self._seen.append(seen)
-        return Came((), (), self._changed(noted, state), self.subject.elapsed(), all(_looks(op) for op in entry.ops))
+        return Came((), (), self._changed(noted, state), self.subject.elapsed(), all(map(_looks, entry.ops)), before is None)
 
     def _restore(self, before: Subject | None) -> None:
         """Undoes what part of an entry has done."""

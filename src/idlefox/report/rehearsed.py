@@ -27,7 +27,7 @@ def came_lines(came: Came, width: int) -> list[Line]:
     if came.checked:
         return [[("   holds", "good")]]
     if not came.changed:
-        return [[("   changes nothing that is told", "dim"), (f"   {came.ms / 1000:.3f} s", "dim")]]
+        return [[("   taken" if came.live else "   changes nothing", "dim"), (f"   {came.ms / 1000:.3f} s", "dim")]]
     return [*change_lines(list(came.changed), width), [(f"        {came.ms / 1000:.3f} s", "dim")]]
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from ...forms.model.form import Form
 from ...forms.sheet.read import read_sheet_text
+from ...playing import collector
 from ...playing.kinds import kind_of
 from ...playing.select import choose_files
 from ...playing.subjects import Loaded, Subjects, read_form
@@ -37,7 +38,8 @@ class Looked(NamedTuple):
 
 def look_through(paths: Iterable[str], roots: tuple[str, ...] = ()) -> Looked:
     """Looks through the scripts and sheets at *paths* (folders are searched for both), and the sheets that the scripts name."""
-    return _Look(roots).through(list(paths))
+    with collector.at_rest():
+        return _Look(roots).through(list(paths))
 
 
 class _Look:
