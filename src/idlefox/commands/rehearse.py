@@ -19,7 +19,7 @@ from ..playing.rehearsal import Rehearsal, from_script, is_whole, played
 from ..playing.subjects import Subjects
 from ..problems import CALL, Place, Problem, Unreadable, nearest, read_text
 from ..report.rehearsed import came_lines, entries_lines, slip_lines, table_lines
-from ..report.styled import Line, plain
+from ..report.styled import Line, hanging, plain
 from ..report.words import group_lines, word_lines
 from ..roots import reading_below
 from ..script.reader import read_script
@@ -110,7 +110,7 @@ class _Stage:
         if self.interactive:
             begun = f", {len(self.rehearsal.entries)} steps in" if self.rehearsal.entries else ""
             hint = "   help, look, quit; Tab offers how to go on"
-            self.tell([[(f" {plain(self.rehearsal.form.label)}{begun}", "strong"), (hint, "dim")]])
+            self.tell([[(f" {plain(self.rehearsal.form.label)}{begun}", "strong")], *hanging(" ", hint.strip(), self.console.width(), "dim")])
             lines: Iterator[str] = self._prompted()
         else:
             lines = _statements(self.console.piped("-"))

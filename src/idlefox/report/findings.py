@@ -9,7 +9,7 @@ from typing import Any
 from urllib.parse import quote
 
 from ..study.lint.findings import Code, Finding, codes
-from .styled import Line, hanging, marked, plain
+from .styled import Line, columns, hanging, marked, plain
 
 _STYLES = {"error": "mark", "warning": "bad", "note": ""}
 
@@ -18,7 +18,12 @@ def finding_lines(finding: Finding, width: int) -> list[Line]:
     """``FILE:LINE:COL: CODE: MESSAGE``, the line with a marker under the place, ``→`` with what to do."""
     place = finding.place
     head = f"{plain(place.file)}:{place.line}:{place.column}: {finding.code}: "
-    lines = hanging(head, plain(finding.message), width, _STYLES[finding.level])
+    style = _STYLES[finding.level]
+    if columns(head) > width // 2:
+        # In a narrow terminal the place stands alone, so that the message has room.
+        lines = [[(head.rstrip(), "dim")], *hanging("  ", plain(finding.message), width, style)]
+    else:
+        lines = hanging(head, plain(finding.message), width, style)
     if finding.source.strip():
         lines += marked(place.line, finding.source, place.column, place.length, width, max(4, len(str(place.line)) + 1))
     return [*lines, *hanging("→ ", plain(finding.help), width, ""), []]
