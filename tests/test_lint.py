@@ -196,6 +196,13 @@ def test_what_is_like_it_and_not_odd_is_not(fox: Fox, field: str) -> None:
     assert found(fox, odd_sheet(field), "") == ()
 
 
+def test_functions_that_no_rule_asks_are_told_where_they_stand(fox: Fox) -> None:
+    fox.write(rules__py="def asked(v, f):\n    return helper(v)\n\ndef helper(v):\n    return True\n\ndef idle(v, f):\n    return True\n\ndef other(v, f):\n    return True\n")
+    fox.write(g__form__yaml="form: g\npython: rules.py\nfields: {a: {rules: [{python: other, say: No.}]}}\n")
+    told = found(fox, "python: rules.py\nfields: {b: {rules: [{python: asked, say: No.}]}}\n", "")
+    assert [(f.code, Path(f.place.file).name, f.place.line, f.message) for f in told] == [("unused", "rules.py", 7, "no rule asks the function idle")]
+
+
 def test_a_page_is_looked_through_with_its_script(fox: Fox) -> None:
     fox.write(p__html='<!doctype html>\n<form>\n<input name=a minlength=9 maxlength=3>\n<input id=b name=b\n pattern="(x+)+"></form>\n')
     fox.write(a__fox='subject "p.html"\nscenario "it"\n    type a "1"\n    expect a = "1"\n    expect a = "1"\n')
