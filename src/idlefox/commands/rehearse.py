@@ -110,7 +110,8 @@ class _Stage:
         if self.interactive:
             begun = f", {len(self.rehearsal.entries)} steps in" if self.rehearsal.entries else ""
             hint = "   help, look, quit; Tab offers how to go on"
-            self.tell([[(f" {plain(self.rehearsal.form.label)}{begun}", "strong")], *hanging(" ", hint.strip(), self.console.width(), "dim")])
+            self.tell([[(f" {plain(self.rehearsal.form.label)}{begun}", "strong")]])
+            self.tell(hanging(" ", hint.strip(), self.console.width(), "dim"))
             lines: Iterator[str] = self._prompted()
         else:
             lines = _statements(self.console.piped("-"))
