@@ -42,6 +42,7 @@ PICTURES: dict[str, tuple[tuple[str, ...], ...]] = {
         ("run", "crossing.fox:23", "crossing.fox:74", "--live", "--verbose"),
         ("run", "crossing.fox:74", "--live", "--subject", "aside-booking.form.yaml"),
     ),
+    "coverage": (("coverage", "booking.fox"),),
     "lint": (("lint", "broken.form.yaml", "--only", "nags,never-breaks,contradiction,dead-end,sends-while-asking"),),
     "words": (("words", "cannot"), ("words", "minlength")),
 }

@@ -20,6 +20,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "run": ("run", "Play scripts and say what held."),
     "outline": ("outline", "Show what a form holds."),
     "trace": ("trace", "Show one scenario step by step, and what each step changed."),
+    "coverage": ("coverage", "Say what the scenarios have exercised of a form, and what they leave out."),
     "rehearse": ("rehearse", "Play a form by hand, step by step, and keep it as a scenario."),
     "format": ("format", "Lay scripts out in the one way."),
     "lint": ("lint", "Say what is odd in scripts and sheets."),

@@ -132,6 +132,8 @@ class SimulatedForm:
         live = self.session.live
         if asked == "is":
             return sight.is_in_state(live, cell, word)
+        if asked == "holds":
+            return sight.holds(live, cell, word)
         if asked == "allows":
             return why_not(live, cell, word)  # type: ignore[arg-type]
         if asked == "shows":

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from ...forms.expressions import Expression, compile_expression
 from ..acts.buttons import button_visible
 from ..acts.sight import is_enabled, is_visible
 from ..judge.choices import offered
-from ..state.access import property_value, state_test
+from ..state.access import LiveAccess, property_value, state_test
 from ..state.cells import (
     VALID,
     VALIDITY,
@@ -42,6 +43,19 @@ def is_in_state(live: Live, cell: Cell, word: str) -> bool:
     else:
         value = property_value(cell, name)
     return bool(value == wanted)
+
+
+_CONDITIONS: dict[int, tuple[Any, Any]] = {}  # what has been compiled, with the plan and the expression it is of
+
+
+def holds(live: Live, cell: Cell, expression: Expression) -> bool:
+    """Whether *expression*, one of the form's own, is true at *cell*."""
+    known = _CONDITIONS.get(id(expression))
+    if known is None or known[0][0] is not live.plan or known[0][1] is not expression:
+        if len(_CONDITIONS) > 2_000:
+            _CONDITIONS.clear()
+        known = _CONDITIONS[id(expression)] = ((live.plan, expression), compile_expression(expression, LiveAccess(live.plan)))
+    return known[1](cell, None) is True
 
 
 def broken_rules(cell: Cell) -> list[tuple[str, ...]]:

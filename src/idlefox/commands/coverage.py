@@ -1,0 +1,144 @@
+"""`idlefox coverage`: what the scenarios have exercised of a form, and what they leave out."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterable
+
+import click
+
+from ..playing.player import Ready, Wishes, prepare
+from ..playing.subjects import Loaded, Subjects
+from ..problems import Problem, Unreadable
+from ..report.coverage import coverage_lines, matrix, missing_lines, share_line
+from ..report.styled import plain
+from ..study.coverage.study import Coverage, coverage_of
+from ..study.coverage.ways import Way, kept, ways_to
+from . import completing
+from .config import further_roots, read_config, trusts
+from .console import Console
+from .files import why, write_bytes_whole
+from .playing import choose
+from .reports import write_report
+
+
+@click.command("coverage")
+@click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
+@click.option("--missing", is_flag=True, help="List what is not reached, each with the shortest steps that were found to reach it.")
+@click.option("--keep", "keeping", default="", metavar="FILE", help="Append those steps to a script, each as a scenario that holds.")
+@click.option("--matrix", "figure", default="", metavar="FILE", help="Draw rules against scenarios: .png, .svg or .pdf.")
+@click.option("--under", type=click.FloatRange(0, 100), default=None, metavar="N", help="Exit 1 where less than N percent are reached.")
+@click.option("--report", default="", metavar="json=FILE", help="Write every point; - is standard output.")
+@click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
+@click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(
+    paths: tuple[str, ...], missing: bool, keeping: str, figure: str, under: float | None, report: str, subject: str | None,
+    trust_python: bool | None, color: str,
+) -> None:  # fmt: skip
+    """Say what the scenarios have exercised: rules, bounds, messages, conditions, options, rows, lookups, answers.
+
+    \b
+    Exit code: 0; 1 under the bound that was asked for; 2 something could not be read.
+
+    \b
+    Example:
+      idlefox coverage booking.fox
+      idlefox coverage booking.fox --missing --under 80
+      idlefox coverage booking.fox --matrix rules.png --report json=coverage.json
+    """
+    target = _target(report)
+    console = Console(color, aside=target == "-")
+    try:
+        config = read_config(".")
+        trusted, told = trusts(config, trust_python)
+        if told:
+            console.lines([[(told, "dim")]], err=True)
+        wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots((), subject))
+        found = _studied(paths, config.scripts or (".",), wishes, console)
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    if keeping and len(found) > 1:
+        raise click.UsageError("--keep goes with scripts about one form")
+    written = True
+    for number, (coverage, loaded) in enumerate(found):
+        console.lines([*([[]] if number else []), *coverage_lines(coverage, console.width())])
+        ways = ways_to(coverage) if missing or keeping else []
+        if missing:
+            console.lines(missing_lines(ways, console.width()))
+        console.lines([[], share_line(coverage, under)])
+        if keeping:
+            _keep(keeping, ways, coverage, loaded, console)
+    if figure:
+        _draw(figure, found[0][0], console)
+    if target:
+        data = [coverage.as_json() for coverage, _ in found]
+        written = write_report(target, [json.dumps(data[0] if len(data) == 1 else data, indent=2) + "\n"], console)
+    short = under is not None and any(coverage.share < under for coverage, _ in found)
+    raise SystemExit(2 if not written else 1 if short else 0)
+
+
+def _target(report: str) -> str:
+    kind, mark, file = report.partition("=")
+    if report and (not mark or not file or kind != "json"):
+        raise click.UsageError(plain(f"--report: json=FILE is needed, not {report!r}"))
+    return file
+
+
+def _studied(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[tuple[Coverage, Loaded]]:
+    """The coverage of every form that the scripts are about. Raises Unreadable."""
+    chosen, problems = choose(paths or otherwise, otherwise, console)
+    subjects = Subjects(trust_python=wishes.trust_python)
+    about: dict[str, tuple[Loaded, list[Ready]]] = {}
+    for each in chosen:
+        try:
+            ready = prepare(each, wishes, subjects)
+        except Unreadable as fault:
+            problems += fault.problems
+            continue
+        if ready.loaded is not None:
+            about.setdefault(ready.loaded.form.file, (ready.loaded, []))[1].append(ready)
+    if problems:
+        raise Unreadable(problems)
+    return [(coverage_of(loaded, scripts), loaded) for loaded, scripts in about.values()] or _nothing()
+
+
+def _nothing() -> list[tuple[Coverage, Loaded]]:
+    from ..problems import CALL, Place
+
+    cause, remedy = "there is no scenario to look at", "name a script: idlefox coverage FILE.fox"
+    raise Unreadable([Problem(Place("coverage", 1, 1), cause, remedy, code=CALL)])
+
+
+def _keep(file: str, ways: Iterable[Way], coverage: Coverage, loaded: Loaded, console: Console) -> None:
+    from ..problems import read_text
+
+    count = 0
+    try:
+        for way in ways:
+            text = read_text(file) if os.path.exists(file) else None
+            made = kept(way, loaded, coverage.clock, file, text)
+            if made is not None:
+                write_bytes_whole(file, [made.encode("utf-8")])
+                count += 1
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    except OSError as fault:
+        raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
+    console.lines([[(f" {count} scenario{'' if count == 1 else 's'} kept in {plain(file)}", "good")]])
+
+
+def _draw(file: str, coverage: Coverage, console: Console) -> None:
+    kind = file.rpartition(".")[2].lower()
+    if kind not in ("png", "svg", "pdf"):
+        raise click.UsageError(plain(f"--matrix: {file} ends in none of .png, .svg, .pdf"))
+    try:
+        write_bytes_whole(file, [matrix(coverage, kind)])
+    except ImportError:
+        raise click.UsageError("--matrix needs a library that is not installed: pip install 'idle-fox[figures]'") from None
+    except OSError as fault:
+        raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
+    console.text(plain(f" {file}"))

@@ -1,0 +1,1 @@
+"""What the scenarios have exercised of a form, point by point."""
