@@ -1,0 +1,67 @@
+"""`idlefox probe`: what a form does at its boundaries, as a script that holds; and whether another form does the same."""
+
+from __future__ import annotations
+
+import os
+
+import click
+
+from ..playing.player import Wishes
+from ..playing.select import Chosen
+from ..playing.subjects import read_form
+from ..problems import CALL, Place, Problem, Unreadable
+from ..report.styled import plain
+from ..roots import reading_below
+from ..study.probe import probe
+from . import completing
+from .console import Console
+from .files import why, write_bytes_whole
+from .playing import Manner, play
+
+
+@click.command("probe")
+@click.argument("form", type=click.Path(), shell_complete=completing.FORMS)
+@click.option("--write", "target", default="", metavar="FILE", help="Write the script instead of printing it.")
+@click.option("--against", default="", metavar="OTHER", shell_complete=completing.FORMS,
+              help="Play it on another form, and say where that differs.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(form: str, target: str, against: str, color: str) -> None:
+    """Write a script of what a form does at every boundary: bounds, lengths, white space, options, conditions, rows, replies.
+
+    \b
+    Exit code: 0; 1 with --against, where the other form differs; 2 something could not be read.
+
+    \b
+    Example:
+      idlefox probe booking.form.yaml --write boundaries.fox
+      idlefox probe booking.form.yaml --against booking-new.form.yaml
+    """
+    console = Console(color, aside=not target and not against)
+    try:
+        with reading_below((os.path.dirname(form) or ".",)):
+            model = read_form(form)
+        if model.page is not None or model.python:
+            what = "an HTML page" if model.page is not None else "a sheet with Python rules"
+            remedy = "probe a form sheet; for a first script of a page: idlefox scaffold"
+            raise Unreadable([Problem(Place(form, 1, 1), f"{what} is not probed yet", remedy, code=CALL)])
+        made = probe(model, os.path.relpath(form, os.path.dirname(target) or "."))
+        if target:
+            write_bytes_whole(target, [made.text.encode("utf-8")])
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    except OSError as fault:
+        raise click.ClickException(plain(f"{target} cannot be written: {why(fault)}")) from None
+    if not target and not against:
+        console.text(made.text, newline=False)
+    left = f", {len(made.left_out)} left out" if made.left_out else ""
+    console.lines([[(f" {made.scenarios} scenarios{left}{f' in {plain(target)}' if target else ''}", "good")]])
+    if against:
+        raise SystemExit(_against(form, made.text, against, console))
+
+
+def _against(form: str, text: str, other: str, console: Console) -> int:
+    """Plays the script *text* on *other*."""
+    chosen = Chosen(os.path.join(os.path.dirname(form), "probe.fox"), text=text)
+    run = play([chosen], [], Wishes(subject=other, roots=(os.path.dirname(other) or ".",)), console, Manner(quiet=False))
+    return run.exit_code

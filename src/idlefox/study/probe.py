@@ -1,0 +1,249 @@
+"""A script that holds what a form does at every boundary: what the model comes to is written down as checks, and it holds as written.
+
+Unlike a first script, which is there to be changed, this one is there to tell two forms apart.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+
+from ..engine.compile.compiler import compile_form
+from ..forms.model.form import CHOICE_KINDS, TEXT_KINDS, Field, Form, walk
+from ..forms.values.values import written
+from ..forms.values.whatwg import DATE_KINDS
+from ..playing.observed import Observed, pinning
+from ..playing.player import DEFAULT_CLOCK
+from ..playing.rehearsal import Rehearsal
+from ..playing.subjects import Loaded, simulated
+from ..records import NamedTuple
+from ..script.checks import NOUNS
+from ..script.reader import read_script_text
+from ..script.writer import write_script
+from .coverage.points import Point, points_of
+from .coverage.study import Coverage
+from .coverage.ways import ways_to
+from .samples import candidates, matching, measured, not_matching, parameter, step_size, values_for, written_value
+
+_LONGEST = 2_000  # characters of a text that is written out
+_ASTRAL = "\U0001f98a"  # two UTF-16 units
+_MOST_PAIRED = 12  # choices and toggles that are paired with each other
+_WAYS = ("state", "rows", "submission", "lookup")  # points that are met by steps of their own
+
+
+class Probe(NamedTuple):
+    """The *text* of a script, how many *scenarios* it has, and what was *left_out*."""
+
+    text: str
+    scenarios: int
+    left_out: tuple[str, ...]
+
+
+def probe(form: Form, subject: str) -> Probe:
+    """The script that probes *form*; *subject* is how its header names it."""
+    return _Maker(form).script(subject)
+
+
+class _Maker:
+    def __init__(self, form: Form) -> None:
+        self.form = form
+        self.loaded: Loaded = simulated(form, compile_form(form))
+        self.left_out: list[str] = []
+
+    def script(self, subject: str) -> Probe:
+        text = f"# What {self.form.label} does at its boundaries, as its model has it.\nsubject {json.dumps(subject, ensure_ascii=False)}\n"
+        count = 0
+        for title, about, steps in (*self._fields(), *self._pairs(), *self._ways()):
+            body = self._pinned(steps, about)
+            if body:
+                count += 1
+                text += f"\nscenario {json.dumps(title, ensure_ascii=False).replace('$', '$$')} [probe]\n{body}"
+        return Probe(write_script(read_script_text(text, "probe.fox")), count, tuple(dict.fromkeys(self.left_out)))
+
+    def _pinned(self, steps: list[str], about: str) -> str:
+        """*steps* as lines of a scenario, each with checks of what it changes, and of the field *about*; "" where one cannot be taken."""
+        rehearsal = Rehearsal(self.loaded, self.form.file, ".", DEFAULT_CLOCK)
+        lines: list[str] = []
+        checked = False
+        for step, following in zip(steps, [*steps[1:], ""], strict=False):
+            before = rehearsal.observed()
+            if not rehearsal.take(step).held:
+                self.left_out.append(f"{step}: it cannot be taken there")
+                return ""
+            lines += step.split("\n")
+            after = rehearsal.observed()
+            own = [] if following == "blur" else _state_of(about, after)
+            for check in dict.fromkeys([*own, *self._expected(before, after, step, about)]):
+                if rehearsal.take(check).held:
+                    lines.append(check)
+                    checked = True
+        return "".join(f"    {line}\n" for line in lines) if checked else ""
+
+    def _expected(self, before: Observed, after: Observed, step: str, about: str) -> Iterator[str]:
+        """Checks of what is otherwise *after* a step, but for what every step changes, and for what is said of the field *about* anyway."""
+        for check in pinning(before, after):
+            quiet = check.startswith(("expect focus", "expect form is")) and not step.startswith("submit")
+            touched = check.endswith((" is touched", " is dirty", " is dirty, touched")) and " shows " not in check
+            if not quiet and not touched and not (about and check.startswith(f"expect {about} ")):
+                yield check
+
+    # fields
+    def _fields(self) -> Iterator[tuple[str, str, list[str]]]:
+        for field in walk(self.form.fields):
+            if field.kind in ("group", "rows", "hidden") or field.native is not None:
+                continue
+            name = _called(field.address.replace("[*]", "[0]"))
+            ahead = self._ahead(field)
+            yield from self._asked(field, name, ahead)
+            yield from self._twice(field, name, ahead)
+            if field.kind in CHOICE_KINDS or field.kind in DATE_KINDS or field.many:
+                ahead = [*ahead, f"focus {name}", "blur"]
+            for what, values in _values_of(field):
+                yield f"{field.address}: {what}", name, [*ahead, *(step for value in values for step in _entered(field, name, value))]
+
+    def _asked(self, field: Field, name: str, ahead: list[str]) -> Iterator[tuple[str, str, list[str]]]:
+        """What its lookups say of values that they know, and of one that they do not."""
+        for kind in (kind for rule in field.rules for kind in rule.kinds if kind.name == "lookup"):
+            known = self.form.lookups[kind.parameter]
+            values = [str(value) for value in (*(known.accept or ())[:3], *(known.refuse or ())[:2])]
+            steps = [step for value in (*values, *candidates(field)[:2]) for step in (*_entered(field, name, value), "settle")]
+            yield f"{field.address}: the lookup {kind.parameter}", name, [*ahead, *steps]
+
+    def _twice(self, field: Field, name: str, ahead: list[str]) -> Iterator[tuple[str, str, list[str]]]:
+        """One value in two rows, where that is not allowed."""
+        value = next(iter(candidates(field)), None)
+        if value is None or not any(kind.name == "unique" for rule in field.rules for kind in rule.kinds) or name.count("[0]") != 1:
+            return
+        rows, _, rest = name.rpartition("[0]")
+        both = [*_entered(field, name, value), *_entered(field, f"{rows}[1]{rest}", value)]
+        yield f"{field.address}: the same twice", name, [*ahead, f"add {rows}", *both]
+
+    def _ahead(self, field: Field) -> list[str]:
+        """Steps that bring the first row of its list."""
+        steps = []
+        for size in range(1, len(field.path)):
+            each = self.form.find(field.path[:size])
+            begins = each is not None and each.kind == "rows" and field.path[size - 1] != "*"
+            if each is not None and begins and not (each.least if each.start is None else each.start):
+                steps.append(f"add {_called(each.address.replace('[*]', '[0]'))}")
+        return steps
+
+    # choices against each other
+    def _pairs(self) -> Iterator[tuple[str, str, list[str]]]:
+        """Every pair of settings of two choices or toggles, in as few scenarios as that takes."""
+        from allpairspy import AllPairs
+
+        those = [f for f in walk(self.form.fields) if f.native is None and "*" not in f.path and _settings(f)][:_MOST_PAIRED]
+        if len(those) < 2:
+            return
+        for number, row in enumerate(AllPairs([_settings(field) for field in those]), 1):
+            yield f"choices against each other, {number}", "", list(row)
+
+    # what takes more than one step
+    def _ways(self) -> Iterator[tuple[str, str, list[str]]]:
+        nothing = Coverage(self.form, points_of(self.form), {}, frozenset(), (), self._sent())
+        for way in ways_to(nothing):
+            if way.point.kind in _WAYS and way.steps:
+                yield _titled(way.point), "", list(way.steps)
+            elif way.point.kind in ("state", "rows"):
+                self.left_out.append(f"{_titled(way.point)}: no steps were found")
+
+    def _sent(self) -> tuple[str, ...]:
+        """Steps that fill the form, each field with the first value that it takes."""
+        rehearsal = Rehearsal(self.loaded, self.form.file, ".", DEFAULT_CLOCK)
+        for field in walk(self.form.fields):
+            if field.kind in ("group", "rows", "hidden") or field.native is not None:
+                continue
+            name = _called(field.address.replace("[*]", "[0]"))
+            for value in self._likely(field, rehearsal):
+                if rehearsal.take(f"fill\n    {name} {written(value).replace('$', '$$')}").held:
+                    if rehearsal.take(f"expect {name} not is invalid").held:
+                        break
+                    rehearsal.back(1)
+        return tuple(entry.text for entry in rehearsal.entries if not entry.text.startswith("expect"))
+
+    def _likely(self, field: Field, rehearsal: Rehearsal) -> list[object]:
+        repeated = next((k.parameter for r in field.rules for k in r.kinds if k.name == "repeats"), None)
+        other = rehearsal.observed().fields.get(str(getattr(repeated, "text", repeated))) if repeated is not None else None
+        return [*([other.value] if other is not None else []), *candidates(field)[:6]]
+
+
+def _state_of(name: str, seen: Observed) -> list[str]:
+    """Checks of all that a person meets at the field *name*."""
+    state = seen.fields.get(name.removeprefix("."))
+    if state is None or state.kind != "field":
+        return []
+    truth = f"breaks only {', '.join(dict.fromkeys(state.breaks))}" if state.breaks else "breaks nothing"
+    said = ", ".join(written(text).replace("$", "$$") for text in state.shows) or "nothing"
+    value = f"= {written(state.value)}".replace("$", "$$") if state.reads is None else f"reads {written(state.reads)}".replace("$", "$$")
+    return [f"expect {name} {value}", f"expect {name} {truth}", f"expect {name} shows {said}"]
+
+
+def _values_of(field: Field) -> Iterator[tuple[str, list[object]]]:
+    """What to enter, by what it is about."""
+    if field.kind in TEXT_KINDS:
+        yield "empty and white space", ["", "   ", " a", "a "]
+        for name in ("minlength", "maxlength"):
+            limit = parameter(field, name)
+            if isinstance(limit, int) and 0 < limit < _LONGEST:
+                astral = "a" * (limit - 2) + _ASTRAL if limit > 1 else _ASTRAL
+                yield f"{name} {limit}", ["a" * (limit - 1), "a" * limit, "a" * (limit + 1), astral, "a" * (limit - 1) + _ASTRAL]
+        pattern = parameter(field, "pattern")
+        if pattern is not None:
+            wrong = not_matching(str(pattern))
+            yield "its pattern", [*matching(str(pattern))[:2], *([wrong] if wrong else [])]
+        if field.kind in ("email", "url"):
+            yield f"as {field.kind}", ["x", *candidates(field)[:1]]
+    elif field.kind == "number" or field.kind in DATE_KINDS:
+        yield from _bounds_of(field)
+    elif field.kind in CHOICE_KINDS:
+        yield "each option", [option.value for option in field.options] if isinstance(field.options, tuple) else []
+    elif field.many and isinstance(field.options, tuple):
+        every = [option.value for option in field.options]
+        yield "one option after the other, then all", [*([value] for value in every), every]
+    elif field.kind == "checkbox":
+        yield "on and off", [True, False]
+
+
+def _bounds_of(field: Field) -> Iterator[tuple[str, list[object]]]:
+    for name in ("min", "max"):
+        limit = measured(field, parameter(field, name))
+        if limit is not None:
+            texts = [written_value(field, limit + away * step_size(field)) for away in (-1, 0, 1)]
+            yield f"{name} {parameter(field, name)}", [text for text in texts if text is not None]
+    if field.kind == "number":
+        yield "what is no number, and nothing", ["1e", "1.5", ""]
+    else:
+        yield "a date and nothing", [*values_for(field)[:1], ""]
+
+
+def _entered(field: Field, name: str, value: object) -> list[str]:
+    """The steps that enter *value* and leave the field."""
+    shown = written(value).replace("$", "$$")
+    if field.kind in TEXT_KINDS or field.kind == "number":
+        return [f"retype {name} {shown}" if value else f"clear {name}", "blur"]
+    if field.kind in DATE_KINDS:
+        return [f"set {name} {shown}", "blur"]
+    if field.kind == "checkbox" and not field.many:
+        return [f"turn {name} {'on' if value else 'off'}"]
+    values = value if isinstance(value, list) else [value]
+    return [f"pick {name} {', '.join(written(each).replace('$', '$$') for each in values)}"]
+
+
+def _settings(field: Field) -> list[str]:
+    """The steps that set a choice or a toggle, one of each setting."""
+    name = _called(field.address)
+    if field.kind == "checkbox" and not field.many:
+        return [f"turn {name} on", f"turn {name} off"]
+    if field.kind in CHOICE_KINDS and not field.many and isinstance(field.options, tuple) and len(field.options) > 1:
+        enabled = [option for option in field.options if option.enabled is None]
+        return [f"pick {name} {written(option.value).replace('$', '$$')}" for option in enabled[:6]]
+    return []
+
+
+def _titled(point: Point) -> str:
+    return " ".join(part for part in (point.address or "the form:", point.name, point.wanted) if part)
+
+
+def _called(address: str) -> str:
+    return f".{address}" if address in NOUNS else address

@@ -1,0 +1,56 @@
+"""Probes: what a form does at its boundaries holds as it is written, and tells a changed form from the first."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from pathlib import Path
+
+import pytest
+from conftest import Fox
+
+DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
+SAMPLES = Path(__file__).parent / "samples"
+
+
+@pytest.mark.parametrize("sheet", sorted([*DEMO.glob("*.form.yaml"), *SAMPLES.glob("*.form.yaml")]), ids=lambda path: path.name)
+def test_a_probe_holds_as_it_is_written(fox: Fox, sheet: Path) -> None:
+    shutil.copy(sheet, fox.folder / sheet.name)
+    done = fox("probe", sheet.name, "--write", "p.fox")
+    assert done.returncode == 0, done.stderr
+    count = int(done.stdout.split()[0])
+    run = fox("run", "p.fox")
+    assert f"{count} held" in run.stdout, run.stdout
+    assert fox("format", "--check", "p.fox").returncode == 0
+
+
+@pytest.mark.parametrize(("old", "new"), [
+    ("minlength: 8, maxlength: 8", "minlength: 7, maxlength: 8"), ("minlength: 8, maxlength: 8", "minlength: 8, maxlength: 9"), ("limit: 12", "limit: 8"), ("max: 120", "max: 119"),
+    ("min: 0", "min: 1"), ("{step: 1", "{step: 2"), ("case: upper", "case: lower"), ('"night" and', '"noon" and'), ("most: 6", "most: 5"), ("{max: 3, say", "{max: 4, say"),
+    ("visible: vehicle.bringing", "visible: not vehicle.bringing"), ("[A-Z]{2}[0-9]{3,5}", "[A-Z]{2}[0-9]{3,4}"), ("say: Choose a sailing.", "say: Choose one."), ("enabled: form.dirty", "enabled: form.valid"),
+    ("takes: 3s, accept: [ISLE1234", "takes: 3s, accept: [ISLE1235"), ("- {unique: true, say: This name is there twice.}", ""), ("reveal: touched or submitted", "reveal: submitted"),
+])  # fmt: skip
+def test_a_changed_form_is_told_from_the_first(fox: Fox, old: str, new: str) -> None:
+    text = (DEMO / "booking.form.yaml").read_text("utf-8")
+    assert old in text
+    fox.write(booking__form__yaml=text, other__form__yaml=text.replace(old, new))
+    done = fox("probe", "booking.form.yaml", "--against", "other.form.yaml")
+    if (old, new) in _BETWEEN:
+        assert done.returncode == 0  # what lies between the boundaries is not looked at
+        return
+    assert done.returncode == 1, done.stdout[-300:]
+    assert re.search(r" [1-9][0-9]* failed in ", done.stdout)
+
+
+_BETWEEN = {("[A-Z]{2}[0-9]{3,5}", "[A-Z]{2}[0-9]{3,4}")}
+
+
+def test_what_is_not_probed(fox: Fox) -> None:
+    shutil.copy(DEMO / "lost-property.html", fox.folder / "lost-property.html")
+    done = fox("probe", "lost-property.html#lost")
+    assert (done.returncode, "an HTML page is not probed yet" in done.stderr + done.stdout) == (2, True)
+    fox.write(a__form__yaml="form: a\nfields: {b: {}}\n")
+    printed = fox("probe", "a.form.yaml")
+    assert printed.stdout.startswith("# What a does at its boundaries")
+    assert "scenario" in printed.stdout
+    assert "1 scenarios" not in printed.stdout
