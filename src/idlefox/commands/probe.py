@@ -62,6 +62,9 @@ def command(form: str, target: str, against: str, color: str) -> None:
 
 def _against(form: str, text: str, other: str, console: Console) -> int:
     """Plays the script *text* on *other*."""
-    chosen = Chosen(os.path.join(os.path.dirname(form), "probe.fox"), text=text)
+    name = os.path.join(os.path.dirname(form), "probe.fox")
+    chosen = Chosen(name, text=text)
     run = play([chosen], [], Wishes(subject=other, roots=(os.path.dirname(other) or ".",)), console, Manner(quiet=False))
-    return run.exit_code
+    errors = [problem for script in run.scripts for problem in script.errors]
+    # What the other form has no name for is a difference like any other.
+    return 1 if errors and all(problem.place.file == name for problem in errors) else run.exit_code
