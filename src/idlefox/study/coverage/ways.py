@@ -40,8 +40,8 @@ def ways_to(coverage: Coverage) -> list[Way]:
     loaded = simulated(form, compile_form(form))
     wanted = set(coverage.missing())
     best: dict[Point, tuple[str, ...]] = {}
-    for lines in _tries(coverage):
-        scenario = _read(lines, form)
+    for lines in tries(coverage):
+        scenario = read_steps(lines, form)
         if scenario is None:
             continue
         for met in met_by(scenario, loaded, coverage.points, coverage.clock, "."):
@@ -51,7 +51,7 @@ def ways_to(coverage: Coverage) -> list[Way]:
     return [Way(point, best.get(point, ())) for point in coverage.missing()]
 
 
-def _read(lines: tuple[str, ...], form: Form) -> Scenario | None:
+def read_steps(lines: tuple[str, ...], form: Form) -> Scenario | None:
     text = 'scenario "way"\n' + "".join(f"    {line}\n" for each in lines for line in each.split("\n"))
     try:
         scenarios, problems = expand(read_script_text(text, "way.fox"))
@@ -60,7 +60,7 @@ def _read(lines: tuple[str, ...], form: Form) -> Scenario | None:
     return None if problems or check_ops(scenarios[0].ops, form) else scenarios[0]
 
 
-def _tries(coverage: Coverage) -> Iterator[tuple[str, ...]]:
+def tries(coverage: Coverage) -> Iterator[tuple[str, ...]]:
     """Sequences of steps that may meet points: each by itself, the fields left before and behind each."""
     form = coverage.form
     script = read_script_text(first_script(form, form.file).text, "tries.fox")

@@ -1,0 +1,116 @@
+"""`idlefox compare`: two forms and one suite, and where they part."""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+import click
+
+from ..forms.names.addresses import parse_address
+from ..forms.values.values import written
+from ..playing.player import Wishes, prepare
+from ..playing.subjects import Subjects
+from ..problems import Unreadable
+from ..report.styled import Line, hanging, plain
+from ..roots import reading_below
+from ..script.ops import Scenario
+from ..study.compare import LAYERS, Comparison, compare
+from . import completing
+from .config import read_config, trusts
+from .console import Console
+from .playing import choose
+from .reports import write_report
+
+
+@click.command("compare")
+@click.argument("first", metavar="A", type=click.Path(), shell_complete=completing.FORMS)
+@click.argument("second", metavar="B", type=click.Path(), shell_complete=completing.FORMS)
+@click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
+@click.option("--explore", is_flag=True, help="Also take steps at every boundary of A, without a script.")
+@click.option("--map", "mapped", multiple=True, metavar="OLD=NEW", help="A field of A that is called otherwise in B.")
+@click.option("--report", default="", metavar="json=FILE", help="Write all differences; - is standard output.")
+@click.option("--trust-python/--no-trust-python", default=None, help="Let sheets run the Python rules they name, or not.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(
+    first: str, second: str, paths: tuple[str, ...], explore: bool, mapped: tuple[str, ...], report: str, trust_python: bool | None,
+    color: str,
+) -> None:  # fmt: skip
+    """Play one suite on two forms (sheets or pages) and say where they part: in what is true, reported, shown, sent, and when.
+
+    \b
+    Exit code: 0 no difference; 1 they differ; 2 something could not be read.
+
+    \b
+    Example:
+      idlefox compare booking.form.yaml booking-new.form.yaml booking.fox --explore
+      idlefox compare old.form.yaml new.form.yaml suite.fox --map contact.email=contact.mail
+    """
+    kind, mark, target = report.partition("=")
+    if report and (kind != "json" or not mark or not target):
+        raise click.UsageError(plain(f"--report: json=FILE is needed, not {report!r}"))
+    names = dict(map(_mapping, mapped))
+    console = Console(color, aside=target == "-")
+    try:
+        config = read_config(".")
+        trusted, told = trusts(config, trust_python)
+        if told:
+            console.lines([[(told, "dim")]], err=True)
+        subjects = Subjects(trust_python=trusted)
+        with reading_below((os.path.dirname(first) or ".", os.path.dirname(second) or ".")):
+            forms = [subjects.load(name, ".") for name in (first, second)]
+        suite = list(_suite(paths, first, Wishes(subject=first, trust_python=trusted, project=config.folder), subjects, console))
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    if not suite and not explore:
+        raise click.UsageError("there is nothing to play: name scripts, or say --explore")
+    found = compare(forms[0], forms[1], suite, names, explore=explore)
+    console.lines(_lines(found, console.width()))
+    fine = write_report(target, [json.dumps(found.as_json(), indent=2, default=str) + "\n"], console) if target else True
+    raise SystemExit(2 if not fine else 1 if found.partings or found.left_out else 0)
+
+
+def _mapping(text: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    old, mark, new = text.partition("=")
+    paths = [tuple(str(each) for each in parse_address(part) or ()) for part in (old, new)]
+    if not mark or not all(paths):
+        raise click.UsageError(plain(f"--map: two addresses are needed, as in contact.email=contact.mail, not {text!r}"))
+    return paths[0], paths[1]
+
+
+def _suite(paths: tuple[str, ...], first: str, wishes: Wishes, subjects: Subjects, console: Console) -> Iterator[tuple[Scenario, int, str]]:
+    chosen, problems = choose(paths, (), console) if paths else ([], [])
+    if problems:
+        raise Unreadable(problems)
+    for each in chosen:
+        ready = prepare(each, wishes._replace(roots=(os.path.dirname(first) or ".",)), subjects)
+        for scenario in ready.scenarios:
+            yield scenario, ready.clock, str(Path(each.file).parent)
+
+
+def _lines(found: Comparison, width: int) -> list[Line]:
+    lines: list[Line] = []
+    for each in found.partings:
+        where = f"{each.address} {each.what}" if each.address else each.what
+        done = " / ".join(each.steps) or each.step
+        lines += hanging(f" {plain(each.scenario)}   behind: ", plain(done), width, "strong")
+        lines += hanging(f"   {each.layer:<9} ", plain(where), width, "bad")
+        lines += hanging("       A  ", plain(_value(each.first)), width, "")
+        lines += [*hanging("       B  ", plain(_value(each.second)), width, ""), []]
+    for scenario, reason in found.left_out:
+        lines += [[(f" {plain(scenario)}", "strong"), ("   does not fit B", "bad")], *hanging("   ", plain(reason), width), []]
+    sums = [f"{layer} {count}" for layer in LAYERS if (count := sum(each.layer == layer for each in found.partings))]
+    played = f"{found.scenarios} scenarios, {found.walks} walks, {found.states} states"
+    if not found.partings and not found.left_out:
+        return [*lines, [(f" no difference in {played}", "good")]]
+    odd = [*([f"they part in {len(found.partings)} ({', '.join(sums)})"] if sums else [])]
+    odd += [f"{len(found.left_out)} do not fit B"] if found.left_out else []
+    return [*lines, [(f" {'; '.join(odd)}", "bad"), (f"   of {played}", "dim")]]
+
+
+def _value(value: object) -> str:
+    return value if isinstance(value, str) and not value.startswith('"') else written(list(value) if isinstance(value, tuple) else value)
+

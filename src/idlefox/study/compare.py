@@ -1,0 +1,219 @@
+"""Two subjects, one suite: for each scenario the first place where they part, in which layer.
+
+The layers, in the order in which one leads to the next: what is true (values, validity), reported, shown, sent, and when.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from ..forms.model.form import Form
+from ..forms.names.shapes import write_address
+from ..playing.observed import Observed, observe
+from ..playing.player import judged, text_of
+from ..playing.simulated import SimulatedForm
+from ..playing.steps import take_step
+from ..playing.subject import FieldState
+from ..playing.subjects import Loaded
+from ..records import NamedTuple
+from ..script.against import check_ops
+from ..script.ops import Op, Scenario
+from ..script.tree import Address, Cannot, Check
+from .coverage.points import points_of
+from .coverage.study import Coverage, address_of
+from .coverage.ways import read_steps, tries
+
+_ROW = re.compile(r"#\d+")
+LAYERS = ("true", "reported", "shown", "sent", "time")
+_SHOWN = frozenset({"hidden", "disabled", "readonly"})
+_SENT = ("outcome", "requests", "request", "payload", "status")
+_ON_SHOW = ("view", "notice", "focus")
+Names = dict[tuple[str, ...], tuple[str, ...]]  # how fields of the first form are called in the second
+
+
+class Parting(NamedTuple):
+    """Where two subjects part in a scenario: behind the *step*, in a *layer*, at an *address* ("" the form), in *what*."""
+
+    scenario: str
+    step: str
+    layer: str
+    address: str
+    what: str
+    first: Any
+    second: Any
+    steps: tuple[str, ...] = ()  # of a walk, all that was done
+
+
+class Comparison(NamedTuple):
+    """*left_out*: scenarios that do not fit the second form, with why not."""
+
+    partings: tuple[Parting, ...]
+    scenarios: int
+    walks: int
+    states: int
+    left_out: tuple[tuple[str, str], ...]
+
+    def as_json(self) -> dict[str, Any]:
+        return {
+            "format": 1, "scenarios": self.scenarios, "walks": self.walks, "states": self.states,
+            "differences": [each._asdict() for each in self.partings],
+            "left_out": [{"scenario": scenario, "why": reason} for scenario, reason in self.left_out],
+        }  # fmt: skip
+
+
+def compare(first: Loaded, second: Loaded, scenarios: Iterable[tuple[Scenario, int, str]], names: Names, *, explore: bool) -> Comparison:
+    """Plays *scenarios* (each with its clock and folder) on both; *explore*: steps at the boundaries of the first form, too."""
+    partings: list[Parting] = []
+    left_out: list[tuple[str, str]] = []
+    counts = [0, 0, 0]
+    walks = ((s, c, ".", f"walk {n}") for n, (s, c) in enumerate(_walks(first.form), 1)) if explore else iter(())
+    for scenario, clock, folder, called in (*((s, c, f, address_of(s)) for s, c, f in scenarios), *walks):
+        if scenario.fate == "aside":
+            continue
+        there = [op._replace(act=_named(op.act, names)) for op in scenario.ops]
+        problems = check_ops(there, second.form)
+        walk = called.startswith("walk ")
+        if problems and not walk:
+            left_out.append((called, problems[0].cause))
+        if problems:
+            continue
+        counts[walk] += 1
+        pair = _Pair(first, second, folder, names)
+        found = pair.play(scenario, there, clock if scenario.clock is None else scenario.clock, called)
+        counts[2] += pair.states
+        if found is not None:
+            partings.append(found._replace(steps=pair.done) if walk else found)
+    return Comparison(tuple(partings), counts[0], counts[1], counts[2], tuple(left_out))
+
+
+def _walks(form: Form) -> Iterator[tuple[Scenario, int]]:
+    """Steps at every boundary of *form*, as scenarios."""
+    if form.page is not None:
+        return
+    coverage = Coverage(form, points_of(form), {}, frozenset(), ())
+    for lines in tries(coverage):
+        scenario = read_steps(lines, form)
+        if scenario is not None:
+            yield scenario, coverage.clock
+
+
+class _Pair:
+    def __init__(self, first: Loaded, second: Loaded, folder: str, names: Names) -> None:
+        self.forms = (first.form, second.form)
+        self.subjects = (first.begin(folder), second.begin(folder))
+        self.back = {written: ".".join(old) for old, new in names.items() if (written := ".".join(new))}
+        self.states = 0
+        self.done: tuple[str, ...] = ()
+
+    def play(self, scenario: Scenario, there: list[Op], clock: int, called: str) -> Parting | None:
+        """Plays *scenario* on the first, the same as *there* on the second; where they part, None where they do not."""
+        refused = [subject.load(clock) for subject in self.subjects]
+        if any(refusal is not None for refusal in refused):
+            return None
+        found = self._parting(called, "load")
+        for number, (op, other) in enumerate(zip(scenario.ops, there, strict=True), 1):
+            if found is not None:
+                return found
+            if isinstance(op.act, Check | Cannot):
+                if getattr(op.act, "within", None) is None and getattr(op.act, "lasting", None) is None:
+                    continue
+                for subject, each in zip(self.subjects, (op, other), strict=True):
+                    judged(subject, each, scenario.ops)
+            else:
+                self.done = (*self.done, text_of(op))
+                refusals = [take_step(s, each.act, number) for s, each in zip(self.subjects, (op, other), strict=True)]
+                if (refusals[0] is None) is not (refusals[1] is None):
+                    one, other_one = ("cannot be taken" if refusal is not None else "is taken" for refusal in refusals)
+                    return Parting(called, text_of(op), "true", _about(op), "the step", one, other_one)
+                if refusals[0] is not None:
+                    return None
+            found = self._parting(called, text_of(op))
+        return found
+
+    def _parting(self, called: str, step: str) -> Parting | None:
+        self.states += 1
+        seen = [observe(subject, form) for subject, form in zip(self.subjects, self.forms, strict=True)]
+        second = self._renamed(seen[1])
+        # What a group or the form adds up is told only where no field in it differs.
+        whole = {name for name, state in seen[0].fields.items() if state.kind != "field"}
+        differences = sorted(self._differences(seen[0], second), key=lambda each: (LAYERS.index(each[0]), each[1] in whole))
+        return Parting(called, step, *differences[0]) if differences else None
+
+    def _renamed(self, seen: Observed) -> Observed:
+        """What is seen of the second form, under the names of the first."""
+        if not self.back:
+            return seen
+        fields = {}
+        for name, state in seen.fields.items():
+            for new, old in self.back.items():
+                if name == new or name.startswith((f"{new}.", f"{new}[")):
+                    name = old + name[len(new) :]
+            fields[name] = state
+        return seen._replace(fields=fields)
+
+    def _differences(self, first: Observed, second: Observed) -> Iterator[tuple[str, str, str, Any, Any]]:
+        for name in dict.fromkeys((*first.fields, *second.fields)):
+            one, other = first.fields.get(name), second.fields.get(name)
+            if one is None or other is None:
+                yield "true", name, "the field", "there" if one else "not there", "there" if other else "not there"
+            else:
+                yield from _of_field(name, one, other)
+        for layer, nouns in (("shown", _ON_SHOW), ("sent", _SENT)):
+            for noun in nouns:
+                left, right = first.nouns.get(noun), second.nouns.get(noun)
+                if left != right and not (self.back and noun in ("focus", "payload")):
+                    yield layer, "", noun, left, right
+        yield from self._reported()
+        times = [subject.elapsed() for subject in self.subjects]
+        if times[0] != times[1]:
+            yield "time", "", "milliseconds since load", times[0], times[1]
+
+    def _reported(self) -> Iterator[tuple[str, str, str, Any, Any]]:
+        states = [subject.state() for subject in self.subjects if isinstance(subject, SimulatedForm)]
+        if len(states) == 2 and not self.back:
+            for key in states[0].keys() & states[1].keys():
+                left, right = (_texts(state[key].get("reported", ())) for state in states)
+                if left != right:
+                    yield "reported", _ROW.sub("[*]", key), "what is reported", left, right
+
+
+def _of_field(name: str, one: FieldState, other: FieldState) -> Iterator[tuple[str, str, str, Any, Any]]:
+    for what in ("value", "reads", "rows", "breaks"):
+        left, right = getattr(one, what), getattr(other, what)
+        if left != right:
+            yield "true", name, what, left, right
+    for layer, words in (("true", False), ("shown", True)):
+        left, right = ([w for w in state.words if (w in _SHOWN) is words and w != "marked"] for state in (one, other))
+        if left != right:
+            yield layer, name, "state", left, right
+    if one.shows != other.shows:
+        yield "shown", name, "messages", list(one.shows), list(other.shows)
+
+
+def _texts(said: Any) -> list[Any]:
+    return [each[1] for each in said]
+
+
+def _about(op: Op) -> str:
+    address = getattr(op.act, "address", None)
+    return write_address(address.segments) if isinstance(address, Address) else ""
+
+
+def _named(value: Any, names: Names) -> Any:
+    """A step or check with its addresses as the second form has them."""
+    if not names:
+        return value
+    if isinstance(value, Address):
+        segments = value.segments
+        for old, new in names.items():
+            if tuple(segments[: len(old)]) == old:
+                return value._replace(segments=(*new, *segments[len(old) :]))
+        return value
+    if isinstance(value, tuple):
+        fields = getattr(value, "_fields", None)
+        parts = [_named(each, names) for each in value]
+        return type(value)(*parts) if fields is not None else tuple(parts)
+    return value
+

@@ -1,0 +1,59 @@
+"""Two forms and one suite: no difference where there is none, and the first place, by layer, where there is."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+import pytest
+from conftest import Fox
+
+DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
+
+
+@pytest.fixture
+def two(fox: Fox) -> Fox:
+    shutil.copy(DEMO / "booking.fox", fox.folder / "booking.fox")
+    text = (DEMO / "booking.form.yaml").read_text("utf-8")
+    fox.write(booking__form__yaml=text, same__form__yaml=text)
+    return fox
+
+
+def test_a_form_does_not_differ_from_itself(two: Fox) -> None:
+    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox", "--explore", "--report", "json=c.json")
+    assert done.returncode == 0, done.stdout
+    data = json.loads((two.folder / "c.json").read_text())
+    assert (data["format"], data["scenarios"], data["differences"], data["left_out"]) == (1, 23, [], [])
+    assert data["walks"] > 50
+    assert done.stdout == f" no difference in 23 scenarios, {data['walks']} walks, {data['states']} states\n"
+
+
+@pytest.mark.parametrize(("old", "new", "layer", "told"), [
+    ("max: 120", "max: 119", "true", "passengers[0].age breaks"), ("say: Choose a sailing.", "say: Choose one.", "reported", "sailing what is reported"),
+    ("reveal: touched or submitted", "reveal: submitted", "shown", "messages"), ("visible: vehicle.bringing", "visible: not vehicle.bringing", "true", "vehicle.plate breaks"),
+    ("takes: 2s", "takes: 3s", "time", "milliseconds since load"), ("to: /bookings\n", "to: /book\n", "sent", "request"), ("most: 6", "most: 5", "true", "the step"),
+])  # fmt: skip
+def test_where_two_forms_part(two: Fox, old: str, new: str, layer: str, told: str) -> None:
+    text = (DEMO / "booking.form.yaml").read_text("utf-8")
+    assert old in text
+    two.write(same__form__yaml=text.replace(old, new))
+    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox", "--explore", "--report", "json=c.json")
+    assert done.returncode == 1
+    differences = json.loads((two.folder / "c.json").read_text())["differences"]
+    assert any(each["layer"] == layer and told in f"{each['address']} {each['what']}".strip() for each in differences), differences[:3]
+    assert f"{layer} " in done.stdout.rsplit("they part in", 1)[1]
+
+
+def test_names_that_differ_are_mapped(two: Fox) -> None:
+    text = (DEMO / "booking.form.yaml").read_text("utf-8")
+    renamed = text.replace("  voucher:\n    label", "  coupon:\n    label").replace("forget: [voucher]", "forget: [coupon]").replace("    voucher: {touched", "    coupon: {touched")
+    two.write(same__form__yaml=renamed)
+    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox")
+    assert done.returncode == 1
+    assert "does not fit B" in done.stdout
+    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox", "--map", "voucher=coupon", "--explore")
+    assert done.returncode == 0, done.stdout
+    assert two("compare", "booking.form.yaml", "same.form.yaml").returncode == 2
+    assert two("compare", "booking.form.yaml", "nix.form.yaml", "booking.fox").returncode == 2
+    assert two("compare", "booking.form.yaml", "same.form.yaml", "--map", "x").returncode == 2
