@@ -19,7 +19,7 @@ from ..roots import reading_below
 from ..script.ops import Scenario
 from ..study.compare import LAYERS, Comparison, compare
 from . import completing
-from .config import read_config, trusts
+from .config import begin
 from .console import Console
 from .playing import choose
 from .reports import write_report
@@ -54,10 +54,7 @@ def command(
     names = dict(map(_mapping, mapped))
     console = Console(color, aside=target == "-")
     try:
-        config = read_config(".")
-        trusted, told = trusts(config, trust_python)
-        if told:
-            console.lines([[(told, "dim")]], err=True)
+        config, trusted = begin(trust_python, console)
         subjects = Subjects(trust_python=trusted)
         with reading_below((os.path.dirname(first) or ".", os.path.dirname(second) or ".")):
             forms = [subjects.load(name, ".") for name in (first, second)]

@@ -9,6 +9,7 @@ from typing import Any
 from ..problems import CALL, Place, Problem, Unreadable, listed, read_text, suggestion
 from ..records import NamedTuple
 from ..roots import is_below
+from .console import Console
 from .reports import report_of
 
 _KEYS: dict[str, tuple[type, ...]] = {
@@ -131,6 +132,15 @@ def trusts(config: Config, asked: bool | None) -> tuple[bool, str]:
     if config.trust_python:
         return False, f"{config.file} cannot grant trust to itself: say --trust-python, or list {folder} under `trusted` in {own}"
     return False, ""
+
+
+def begin(trust_python: bool | None, console: Console) -> tuple[Config, bool]:
+    """The configuration that holds here, and whether sheets may run code, of which the person is told. Raises Unreadable."""
+    config = read_config(".")
+    trusted, told = trusts(config, trust_python)
+    if told:
+        console.lines([[(told, "dim")]], err=True)
+    return config, trusted
 
 
 def _load(path: Path) -> dict[str, Any]:

@@ -16,7 +16,7 @@ from ..report.styled import plain
 from ..study.coverage.study import Coverage, coverage_of
 from ..study.coverage.ways import Way, kept, ways_to
 from . import completing
-from .config import further_roots, read_config, trusts
+from .config import begin, further_roots
 from .console import Console
 from .files import why, write_bytes_whole
 from .playing import choose
@@ -51,10 +51,7 @@ def command(
     target = _target(report)
     console = Console(color, aside=target == "-")
     try:
-        config = read_config(".")
-        trusted, told = trusts(config, trust_python)
-        if told:
-            console.lines([[(told, "dim")]], err=True)
+        config, trusted = begin(trust_python, console)
         wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots((), subject))
         found = _studied(paths, config.scripts or (".",), wishes, console)
     except Unreadable as fault:

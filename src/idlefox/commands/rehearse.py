@@ -26,7 +26,7 @@ from ..script.reader import read_script
 from ..script.tree import Script
 from ..words import table
 from . import completing
-from .config import read_config, trusts
+from .config import begin
 from .console import Console
 from .files import why, write_bytes_whole
 from .live_options import outside_of, served
@@ -64,10 +64,7 @@ def command(form: str, start: str, clock: str, live: str | None, show: bool | No
     """
     console = Console(color)
     try:
-        config = read_config(".")
-        trusted, told = trusts(config, trust_python)
-        if told:
-            console.lines([[(told, "dim")]], err=True)
+        config, trusted = begin(trust_python, console)
         outside = outside_of(live, {"show": show}, config.live, console)
         subjects = Subjects(trust_python=trusted, outside=outside, served=served)
         stage = _Stage(form, start, clock, subjects, console)
