@@ -235,7 +235,7 @@ FIELDS = [f for f in (*(line.split(" | ")[1].strip() for line in ODD.strip().spl
 SAYS = re.compile(r"message of (?P<unseen>\w+) of (?P<where>[\w.]+)|hold breaks (?P<never>\w+)|of (?P<contradiction>\w+) (?:can have|is among)|^(?P<dead>\S+) must be filled")
 
 
-@settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=200, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_what_is_said_to_be_impossible_is_not_met_on_any_walk(data: st.DataObject) -> None:
     picked = data.draw(st.lists(st.sampled_from(FIELDS), min_size=1, max_size=4))

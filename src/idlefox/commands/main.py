@@ -25,7 +25,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "compare": ("compare", "Play one suite on two forms and say where they part."),
     "rehearse": ("rehearse", "Play a form by hand, step by step, and keep it as a scenario."),
     "format": ("format", "Lay scripts out in the one way."),
-    "lint": ("lint", "Say what is odd in scripts and sheets."),
+    "lint": ("lint", "Say what is odd in scripts, sheets and pages."),
     "scaffold": ("scaffold", "Write a first sheet and script from a page or a JSON Schema."),
     "serve": ("serve", "Serve a page on loopback, with a sheet as what it asks."),
     "schema": ("schema", "Print the JSON Schema of the form sheet."),
