@@ -79,8 +79,7 @@ class PageFields:
         allowed = {k: v for k, v in data.items() if k not in _OF_THE_PAGE}
         for name in data:
             if name in _OF_THE_PAGE and not (name == "type" and data[name] == field.kind):
-                says = f"a {field.kind}" if name == "type" else "the page"
-                cause = f"`{name}` comes from the page" + (f", where this is {says}" if name == "type" else "")
+                cause = f"`{name}` comes from the page" + (f", where this is a {field.kind}" if name == "type" else "")
                 self.reading.report((*at, name), cause, "leave it out here", key=True)
         read = reader.field(at, allowed, shape, of_page=True)
         changes: dict[str, Any] = {slot: getattr(read, slot) for k, slot in _SLOTS.items() if k in allowed}
