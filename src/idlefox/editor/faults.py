@@ -12,7 +12,7 @@ from typing import Any
 from ..forms.sheet.read import read_sheet_text
 from ..playing.player import Wishes, prepare
 from ..playing.select import Chosen
-from ..problems import Place, Problem, Unreadable
+from ..problems import Problem, Unreadable
 from ..records import NamedTuple
 from ..roots import reading_below
 from ..script.expand import expand
@@ -218,8 +218,3 @@ def _action(title: str, uri: str, edit: dict[str, Any], diagnostic: dict[str, An
         "title": title, "kind": "quickfix", "diagnostics": [diagnostic], "isPreferred": preferred,
         "edit": {"changes": {uri: [edit]}},
     }  # fmt: skip
-
-
-def played_fault(place: Place, message: str) -> Fault:
-    """Why a scenario that was played does not hold."""
-    return Fault(place.line, place.column, place.length, "error", message, "", "")

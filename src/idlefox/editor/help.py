@@ -10,6 +10,7 @@ from ..forms.model.form import Form
 from ..forms.names.states import FIELD_STATES, FORM_STATES
 from ..playing.subject import ABILITIES
 from ..report.outline import field_lines
+from ..report.styled import unstyled
 from ..script.complete import Known, all_addresses, complete
 from ..script.tree import Script
 from ..words.table import Word, find, words
@@ -148,5 +149,5 @@ def field_hover(form: Form, path: tuple[str, ...]) -> str:
     field = form.find(path)
     if field is None:
         return ""
-    told = "\n".join("".join(part for part, _ in line).rstrip() for line in field_lines(field, form, 80))
+    told = unstyled(field_lines(field, form, 80))
     return f"**{field.address}**\n\n```\n{told}\n```"

@@ -12,9 +12,11 @@ from pygls.lsp.server import LanguageServer
 
 from .. import __version__
 from ..playing.player import Wishes, play_script
+from ..playing.results import ScenarioResult
 from ..playing.select import Chosen
 from ..playing.tracing import trace_scenario
 from ..problems import Place, Unreadable
+from ..report.styled import unstyled
 from ..report.terminal import scenario_failures
 from ..report.traced import trace_lines
 from ..roots import reading_below
@@ -22,7 +24,7 @@ from ..script.reader import read_script_text
 from ..script.writer import write_script
 from . import help as at_cursor
 from . import outline
-from .faults import Fault, Faults, as_diagnostics, fixes, played_fault
+from .faults import Fault, Faults, as_diagnostics, fixes
 from .project import SHEETS, Project
 from .search import CannotRename, Search
 from .texts import Lines, Texts, path_of
@@ -115,7 +117,7 @@ class Server(LanguageServer):
         with self.texts.reading(), reading_below((os.path.dirname(path),)):
             result = play_script(Chosen(path, (line,), text=text), Wishes(), self.project.subjects)
         failures = [(s, failure) for s in result.scenarios for failure in s.failures]
-        self.played[path] = [_fault(each.place, _told(s, path)) for s, each in failures if each.place.file == path]
+        self.played[path] = [_fault(each.place, _told(s)) for s, each in failures if each.place.file == path]
         self.tell(uri, whole=True)
         if result.errors:
             return f"it cannot be played: {result.errors[0].cause}"
@@ -131,16 +133,16 @@ class Server(LanguageServer):
                 traced = trace_scenario(Chosen(path, (line,), text=text), Wishes())
         except Unreadable as fault:
             return f"it cannot be played: {fault.problems[0].cause}"
-        return "\n".join("".join(part for part, _ in each).rstrip() for each in trace_lines(traced, _WIDTH))
+        return unstyled(trace_lines(traced, _WIDTH))
 
 
-def _told(result: Any, path: str) -> str:
-    lines = ["".join(part for part, _ in each).rstrip() for each in scenario_failures(result, _WIDTH)]
-    return "\n".join(line for line in lines if line.strip())
+def _told(result: ScenarioResult) -> str:
+    return "\n".join(line for line in unstyled(scenario_failures(result, _WIDTH)).split("\n") if line.strip())
 
 
 def _fault(place: Place, message: str) -> Fault:
-    return played_fault(place, message)
+    """Why a scenario that was played does not hold."""
+    return Fault(place.line, place.column, place.length, "error", message, "")
 
 
 server = Server()

@@ -7,10 +7,10 @@ from typing import Any
 
 from ..forms.model.form import Field, Form
 from ..forms.names.shapes import write_address
-from ..forms.values.values import written
 from ..records import NamedTuple
 from ..script.checks import NOUNS
 from ..script.tree import Address, Noun
+from ..script.writer import called, quoted
 from .subject import FieldState, Subject, Unseen
 
 _FORM = Noun("form")
@@ -67,7 +67,7 @@ def pinning(before: Observed, now: Observed) -> Iterator[str]:
     quiet = frozenset({"touched"} if len(left) > _MOST_LEFT else ())  # an attempt to send has touched them all: that is no news of each
     for name, state in now.fields.items():
         if name:
-            yield from _of_field(_called(name), before.fields.get(name), state, quiet)
+            yield from _of_field(called(name), before.fields.get(name), state, quiet)
     yield from _of_form(before.fields.get(""), now.fields.get(""))
     for noun, value in now.nouns.items():
         if before.nouns.get(noun) != value:
@@ -80,9 +80,9 @@ def _of_field(name: str, before: FieldState | None, now: FieldState, quiet: froz
             yield f"expect {name} has {now.rows} row{'' if now.rows == 1 else 's'}"
     elif now.kind == "field" and before is not None:
         if before.value != now.value:
-            yield f"expect {name} = {_written(now.value)}"
+            yield f"expect {name} = {quoted(now.value)}"
         if now.reads is not None and before.reads != now.reads:
-            yield f"expect {name} reads {_written(now.reads)}"
+            yield f"expect {name} reads {quoted(now.reads)}"
     if before is None:
         return
     words = [word for word in _words(before, now) if word not in quiet]
@@ -91,7 +91,7 @@ def _of_field(name: str, before: FieldState | None, now: FieldState, quiet: froz
     if before.breaks != now.breaks and now.breaks:
         yield f"expect {name} breaks only {', '.join(dict.fromkeys(now.breaks))}"
     if before.shows != now.shows:
-        yield f"expect {name} shows {', '.join(map(_written, now.shows)) or 'nothing'}"
+        yield f"expect {name} shows {', '.join(map(quoted, now.shows)) or 'nothing'}"
 
 
 def _words(before: FieldState, now: FieldState) -> list[str]:
@@ -107,23 +107,14 @@ def _of_form(before: FieldState | None, now: FieldState | None) -> Iterator[str]
     if words:
         yield f"expect form is {', '.join(words)}"
     if before.shows != now.shows:
-        yield f"expect form shows {', '.join(map(_written, now.shows)) or 'nothing'}"
+        yield f"expect form shows {', '.join(map(quoted, now.shows)) or 'nothing'}"
 
 
 def _said(noun: str, value: Any) -> str:
     if noun in _WORDS:
         return f"is {value}"
     if noun == "focus":
-        return f"= {_called(value[0])}" if value else "nothing"
+        return f"= {called(value[0])}" if value else "nothing"
     if value is None:
         return "nothing" if "nothing" in NOUNS[noun] else "= null"
-    return f"= {_written(value)}"
-
-
-def _written(value: Any) -> str:
-    return written(value).replace("$", "$$")
-
-
-def _called(address: str) -> str:
-    """An address as a check has it: a field named like a noun of the language gets a leading dot."""
-    return f".{address}" if address in NOUNS else address
+    return f"= {quoted(value)}"

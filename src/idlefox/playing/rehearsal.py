@@ -7,16 +7,17 @@ import re
 from typing import Any
 
 from ..engine.state.journal import rebuild
+from ..forms.values.values import written
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
 from ..roots import reading_below
 from ..script import tree
 from ..script.against import check_ops
 from ..script.expand import expand
-from ..script.ops import Op, Scenario, lines_of
+from ..script.ops import Op, Scenario
 from ..script.reader import read_script_anyway, read_script_text
 from ..script.tree import Cannot, Check, Script
-from ..script.writer import write_played, write_script
+from ..script.writer import quoted, write_played, write_script
 from .abilities import unable
 from .observed import Observed, observe, pinning
 from .player import DEFAULT_CLOCK, judged, play_scenario, taken
@@ -198,13 +199,13 @@ class Rehearsal:
         """
         own = read_script_text(text, file) if text is not None else None
         ahead = self._belongs(file, own)
-        lines = ["", f"scenario {_quoted(title)}"]
+        lines = ["", f"scenario {quoted(title)}"]
         clock = next((header.ms for header in own.headers if header.kind == "clock"), DEFAULT_CLOCK) if own is not None else self.clock
         if clock != self.clock:
             lines.append(f"{_INDENT}clock {_instant(self.clock)}")
         lines += [f"{_INDENT}{line}" for entry in _merged(self.entries[ahead:]) for line in entry.split("\n")]
         if own is None:
-            head = f"subject {_quoted(self._from(file))}\n"
+            head = f"subject {written(self._from(file))}\n"
             head += f"clock {_instant(self.clock)}\n" if self.clock != DEFAULT_CLOCK else ""
         else:
             head = (text or "").rstrip("\n") + "\n"
@@ -332,18 +333,7 @@ def _looks(op: Op) -> bool:
     return isinstance(op.act, Check | Cannot)
 
 
-def _quoted(text: str) -> str:
-    import json
-
-    return json.dumps(text, ensure_ascii=False).replace("$", "$$")
-
-
 def _instant(ms: int) -> str:
     from ..forms.expressions.closures import rfc3339
 
     return rfc3339(ms)
-
-
-def shown_line(op: Op) -> str:
-    """Where an op that came from a script stands."""
-    return f"{op.source.file}:{lines_of(op.source).place(op.source.file, op.offset, op.length).line}"

@@ -11,6 +11,7 @@ from typing import Any
 
 from ..forms.names.shapes import write_address
 from ..forms.values.durations import write_duration
+from ..forms.values.values import written
 from . import tree
 from .checks import NOUNS
 from .tree import (
@@ -316,6 +317,16 @@ def write_played(act: Any) -> str:
     known = {name: v if name in _NO_TEXT else _as_written(v) for name, v in zip(act._fields, act, strict=True)}
     act = _in_time(act._replace(**known))
     return _check(act, 0) if isinstance(act, Check) else _step(act, 0)
+
+
+def quoted(value: Any) -> str:
+    """A plain value as a script has it: a $ in its texts twice."""
+    return written(value).replace("$", "$$")
+
+
+def called(address: str) -> str:
+    """An address as a step or check has it: a field named like a noun of the language gets a leading dot."""
+    return f".{address}" if address in NOUNS else address
 
 
 def _as_written(value: Any) -> Any:

@@ -22,11 +22,10 @@ from ..playing.simulated import SimulatedForm
 from ..playing.steps import take_step
 from ..records import NamedTuple
 from ..script.against import check_ops
-from ..script.checks import NOUNS
 from ..script.expand import expand
 from ..script.reader import read_script_text
 from ..script.tree import Address, Noun
-from ..script.writer import write_script
+from ..script.writer import called, quoted, write_script
 from .samples import (
     candidates,
     matching,
@@ -113,7 +112,7 @@ class _Maker:
                 more = () if there else (f"add {address}",)
                 yield from self._fields(field.fields, f"{address}[0]", (*lead, *more))
             else:
-                yield field, _called(address), lead
+                yield field, called(address), lead
 
     def _of_field(self, field: Field, address: str) -> Iterable[tuple[str, str, tuple[str, ...]]]:
         if field.kind == "hidden":
@@ -138,15 +137,15 @@ class _Maker:
     def enter(self, field: Field, address: str, value: Any) -> list[str]:
         """The step that enters *value*."""
         if field.kind in TEXT_KINDS or field.kind == "number":
-            return [f"retype {address} {_quoted(value)}"] if value else [f"clear {address}"]
+            return [f"retype {address} {quoted(value)}"] if value else [f"clear {address}"]
         if field.kind in DATE_KINDS or field.kind in ("color", "range"):
-            return [f"set {address} {_quoted(value)}"]
+            return [f"set {address} {quoted(value)}"]
         if field.kind == "checkbox" and not field.many:
             return [f"turn {address} {'on' if value else 'off'}"]
         if field.kind == "file":
             return [f'upload {address} "{value}"']
         values = value if isinstance(value, list) else [value]
-        return [f"pick {address} {', '.join(_quoted(v) for v in values)}"]
+        return [f"pick {address} {', '.join(quoted(v) for v in values)}"]
 
     def empty(self, field: Field, address: str) -> list[str]:
         """The step that empties a field, none where it is empty at load or cannot be emptied."""
@@ -156,7 +155,7 @@ class _Maker:
             if field.kind == "select" and not field.many and any(o.value == "" for o in options_of(field)):
                 return [f'pick {address} ""']
             if field.many and field.initial:
-                return [f"pick {address} except {', '.join(_quoted(v) for v in field.initial)}"]
+                return [f"pick {address} except {', '.join(quoted(v) for v in field.initial)}"]
             return []
         if field.kind in DATE_KINDS:
             return [f'set {address} ""']
@@ -201,7 +200,7 @@ class _Maker:
         at = "a" * most
         lines = self.enter(field, address, at + "a")
         if field.limit is not None and field.limit <= most:
-            lines.append(f"expect {address} reads {_quoted(at[: field.limit])}")
+            lines.append(f"expect {address} reads {quoted(at[: field.limit])}")
         else:
             lines.append(f"expect {address} breaks tooLong")
         lines += [*self.enter(field, address, at), f"expect {address} not breaks tooLong"]
@@ -312,7 +311,7 @@ class _Maker:
         for field in self.form.fields:
             if field.kind in ("group", "rows"):
                 continue
-            address = _called(field.address)
+            address = called(field.address)
             value = subject.look(Noun("address", Address(field.path)), "value")
             if not isinstance(value, str) or len(value) <= _LONGEST:
                 lines.append(f"expect {address} = {written(value)}")
@@ -360,7 +359,7 @@ class _Maker:
 
     def _focus_after(self, send: str) -> str:
         focus = self._play((send,)).look(Noun("focus"), "value")
-        return _called(focus[0]) if focus else ""
+        return called(focus[0]) if focus else ""
 
     def _send(self) -> str:
         """The step that sends the form: its button, or Enter where it has none."""
@@ -368,7 +367,7 @@ class _Maker:
         if page is None or page.default_button is not None:
             return "submit"
         first = next((f for f in self.form.fields if f.kind in BLOCKING and not _said(f, "hidden") and not _said(f, "disabled")), None)
-        return f"press Enter in {_called(first.address)}" if page.blocking == 1 and first is not None else ""
+        return f"press Enter in {called(first.address)}" if page.blocking == 1 and first is not None else ""
 
     def _what_was_sent(self, lines: tuple[str, ...]) -> list[str]:
         exchanges = self._play(lines).journal().exchanges
@@ -407,17 +406,8 @@ def _below(prefix: str, field: Field) -> str:
     return prefix + segment_text(field.name, first=not prefix)
 
 
-def _called(address: str) -> str:
-    """An address as a script has it: a field named like a noun of the language gets a leading dot."""
-    return f".{address}" if address in NOUNS else address
-
-
 def _titled(address: str) -> str:
     return address.replace("$", "$$")
-
-
-def _quoted(value: Any) -> str:
-    return written(value).replace("$", "$$") if isinstance(value, str) else written(value)
 
 
 def _for_pattern(text: str) -> str:

@@ -5,7 +5,6 @@ Unlike a first script, which is there to be changed, this one is there to tell t
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 
 from ..engine.compile.compiler import compile_form
@@ -17,9 +16,8 @@ from ..playing.player import DEFAULT_CLOCK
 from ..playing.rehearsal import Rehearsal
 from ..playing.subjects import Loaded, simulated
 from ..records import NamedTuple
-from ..script.checks import NOUNS
 from ..script.reader import read_script_text
-from ..script.writer import write_script
+from ..script.writer import called, quoted, write_script
 from .coverage.points import Point, points_of
 from .coverage.study import Coverage
 from .coverage.ways import ways_to
@@ -51,13 +49,13 @@ class _Maker:
         self.left_out: list[str] = []
 
     def script(self, subject: str) -> Probe:
-        text = f"# What {self.form.label} does at its boundaries, as its model has it.\nsubject {json.dumps(subject, ensure_ascii=False)}\n"
+        text = f"# What {self.form.label} does at its boundaries, as its model has it.\nsubject {written(subject)}\n"
         count = 0
         for title, about, steps in (*self._fields(), *self._pairs(), *self._ways()):
             body = self._pinned(steps, about)
             if body:
                 count += 1
-                text += f"\nscenario {json.dumps(title, ensure_ascii=False).replace('$', '$$')} [probe]\n{body}"
+                text += f"\nscenario {quoted(title)} [probe]\n{body}"
         return Probe(write_script(read_script_text(text, "probe.fox")), count, tuple(dict.fromkeys(self.left_out)))
 
     def _pinned(self, steps: list[str], about: str) -> str:
@@ -92,7 +90,7 @@ class _Maker:
         for field in walk(self.form.fields):
             if field.kind in ("group", "rows", "hidden") or field.native is not None:
                 continue
-            name = _called(field.address.replace("[*]", "[0]"))
+            name = called(field.address.replace("[*]", "[0]"))
             ahead = self._ahead(field)
             yield from self._asked(field, name, ahead)
             yield from self._twice(field, name, ahead)
@@ -125,7 +123,7 @@ class _Maker:
             each = self.form.find(field.path[:size])
             begins = each is not None and each.kind == "rows" and field.path[size - 1] != "*"
             if each is not None and begins and not (each.least if each.start is None else each.start):
-                steps.append(f"add {_called(each.address.replace('[*]', '[0]'))}")
+                steps.append(f"add {called(each.address.replace('[*]', '[0]'))}")
         return steps
 
     # choices against each other
@@ -154,9 +152,9 @@ class _Maker:
         for field in walk(self.form.fields):
             if field.kind in ("group", "rows", "hidden") or field.native is not None:
                 continue
-            name = _called(field.address.replace("[*]", "[0]"))
+            name = called(field.address.replace("[*]", "[0]"))
             for value in self._likely(field, rehearsal):
-                if rehearsal.take(f"fill\n    {name} {written(value).replace('$', '$$')}").held:
+                if rehearsal.take(f"fill\n    {name} {quoted(value)}").held:
                     if rehearsal.take(f"expect {name} not is invalid").held:
                         break
                     rehearsal.back(1)
@@ -174,8 +172,8 @@ def _state_of(name: str, seen: Observed) -> list[str]:
     if state is None or state.kind != "field":
         return []
     truth = f"breaks only {', '.join(dict.fromkeys(state.breaks))}" if state.breaks else "breaks nothing"
-    said = ", ".join(written(text).replace("$", "$$") for text in state.shows) or "nothing"
-    value = f"= {written(state.value)}".replace("$", "$$") if state.reads is None else f"reads {written(state.reads)}".replace("$", "$$")
+    said = ", ".join(quoted(text) for text in state.shows) or "nothing"
+    value = f"= {quoted(state.value)}" if state.reads is None else f"reads {quoted(state.reads)}"
     return [f"expect {name} {value}", f"expect {name} {truth}", f"expect {name} shows {said}"]
 
 
@@ -219,7 +217,7 @@ def _bounds_of(field: Field) -> Iterator[tuple[str, list[object]]]:
 
 def _entered(field: Field, name: str, value: object) -> list[str]:
     """The steps that enter *value* and leave the field."""
-    shown = written(value).replace("$", "$$")
+    shown = quoted(value)
     if field.kind in TEXT_KINDS or field.kind == "number":
         return [f"retype {name} {shown}" if value else f"clear {name}", "blur"]
     if field.kind in DATE_KINDS:
@@ -227,23 +225,19 @@ def _entered(field: Field, name: str, value: object) -> list[str]:
     if field.kind == "checkbox" and not field.many:
         return [f"turn {name} {'on' if value else 'off'}"]
     values = value if isinstance(value, list) else [value]
-    return [f"pick {name} {', '.join(written(each).replace('$', '$$') for each in values)}"]
+    return [f"pick {name} {', '.join(quoted(each) for each in values)}"]
 
 
 def _settings(field: Field) -> list[str]:
     """The steps that set a choice or a toggle, one of each setting."""
-    name = _called(field.address)
+    name = called(field.address)
     if field.kind == "checkbox" and not field.many:
         return [f"turn {name} on", f"turn {name} off"]
     if field.kind in CHOICE_KINDS and not field.many and isinstance(field.options, tuple) and len(field.options) > 1:
         enabled = [option for option in field.options if option.enabled is None]
-        return [f"pick {name} {written(option.value).replace('$', '$$')}" for option in enabled[:6]]
+        return [f"pick {name} {quoted(option.value)}" for option in enabled[:6]]
     return []
 
 
 def _titled(point: Point) -> str:
     return " ".join(part for part in (point.address or "the form:", point.name, point.wanted) if part)
-
-
-def _called(address: str) -> str:
-    return f".{address}" if address in NOUNS else address

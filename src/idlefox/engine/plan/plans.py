@@ -240,7 +240,7 @@ class FormPlan:
 class Plan:
     """The whole sheet, compiled: the form, its panels, every field by its schema path."""
 
-    __slots__ = ("clock_watch", "form", "lookups", "main", "panels", "paths", "python", "ranks")
+    __slots__ = ("asked", "clock_watch", "form", "lookups", "main", "panels", "paths", "python", "ranks")
 
     def __init__(self, form: Form, python: Mapping[str, Callable[..., Any]]) -> None:
         self.form = form
@@ -250,4 +250,5 @@ class Plan:
         self.clock_watch: list[tuple[str, Watch]] = []
         self.python = python
         self.lookups: dict[str, LookupPlan] = {}
+        self.asked: dict[int, Closure] = {}  # conditions that somebody has asked for, by their identity
         self.ranks: dict[tuple[tuple[str, ...], int], int] = {}  # of each unit of each field

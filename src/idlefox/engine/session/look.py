@@ -45,17 +45,13 @@ def is_in_state(live: Live, cell: Cell, word: str) -> bool:
     return bool(value == wanted)
 
 
-_CONDITIONS: dict[int, tuple[Any, Any]] = {}  # what has been compiled, with the plan and the expression it is of
-
-
 def holds(live: Live, cell: Cell, expression: Expression) -> bool:
     """Whether *expression*, one of the form's own, is true at *cell*."""
-    known = _CONDITIONS.get(id(expression))
-    if known is None or known[0][0] is not live.plan or known[0][1] is not expression:
-        if len(_CONDITIONS) > 2_000:
-            _CONDITIONS.clear()
-        known = _CONDITIONS[id(expression)] = ((live.plan, expression), compile_expression(expression, LiveAccess(live.plan)))
-    return known[1](cell, None) is True
+    asked = live.plan.asked
+    closure = asked.get(id(expression))  # the form holds it as long as the plan is there
+    if closure is None:
+        closure = asked[id(expression)] = compile_expression(expression, LiveAccess(live.plan))
+    return closure(cell, None) is True
 
 
 def broken_rules(cell: Cell) -> list[tuple[str, ...]]:

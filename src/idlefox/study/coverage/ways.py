@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 
 from ...engine.compile.compiler import compile_form
 from ...forms.model.form import TEXT_KINDS, Field, Form, walk
-from ...forms.values.values import written
 from ...forms.values.whatwg import DATE_KINDS
 from ...playing.rehearsal import Rehearsal
 from ...playing.subjects import Loaded, simulated
 from ...problems import Unreadable
 from ...records import NamedTuple
 from ...script.against import check_ops
-from ...script.checks import NOUNS
 from ...script.expand import expand
 from ...script.ops import Scenario
 from ...script.reader import read_script_text
 from ...script.tree import Cannot, Check
-from ...script.writer import write_played
+from ...script.writer import called, quoted, write_played
 from ..boundaries import first_script
 from ..samples import candidates, not_matching, parameter, values_for
 from .points import Point
@@ -77,11 +74,11 @@ def tries(coverage: Coverage) -> Iterator[tuple[str, ...]]:
 
 
 def _simple(form: Form) -> Iterator[tuple[str, ...]]:
-    ahead = tuple(f"turn {_called(f.address)} on" for f in walk(form.fields) if f.kind == "checkbox" and not f.many and "*" not in f.path)
+    ahead = tuple(f"turn {called(f.address)} on" for f in walk(form.fields) if f.kind == "checkbox" and not f.many and "*" not in f.path)
     for one in (form, *form.panels):
         opened = (f"open {one.panel}",) if one.panel else ()
         for field in walk(one.fields):
-            name = _called(field.address.replace("[*]", "[0]"))
+            name = called(field.address.replace("[*]", "[0]"))
             if field.kind == "rows" and "*" not in field.path:
                 most = field.most if field.most is not None and field.most < 20 else 3
                 yield (*opened, *(f"add {name}" for _ in range(most)))
@@ -98,12 +95,12 @@ def _entering(field: Field, name: str) -> list[str]:
     """Steps that enter what the field takes and what it does not, one after the other."""
     if field.kind in DATE_KINDS:
         dates = ("1990-01-01", "2030-01-15", "2999-12-31") if field.kind == "date" else tuple(values_for(field)[:3])
-        return [f"set {name} {json.dumps(value)}" for value in (*dates, "")]
+        return [f"set {name} {quoted(value)}" for value in (*dates, "")]
     if field.kind in TEXT_KINDS or field.kind == "number":
         wrong = not_matching(str(parameter(field, "pattern"))) if parameter(field, "pattern") is not None else None
         texts = ["x", *([wrong] if wrong else []), *(str(each) for each in candidates(field)[:2]), "x" * 300]
-        return [*(f"retype {name} {json.dumps(text).replace('$', '$$')}" for text in texts), f"clear {name}"]
-    options = [written(option.value).replace("$", "$$") for option in field.options] if isinstance(field.options, tuple) else []
+        return [*(f"retype {name} {quoted(text)}" for text in texts), f"clear {name}"]
+    options = [quoted(option.value) for option in field.options] if isinstance(field.options, tuple) else []
     return [f"pick {name} {option}" for option in options[:4]]
 
 
@@ -116,20 +113,16 @@ def _around(form: Form, sent: tuple[str, ...]) -> Iterator[tuple[str, ...]]:
     for one in (form, *form.panels):
         for field in walk(one.fields):
             for kind in (kind for rule in field.rules for kind in rule.kinds if kind.name == "lookup"):
-                yield from _asked(form, _called(field.address.replace("[*]", "[0]")), str(kind.parameter))
+                yield from _asked(form, called(field.address.replace("[*]", "[0]")), str(kind.parameter))
 
 
 def _asked(form: Form, name: str, lookup: str) -> Iterator[tuple[str, ...]]:
     known = form.lookups.get(lookup)
     texts = [str(value) for value in (known.accept or ())][:2] if known is not None else []
-    first, second = [f"retype {name} {json.dumps(text)}" for text in [*texts, "ABCD1234", "EFGH5678"][:2]]
+    first, second = [f"retype {name} {quoted(text)}" for text in [*texts, "ABCD1234", "EFGH5678"][:2]]
     for kind in ("accept", "refuse", "failure"):
         yield (f"answer {lookup} with {kind}", first, "blur", "settle", second, "blur", "settle")
     yield (f"answer {lookup} with accept after 9s", first, "blur", second, "blur", "settle")
-
-
-def _called(address: str) -> str:
-    return f".{address}" if address in NOUNS else address
 
 
 def kept(way: Way, loaded: Loaded, clock: int, file: str, text: str | None) -> str | None:

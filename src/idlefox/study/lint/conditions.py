@@ -158,12 +158,3 @@ def _without_rows(node: Any, path: tuple[str, ...]) -> Any:
 
 def _is_list(node: Any, path: tuple[str, ...]) -> bool:
     return isinstance(node, Reference) and node.target == path and node.member == "value" and node.base != "var"
-
-
-def references(node: Any) -> Iterator[Reference]:
-    """Every reference in *node*, those inside a walk over rows too."""
-    if isinstance(node, Reference):
-        yield node
-    elif isinstance(node, tuple):
-        for inner in node:
-            yield from references(inner)

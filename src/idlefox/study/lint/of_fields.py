@@ -9,7 +9,7 @@ from typing import Any
 from ...engine.plan.controls import range_bounds
 from ...forms.expressions.tree import TRUE, Expression
 from ...forms.model.form import CHOICE_KINDS, TEXT_KINDS, Field, Form, Kind, OptionsFrom, Path, Rule, walk
-from .conditions import can_hold, can_hold_without_rows, references
+from .conditions import can_hold, can_hold_without_rows
 from .findings import Finding
 from .sheet_places import Places, SheetPlaces
 from .values import breaks, is_number
@@ -256,7 +256,7 @@ def _reads(rule: Rule, field: Field) -> bool:
     found = [rule.when, *(kind.parameter for kind in rule.kinds)]
     if any(kind.name in ("repeats", "lookup", "python") for kind in rule.kinds):
         return True
-    return any(each.target != field.path for one in found if isinstance(one, Expression) for each in references(one.node))
+    return any(each.target != field.path for one in found if isinstance(one, Expression) for each in one.reads)
 
 
 def _related(a: Path, b: Path) -> bool:

@@ -6,13 +6,13 @@ import ast
 import os
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
 from ...forms.expressions.tree import Expression
+from ...forms.model.conditions import expressions_of
 from ...forms.model.form import Field, Form, Rule, walk
 from ...problems import Place, Unreadable, read_text
 from ...roots import outside
-from .conditions import can_hold, references
+from .conditions import can_hold
 from .findings import Finding
 from .of_fields import field_findings
 from .played import played_findings
@@ -60,8 +60,7 @@ class _Sheet:
 
     def _unguarded(self, expression: Expression, when: Expression | None) -> list[Field]:
         """The fields whose values *expression* reads although they may be hidden then."""
-        nodes = [expression.node, *([when.node] if when is not None else [])]
-        read = [reference for node in nodes for reference in references(node)]
+        read = [*expression.reads, *(when.reads if when is not None else ())]
         found: dict[str, Field] = {}
         for reference in read:
             field = self.paths.get(reference.target or ())
@@ -72,7 +71,7 @@ class _Sheet:
             if not hiding or any(each.forget_when_hidden for each in around):
                 continue
             asked = {each.path for each in around}
-            asked |= {r.target for each in hiding if each.visible is not None for r in references(each.visible.node) if r.target}
+            asked |= {r.target for each in hiding if each.visible is not None for r in each.visible.reads if r.target}
             if not any(r.target in asked and (r.member in ("visible", "hidden") or r.target != field.path) for r in read):
                 found.setdefault(field.address, field)
         return list(found.values())
@@ -133,7 +132,7 @@ class _Sheet:
         yield from self._unused_functions()
 
     def _unused_panels(self, opened: frozenset[str]) -> Iterator[Finding]:
-        read = {reference.target[0] for each in self._expressions() for reference in references(each.node) if reference.target}
+        read = {reference.target[0] for _, each in expressions_of(self.form) for reference in each.reads if reference.target}
         for panel in self.form.panels:
             if panel.gives is None and panel.panel not in opened and panel.panel not in read:
                 remedy = f"say what it is for: gives: {{to: ADDRESS, as: option}}, or play it: open {panel.panel}"
@@ -213,25 +212,6 @@ class _Sheet:
             yield from form.server.rules
             for field in walk(form.fields):
                 yield from field.rules
-
-    def _expressions(self) -> Iterator[Expression]:
-        for form in (self.form, *self.form.panels):
-            found: list[Any] = [form.reveal, form.submit.enabled, *(button.enabled for button in form.buttons)]
-            found += [each for reply in form.server.replies for each in (reply.when, reply.record)]
-            for field in walk(form.fields):
-                found += [
-                    field.visible,
-                    field.enabled,
-                    field.readonly,
-                    field.reveal,
-                    field.add,
-                    field.remove,
-                    field.derive and field.derive.source,
-                ]
-                found += [option.enabled for option in field.options] if isinstance(field.options, tuple) else []
-            yield from (each for each in found if isinstance(each, Expression))
-        for rule in self._rules():
-            yield from (each for each in (rule.when, *(kind.parameter for kind in rule.kinds)) if isinstance(each, Expression))
 
 
 def _may_hide(field: Field) -> bool:
