@@ -22,7 +22,7 @@ PAGES = sorted((ROOT / "docs").glob("*.md"))
 TYPE_RULES = frozenset({"number", "date", "month", "week", "time", "datetime-local"})  # they give badInput its message
 _REGION = re.compile(r"(<!-- words: (\w+)(?: (\w+))? -->\n).*?(<!-- end -->)", re.S)
 _FORM_PARTS = {
-    "submit": "submit", "buttons": "button", "server": "server", "after": "after", "views": "view", "gives": "gives",
+    "submit": "submit", "buttons": "button", "server": "server", "after": "after", "views": "view", "gives": "gives", "faults": "faults",
     "derive": "derive", "options": "options", "report": "report",
 }  # fmt: skip
 

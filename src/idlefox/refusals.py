@@ -46,6 +46,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "nothing on show": ("view",),
     "nothing of the panel": (),
     "no notice": (),
+    "notice stays": (),  # it has nothing to close it with
     "nothing left": (),
     "panel open": ("panel",),
     "file outside": ("file",),  # of the project

@@ -310,6 +310,7 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     "no submit button": lambda what, r: "the form has no submit button; where it can be sent without one: press Enter in FIELD",
     "no reset button": lambda what, r: "the form has no reset button",
     "no notice": lambda what, r: "there is no notice on show to dismiss",
+    "notice stays": lambda what, r: "the notice has nothing to close it with",
     "nothing left": lambda what, r: "there is nothing to return from: the page has not been left",
     "panel open": lambda what, r: f"the panel {r.facts['panel']} is open already",
     "still under way": lambda what, r: (

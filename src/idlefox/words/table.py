@@ -40,7 +40,7 @@ PLACES = {
     "form": "the form", "field": "a field", "report": "report", "derive": "derive", "option": "an option",
     "options": "options: {from: …}", "rule": "a rule", "parameter": "a rule's parameter", "submit": "submit", "button": "a button",
     "server": "server", "reply": "a reply", "after": "after", "outcome": "after.accepted, .rejected, .lost", "notice": "a notice",
-    "view": "a view", "panel": "a panel", "gives": "gives", "lookup": "a lookup",
+    "view": "a view", "faults": "faults", "panel": "a panel", "gives": "gives", "lookup": "a lookup",
     "live": "live", "answer": "live.answers", "place": "live.find", "found": "what finds a part of a page",
 }  # fmt: skip
 _NO_DEFAULT = object()

@@ -76,7 +76,7 @@ def _set_values(live: Live, form: FormCell, after: After) -> None:
 
 def _place_errors(live: Live, form: FormCell, reply: Answer, rows: RowsAsSent) -> None:
     for address, texts in reply.errors:
-        if not texts:
+        if not texts or live.plan.faults.server_lost:
             continue
         found = find_cells(form, address, rows)
         if found is None:

@@ -26,14 +26,14 @@ def show_notice(live: Live, notice: Notice | None) -> None:
     live.queue.cancel(live.notice_ends)
     live.notice_ends = None
     live.put("notice", notice)
-    if notice is not None and notice.lasts is not None:
+    if notice is not None and notice.lasts is not None and not live.plan.faults.notice_stays:
         live.notice_ends = live.queue.at(live.now + notice.lasts, "notice", "the notice", waited=False)
 
 
 # the press
 def is_repeat(live: Live, form: FormCell) -> bool:
     """Whether a press now is a second one: the form is busy, or was pressed at this instant by the act before."""
-    return form.busy or pressed_just_now(live)
+    return not live.plan.faults.second_press and (form.busy or pressed_just_now(live))
 
 
 def pressed_just_now(live: Live) -> bool:
@@ -103,7 +103,7 @@ def _decide(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
         live.put_form(form, "busy", False)
         live.put("outcome", "refused")
         focus_first_invalid(live, form)
-    elif validity == ASKING:
+    elif validity == ASKING and not live.plan.faults.sends_while_asking:
         live.deciding = (form, button)
         live.put_form(form, "busy", True)
         live.put("outcome", "waiting")

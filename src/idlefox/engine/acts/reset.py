@@ -39,8 +39,9 @@ def reset_form(live: Live, form: FormCell) -> None:
 
 def _back(live: Live, cell: Any) -> None:
     if isinstance(cell, FieldCell):
-        cancel_questions(live, cell)
-        forget(live, cell)
+        if cell.plan.path not in live.plan.faults.reset_forgets:
+            cancel_questions(live, cell)
+            forget(live, cell)
         return
     first_report(live, cell, False)
     set_reported(live, cell, ())

@@ -7,6 +7,7 @@ from ..judge.lists import put_in, shift, spread, take_out
 from ..state.cells import ListCell, RowCell
 from ..state.live import Live
 from .buttons import OTHER
+from .by_index import tell_by_number, told_by_number
 from .cannot import Cannot, cannot
 from .focus import focus_button
 from .sight import disabled_by, explained, hidden_by, need_reach, readonly_by, with_parts
@@ -54,8 +55,12 @@ def step_remove(live: Live, row: RowCell) -> None:
     need_reach(live, row.up, "removing from")
     focus_button(live, OTHER)
     _need(live, row.up, "remove")
+    told = told_by_number(row.up) if live.plan.faults.rows_by_index else None
     take_out(live, row.up, row)
     spread(live)
+    if told is not None:
+        tell_by_number(live, row.up, told)
+        spread(live)
 
 
 def step_move(live: Live, row: RowCell, to: int) -> None:
@@ -69,5 +74,9 @@ def step_move(live: Live, row: RowCell, to: int) -> None:
         raise cannot("no such place", rows, doing="move", count=count, place=to)
     before, to = rows.parts.index(row), to % count
     if before != to:
+        told = told_by_number(rows) if live.plan.faults.rows_by_index else None
         shift(live, rows, before, to)
         spread(live)
+        if told is not None:
+            tell_by_number(live, rows, told)
+            spread(live)

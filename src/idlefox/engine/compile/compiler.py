@@ -306,7 +306,8 @@ class _Compiler:
         return partial(owner_breaks, check.test, common, chain_between(start, owner), kind.name == "required", on_empty)
 
     def _dependencies(self, check: CheckPlan, rule: Rule, kind: Kind, target: FieldPlan) -> None:
-        for expression in (kind.parameter, rule.when):
+        alone = target.path in self.form.faults.last_edited
+        for expression in (kind.parameter, rule.when) if not alone else ():
             if isinstance(expression, Expression):
                 self.watches.expression(expression, target, CHECK, check.index)
         if kind.name == "python":

@@ -76,7 +76,7 @@ def report(live: Live, cell: Cell) -> None:
 
 def set_reported(live: Live, cell: Cell, said: tuple[Said, ...]) -> None:
     """Puts *said* in place of what *cell* had reported."""
-    if said == cell.reported:
+    if said == cell.reported or (not said and cell.plan.path in live.plan.faults.messages_stay):
         return
     live.trace.append((live.step, live.now, cell, "reported", cell.reported, said))
     cell.reported = said
@@ -131,7 +131,7 @@ def say_server(live: Live, cell: Cell, texts: tuple[str, ...]) -> None:
 
 def drop_server(live: Live, cell: Cell) -> None:
     """Takes away what the server said of *cell*."""
-    if not cell.server:
+    if not cell.server or live.plan.faults.server_stays:
         return
     live.trace.append((live.step, live.now, cell, "server", cell.server, ()))
     cell.server = ()

@@ -240,10 +240,11 @@ class FormPlan:
 class Plan:
     """The whole sheet, compiled: the form, its panels, every field by its schema path."""
 
-    __slots__ = ("asked", "clock_watch", "form", "lookups", "main", "panels", "paths", "python", "ranks")
+    __slots__ = ("asked", "clock_watch", "faults", "form", "lookups", "main", "panels", "paths", "python", "ranks")
 
     def __init__(self, form: Form, python: Mapping[str, Callable[..., Any]]) -> None:
         self.form = form
+        self.faults = form.faults
         self.main: FormPlan = None  # type: ignore[assignment]
         self.panels: dict[str, FormPlan] = {}
         self.paths: dict[tuple[str, ...], FieldPlan] = {}

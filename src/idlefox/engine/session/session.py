@@ -229,7 +229,7 @@ class Session:
             send(live, form, button)
             return
         focus_button(live, button)
-        if pressed_just_now(live):
+        if pressed_just_now(live) and not live.plan.faults.second_press:
             ignore_press(live, form)
         else:
             press(live, form, need_button(live, form, button))
@@ -246,6 +246,8 @@ class Session:
         def act() -> None:
             if self.live.notice is None:
                 raise Cannot(Refusal("no notice"))
+            if self.plan.faults.notice_stays:
+                raise Cannot(Refusal("notice stays"))
             show_notice(self.live, None)
 
         return self._on_page("dismiss", act)

@@ -75,11 +75,14 @@ _DISPOSITION = re.compile(r'(name|filename)="([^"]*)"')
 
 def is_sent(cell: Cell) -> bool:
     """Whether *cell* is part of the payload (`behaviour.md`, Submission)."""
-    return bool(cell.plan.field.send and (cell.active or cell.plan.kind == "hidden"))
+    there = cell.active or cell.plan.kind == "hidden" or cell.plan.path in cell.live.plan.faults.sends_hidden
+    return bool(cell.plan.field.send and there)
 
 
 def _json_value(cell: FieldCell) -> Any:
     value, empty = cell.value, cell.plan.field.empty
+    if cell.plan.path in cell.live.plan.faults.sends_text:
+        value = reads_as(value) if not isinstance(value, list) else [reads_as(each) for each in value]
     if value == "" and empty != "keep":
         return None if empty == "null" else _LEFT_OUT
     return value

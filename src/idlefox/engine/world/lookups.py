@@ -5,13 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from ...forms.model.messages import stock
+from ...forms.values.values import is_empty
 from ..judge.breaks import judge, set_status
 from ..judge.lists import spread
 from ..judge.questions import Answered, send
 from ..judge.rules import twin_key
 from ..judge.timing import fill_message, report
 from ..plan.plans import CheckPlan
-from ..state.cells import FieldCell, Question
+from ..state.cells import FieldCell, Question, judged_value
 from ..state.live import Live
 from ..state.queue import Event
 
@@ -27,8 +28,10 @@ def arrive(live: Live, event: Event) -> None:
     question: Question = event.question
     check, answer = event.data
     if cell.questions is None or cell.questions.get(check.index) is not question:
-        live.note(cell, "stale answer", question.value, f"{check.lookup}: {answer.kind}")
-        return
+        if not live.plan.faults.stale_answers or is_empty(judged_value(cell)):
+            live.note(cell, "stale answer", question.value, f"{check.lookup}: {answer.kind}")
+            return
+        question = _of_now(cell, check)
     question.event = None
     if answer.kind == "failure":
         _failed(live, cell, check, question)
@@ -40,6 +43,13 @@ def arrive(live: Live, event: Event) -> None:
     if cell.has_reported and cell.active and (cell.broken or cell.reported or question.lost):
         report(live, cell)
     spread(live)
+
+
+def _of_now(cell: FieldCell, check: CheckPlan) -> Question:
+    """The question about the value that is there now, whether or not anybody has asked it."""
+    if cell.questions is None:
+        cell.questions = {}
+    return cell.questions.setdefault(check.index, Question(judged_value(cell)))
 
 
 def _answered(live: Live, cell: FieldCell, check: CheckPlan, question: Question, answer: Answered) -> None:

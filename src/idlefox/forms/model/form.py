@@ -11,6 +11,7 @@ from typing import Any
 from ...records import NamedTuple
 from ..expressions.tree import TRUE, Expression
 from ..names.shapes import Shape, segment_text
+from .faults import NO_FAULTS, Faults
 
 Path = tuple[str, ...]
 
@@ -234,6 +235,7 @@ class Form(NamedTuple):
     file: str = ""
     page: Any = None  # of a page's form: `html.model.Page`
     live: Any = None  # `model.live.LivePage`: where its own page is
+    faults: Faults = NO_FAULTS
     graph: Any = None  # `model.graph.Graph`: who reads whom; None of a page by itself, in which nothing reads anything
 
     def walk(self) -> Iterator[Field]:

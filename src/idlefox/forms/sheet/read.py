@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from ...problems import Unreadable, read_text, suggestion
 from ..expressions.bind import Scope
 from ..expressions.tree import FALSE, TRUE, Expression
+from ..model.faults import NO_FAULTS, Faults
 from ..model.form import Form, Gives, Message, Path, Report
 from ..model.graph import Graph
 from ..model.messages import STOCK
@@ -130,6 +131,7 @@ class _SheetReader:
             panel=panel.name if panel is not None else "",
             gives=self._gives((*at, "gives"), data["gives"], shape) if "gives" in data else None,
             draft=data.get("draft", "drop"),
+            faults=self._faults(data["faults"]) if "faults" in data else NO_FAULTS,
             python=data.get("python", ""),
             texts=dict(reading.texts),
             file=self.document.file,
@@ -159,6 +161,19 @@ class _SheetReader:
                 if language == locale:
                     found[name] = message
         return found
+
+    def _faults(self, data: dict[str, Any]) -> Faults:
+        given: dict[str, Any] = {}
+        for name, value in data.items():
+            if isinstance(value, bool):
+                given[name] = value
+                continue
+            found = [self.reading.target(("faults", name, i), address) for i, address in enumerate(value)]
+            paths = {each[0].path for each in found if each is not None}
+            if name == "sends_hidden":  # and what is around them
+                paths |= {path[:size] for path in paths for size in range(1, len(path))}
+            given[name] = frozenset(paths)
+        return NO_FAULTS._replace(**given)
 
     def _named(self, name: str, key: str, children: dict[str, Shape]) -> str:
         return suggestion(name, children, f"say which of its fields it is: {key}: {' or '.join(children)}")

@@ -1,0 +1,30 @@
+"""What a form does wrong, as far as it is known: the classic faults of forms, each by itself.
+
+A sheet has them where the page behind it has them; the study that weakens a form plants them one at a time.
+"""
+
+# No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
+from ...records import NamedTuple
+
+Paths = frozenset[tuple[str, ...]]
+_NONE: Paths = frozenset()
+
+
+class Faults(NamedTuple):
+    """Truths about the whole form, and sets of schema paths of the fields that have a fault."""
+
+    second_press: bool = False  # a press while the form is busy sends once more
+    sends_while_asking: bool = False  # an attempt does not wait for a lookup's answer
+    stale_answers: bool = False  # an answer counts for whatever value is there by now
+    rows_by_index: bool = False  # what is said, and what is touched, stays with the number of a row
+    server_stays: bool = False  # what the server has said never leaves
+    server_lost: bool = False  # what the server says of fields is not shown
+    notice_stays: bool = False  # a notice cannot be closed, and does not go by itself
+    reset_forgets: Paths = _NONE  # a reset leaves these as they are
+    messages_stay: Paths = _NONE  # what these have reported never leaves
+    last_edited: Paths = _NONE  # rules of these are judged when they are edited, whatever else they read
+    sends_hidden: Paths = _NONE  # sent though they are hidden or disabled
+    sends_text: Paths = _NONE  # sent as text, whatever their type
+
+
+NO_FAULTS = Faults()
