@@ -97,7 +97,7 @@ def test_a_floor_knows_only_the_floors_below(room: str) -> None:
 
 def test_only_the_session_and_what_starts_it_are_known_outside_of_the_engine() -> None:
     """Play, study and the rest come in by the door; plans are made by the compiler, journals are plain data."""
-    doors = {"engine.session.session", "engine.session.look", "engine.session.seen", "engine.session.stand_in", "engine.plan.controls", "engine.world.typed", "engine.compile.compiler", "engine.compile.python_file",
+    doors = {"engine.session.session", "engine.session.look", "engine.session.seen", "engine.session.oddities", "engine.session.stand_in", "engine.plan.controls", "engine.world.typed", "engine.compile.compiler", "engine.compile.python_file",
              "engine.state.journal", "engine.plan.plans"}  # fmt: skip
     hands_on = {"playing.simulated"}  # the one subject that the engine plays
     for module, known in GRAPH.items():

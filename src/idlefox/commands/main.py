@@ -22,6 +22,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "trace": ("trace", "Show one scenario step by step, and what each step changed."),
     "coverage": ("coverage", "Say what the scenarios have exercised of a form, and what they leave out."),
     "probe": ("probe", "Write what a form does at its boundaries, as a script; hold another form to it."),
+    "manners": ("manners", "Walk about in a form and say what is rude about it."),
     "compare": ("compare", "Play one suite on two forms and say where they part."),
     "rehearse": ("rehearse", "Play a form by hand, step by step, and keep it as a scenario."),
     "format": ("format", "Lay scripts out in the one way."),

@@ -78,3 +78,28 @@ class Progress:
             sys.stderr.write("\r\x1b[K")
             sys.stderr.flush()
             self._is_drawn = False
+
+
+class Ticker:
+    """The same for work that is counted otherwise: one line that whoever works tells."""
+
+    def __init__(self, *, quiet: bool) -> None:
+        self.shown = not quiet and sys.stdout.isatty() and sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
+        self._drawn = monotonic()
+        self._is_drawn = False
+
+    def __enter__(self) -> Ticker:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._is_drawn:
+            sys.stderr.write("\r\x1b[K")
+            sys.stderr.flush()
+
+    def tell(self, text: str) -> None:
+        now = monotonic()
+        if self.shown and now - self._drawn >= _APART:
+            self._drawn, self._is_drawn = now, True
+            width = os.get_terminal_size(sys.stderr.fileno()).columns
+            sys.stderr.write(f"\r {plain(text)[: width - 2]}\x1b[K")
+            sys.stderr.flush()

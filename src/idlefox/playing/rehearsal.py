@@ -87,10 +87,10 @@ class Rehearsal:
         return isinstance(self.subject, SimulatedForm)  # a page's trial tells whether a step can be taken; it is no copy to go on with
 
     # taking
-    def take(self, text: str) -> Came:
-        """Takes the steps and checks of *text*, one statement as a script has it."""
+    def take(self, text: str, *, played: bool = False) -> Came:
+        """Takes the steps and checks of *text*, one statement as a script has it. *played*: as if a script had played it."""
         ops, problems = self._read(text)
-        return Came(tuple(problems)) if problems else self._take(Entry(text, ops))
+        return Came(tuple(problems)) if problems else self._take(Entry(text, ops, played))
 
     def take_played(self, entry: Entry) -> Came:
         """Takes what a script has played."""
@@ -192,6 +192,10 @@ class Rehearsal:
         return offered
 
     # keeping
+    def lines(self, ahead: int = 0) -> list[str]:
+        """What was taken behind the first *ahead* entries, as lines of a scenario."""
+        return [line for entry in _merged(self.entries[ahead:]) for line in entry.split("\n")]
+
     def kept(self, file: str, text: str | None, title: str) -> str:
         """The script *file*, which reads *text* (None: it is not there), with all that was taken as a scenario that holds: it is played.
 
@@ -203,7 +207,7 @@ class Rehearsal:
         clock = next((header.ms for header in own.headers if header.kind == "clock"), DEFAULT_CLOCK) if own is not None else self.clock
         if clock != self.clock:
             lines.append(f"{_INDENT}clock {_instant(self.clock)}")
-        lines += [f"{_INDENT}{line}" for entry in _merged(self.entries[ahead:]) for line in entry.split("\n")]
+        lines += [f"{_INDENT}{line}" for line in self.lines(ahead)]
         if own is None:
             head = f"subject {written(self._from(file))}\n"
             head += f"clock {_instant(self.clock)}\n" if self.clock != DEFAULT_CLOCK else ""

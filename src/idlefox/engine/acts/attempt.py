@@ -74,16 +74,20 @@ def attempt(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
     for cell in fields:
         for question in (cell.questions or {}).values():
             question.lost = False  # what the last attempt could not find out may be asked again
+    _report_all(live, form)
+    for cell in fields:
+        ask(live, cell, SUBMIT)
+    spread(live)
+    _decide(live, form, button)
+
+
+def _report_all(live: Live, form: FormCell) -> None:
     for cell in list(everything(form)):
         if cell.active and cell.plan.checks:
             first_report(live, cell)
             report(live, cell)
         elif cell.active:
             at_moment(live, cell, SUBMIT)
-    for cell in fields:
-        ask(live, cell, SUBMIT)
-    spread(live)
-    _decide(live, form, button)
 
 
 def _touch_all(live: Live, form: FormCell) -> None:
@@ -127,6 +131,10 @@ def decide_waiting(live: Live) -> None:
         if validity_of(form) == ASKING:
             return
     live.deciding = None
+    if validity == INVALID:  # of what has been entered meanwhile, too
+        _touch_all(live, form)
+        _report_all(live, form)
+        spread(live)
     _decide(live, form, button)
 
 

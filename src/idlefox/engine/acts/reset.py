@@ -33,6 +33,12 @@ def reset_form(live: Live, form: FormCell) -> None:
     live.put_form(form, "attempts", 0)
     _back(live, form)
     spread(live)
+    for cell in everything(form):
+        if not isinstance(cell, FieldCell):  # last, since the rows that come back are a change of their list
+            first_report(live, cell, False)
+            set_reported(live, cell, ())
+            drop_server(live, cell)
+    spread(live)
     report_at_load(live, list(everything(form)))
     spread(live)
 
@@ -43,9 +49,6 @@ def _back(live: Live, cell: Any) -> None:
             cancel_questions(live, cell)
             forget(live, cell)
         return
-    first_report(live, cell, False)
-    set_reported(live, cell, ())
-    drop_server(live, cell)
     if isinstance(cell, ListCell):
         restore_rows(live, cell)
         if cell.dirty:

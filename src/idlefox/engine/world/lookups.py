@@ -26,6 +26,7 @@ def arrive(live: Live, event: Event) -> None:
     """An answer comes."""
     cell: FieldCell = event.cell
     question: Question = event.question
+    asked_about = question.value
     check, answer = event.data
     if cell.questions is None or cell.questions.get(check.index) is not question:
         if not live.plan.faults.stale_answers or is_empty(judged_value(cell)):
@@ -36,7 +37,8 @@ def arrive(live: Live, event: Event) -> None:
     if answer.kind == "failure":
         _failed(live, cell, check, question)
     else:
-        _answered(live, cell, check, question, answer)
+        live.note(cell, "answer", asked_about, f"{check.lookup}: {answer.kind}")
+        _answered(live, check, question, answer)
     judge(live, cell)
     set_status(live, cell)
     spread(live)
@@ -52,8 +54,7 @@ def _of_now(cell: FieldCell, check: CheckPlan) -> Question:
     return cell.questions.setdefault(check.index, Question(judged_value(cell)))
 
 
-def _answered(live: Live, cell: FieldCell, check: CheckPlan, question: Question, answer: Answered) -> None:
-    live.note(cell, "answer", question.value, f"{check.lookup}: {answer.kind}")
+def _answered(live: Live, check: CheckPlan, question: Question, answer: Answered) -> None:
     if check.remember:
         live.remembered[check.lookup, twin_key(question.value)] = answer
     question.state = "accepted" if answer.kind == "accept" else "refused"

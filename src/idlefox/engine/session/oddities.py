@@ -1,0 +1,177 @@
+"""What is odd about a form in play, asked one thing at a time by those who hold forms to good manners.
+
+Nothing here changes anything: what must be tried is tried on a copy.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from ...forms.values.values import is_empty
+from ...records import NamedTuple
+from ..acts.reset import set_back
+from ..acts.sight import is_enabled, is_visible
+from ..acts.species import species_of
+from ..judge.breaks import broken_checks, refused_bits
+from ..state.cells import (
+    ASKING,
+    UNASKED,
+    Cell,
+    FieldCell,
+    FormCell,
+    ListCell,
+    everything,
+    is_inside,
+    judged_value,
+    leaves,
+    said_text,
+    shown_texts,
+    validity_of,
+)
+from ..state.live import Live
+from .session import Session
+
+
+class Told(NamedTuple):
+    """Of a field in a row: what must stay with it when rows move or go."""
+
+    touched: bool
+    broken: int
+    value: Any
+    server: tuple[str, ...]
+    shows: tuple[Any, ...]
+
+
+def said_in_vain(live: Live) -> Iterator[tuple[Cell, str]]:
+    """Messages on show whose rule holds by now, at fields that the person is not in."""
+    for cell in live.reporting:
+        if not cell.shows or is_inside(live.focus, cell) or not is_visible(live, cell):
+            continue
+        questions = cell.questions if isinstance(cell, FieldCell) else None
+        broken = broken_checks(cell) | (refused_bits(cell) if isinstance(cell, FieldCell) else 0)  # in truth, whatever was noted
+        for index, text in cell.shows:
+            lost = questions is not None and index in questions and questions[index].lost
+            if index >= 0 and not broken >> index & 1 and not lost:
+                yield cell, said_text(cell, text)
+
+
+def server_says(live: Live) -> Iterator[tuple[Cell, Any]]:
+    """What the server speaks of on show, fields and lists, each with its value."""
+    for cell in live.server_said:
+        if not isinstance(cell, FormCell) and cell.shows:
+            yield cell, judged_value(cell)
+
+
+def says_anything(live: Live) -> bool:
+    """Whether any message is on show."""
+    return any(cell.shows and is_visible(live, cell) for form in live.wholes.values() if form.open for cell in everything(form))
+
+
+def says_nothing_with(live: Live) -> Iterator[Cell]:
+    """What is marked as wrong with a message in which there is nothing to read."""
+    for form in live.wholes.values():
+        for cell in everything(form) if form.open else ():
+            if cell.shows and not any(text.strip() for text in shown_texts(cell)):
+                yield cell
+
+
+def first_wrong(live: Live, form: FormCell) -> FieldCell | None:
+    """The first control of *form* that is wrong, where a person can get at it."""
+    found = species_of(form).first_invalid(live, form)
+    return found if found is not None and is_visible(live, found) and is_enabled(found) else None
+
+
+def out_of_reach(live: Live, form: FormCell) -> Iterator[Cell]:
+    """What is wrong in *form* where nobody can see it, or nobody can change it."""
+    for cell in everything(form):
+        if cell.broken and not isinstance(cell, FormCell) and not (is_visible(live, cell) and is_enabled(cell)):
+            yield cell
+
+
+def blocked_by_absent(session: Session, form: FormCell) -> Iterator[tuple[Cell, Cell]]:
+    """Fields that are hidden or disabled, each with what breaks a rule only because of the value it has kept."""
+    there = list(everything(form))
+    for number, cell in enumerate(there):
+        if not isinstance(cell, FieldCell) or cell.active or cell.plan.kind == "hidden" or is_empty(cell.value) or not cell.dirty:
+            continue
+        other = session.copy().live
+        twin = list(everything(other.wholes[form.plan.form.name]))[number]
+        set_back(other, twin)
+        after = everything(other.wholes[form.plan.form.name])
+        mended = next((each for each, now in zip(there, after, strict=False) if each.broken & ~now.broken), None)
+        if mended is not None:
+            yield cell, mended
+
+
+def travels(form: FormCell, values: Any) -> Iterator[FieldCell]:
+    """The fields that are hidden or disabled and are in *values*, a payload with its types."""
+    for cell in leaves(form):
+        if not cell.active and cell.plan.kind != "hidden" and _is_in(values, cell):
+            yield cell
+
+
+def _is_in(values: Any, cell: FieldCell) -> bool:
+    chain: list[Any] = []
+    each: Cell | None = cell
+    while each is not None and not isinstance(each, FormCell):
+        rows = each.up
+        chain.append(rows.parts.index(each) if isinstance(rows, ListCell) else each.plan.field.send_name or each.plan.field.name)
+        each = rows
+    found = values
+    for step in reversed(chain):
+        there = step in found if isinstance(found, dict) else isinstance(found, list) and isinstance(step, int) and step < len(found)
+        if not there:
+            return False
+        found = found[step]
+    return True
+
+
+def owes_an_answer(form: FormCell) -> bool:
+    """Whether a lookup of *form* is on its way, or still to be asked."""
+    return any(cell.status in (ASKING, UNASKED) for cell in leaves(form)) if validity_of(form) else False
+
+
+def told_of_rows(rows: ListCell) -> dict[int, dict[str, Told]]:
+    """What stays with each row, by the row's identity and the field's key in it."""
+    return {row.id: {cell.plan.key: _told(cell) for cell in leaves(row)} for row in rows.parts}
+
+
+def _told(cell: FieldCell) -> Told:
+    touched = cell.touched or cell is cell.live.focus  # removing and moving leaves it
+    return Told(touched, cell.broken, judged_value(cell), cell.server, tuple(index for index, _ in cell.shows))
+
+
+def misplaced(rows: ListCell, before: dict[int, dict[str, Told]]) -> Iterator[tuple[FieldCell, str]]:
+    """The fields of rows that have lost, or come by, what was told of them or of others *before* rows moved, and what it is."""
+    for row in rows.parts:
+        for cell in leaves(row):
+            was = before.get(row.id, {}).get(cell.plan.key)
+            if was is None:
+                continue
+            if was.value != judged_value(cell) and not cell.plan.often:
+                yield cell, "value"
+            elif was.touched is not cell.touched:
+                yield cell, "having been left"
+            elif was.server != cell.server:
+                yield cell, "message of the server"
+            elif any(i not in was.shows and not (cell.broken | was.broken) >> i & 1 for i, _ in cell.shows if i >= 0):
+                yield cell, "message"
+
+
+def as_seen(cell: FieldCell, value: Any) -> Any:
+    """*value* as rules and lookups would see it in *cell*."""
+    normal = cell.plan.normal
+    return normal(value) if normal is not None and isinstance(value, str) else value
+
+
+def value_seen(cell: Cell) -> Any:
+    """The value of *cell* as rules, lookups and the server see it."""
+    return judged_value(cell)
+
+
+__all__ = [
+    "Told", "as_seen", "blocked_by_absent", "everything", "first_wrong", "leaves", "misplaced", "out_of_reach", "owes_an_answer",
+    "said_in_vain", "said_text", "says_anything", "says_nothing_with", "server_says", "shown_texts", "told_of_rows", "travels",
+    "value_seen",
+]  # fmt: skip

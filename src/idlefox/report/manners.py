@@ -1,0 +1,44 @@
+"""What is rude about a form, for people."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ..study.manners.rules import MANNERS
+from ..study.manners.study import Breach, Manners
+from .styled import Line, hanging, plain
+
+
+def manners_lines(found: Manners, scenarios: Sequence[list[str]], width: int) -> list[Line]:
+    """Each breach with its scenario, by manner, and what was done to find them."""
+    lines: list[Line] = []
+    last = ""
+    for breach, body in zip(found.breaches, scenarios, strict=True):
+        if breach.manner != last:
+            lines += [*([[]] if last else []), *_heading(breach.manner, width)]
+        else:
+            lines.append([])
+        last = breach.manner
+        lines += _breach(breach, body, width)
+    for manner, why in found.left_out:
+        lines += hanging(f" {manner:<14}", f"not looked at: {why}", width, "dim")
+    walked = f"{found.walks:,} walks, {found.steps:,} steps, {found.states:,} states, seed {found.seed}"
+    rude = len({breach.manner for breach in found.breaches})
+    if rude:
+        told = f" {rude} of {len(found.kept_to)} manners broken"
+        return [*lines, [], [(told, "bad"), (f"   {walked}", "dim")]]
+    told = f" nothing rude was met: {len(found.kept_to)} manners"
+    return [*lines, [(told, "good"), (f"   {walked}", "dim")]]
+
+
+def _heading(manner: str, width: int) -> list[Line]:
+    first, *more = hanging(f" {manner:<14}", MANNERS[manner], width, "dim")
+    return [[(first[0][0], "strong"), *first[1:]], *more]
+
+
+def _breach(breach: Breach, body: list[str], width: int) -> list[Line]:
+    walks = f"({breach.walks} walk{'' if breach.walks == 1 else 's'})"
+    lines = hanging("   ", f"{plain(breach.sentence)} {walks}", width, "bad")
+    for text in body:
+        lines.append([("       " + plain(text), "" if not text.lstrip().startswith("expect") else "dim")])
+    return lines

@@ -1,0 +1,314 @@
+"""Walks about in a form and tells what is rude about it: each breach with the shortest scenario that was found to show it.
+
+Walks are chosen at random from a seed, guided by what is new: a state in which something has changed as it never had before is
+kept, and later walks start from it. Forms are copied, not played anew; what is told has been played from the start.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from random import Random
+from typing import Any
+
+from ...playing.player import DEFAULT_CLOCK
+from ...playing.simulated import SimulatedForm
+from ...playing.steps import take_step
+from ...playing.subjects import Loaded
+from ...records import NamedTuple
+from ...script import tree
+from ..filling import Filling
+from ..moves import Repertoire
+from .rules import MANNERS, Found, Watch
+
+WALKS = 2_000
+_STEPS = 24  # of a walk, from where it starts
+_FROM_LOAD, _FROM_THE_GOOD_WAY = 0.2, 0.3  # of all walks
+_MOST_STATES = 400  # that walks may start from
+_MOST_WAYS_OUT = 60  # states from which it is tried to send something
+_LONGEST_WALK = 60
+_MOST_PATHS = 6  # walks to a breach of which the shortest is sought
+# What is new: by these properties a state is known to differ from those before.
+_TELLING = frozenset({
+    "breaks", "shows", "status", "visible", "enabled", "readonly", "touched", "server", "outcome", "view", "notice", "busy", "away", "open",
+    "row added", "row removed", "row moved", "answer", "stale answer", "lost answer", "request", "ignored press", "attempts", "dirty",
+})  # fmt: skip
+
+
+_NO_WAY = Found("way-out", "", "no way was found to send something acceptable, from the very beginning")
+
+
+class Breach(NamedTuple):
+    """One breach: the shortest *steps* that were found to show it, and how many *walks* met it. *at* is where, as it is called then."""
+
+    manner: str
+    where: str
+    sentence: str
+    at: str
+    steps: tuple[Any, ...]
+    walks: int
+
+
+class Manners(NamedTuple):
+    """What came of walking about. *kept_to* are the manners that were looked at, *left_out* those that could not be, with why."""
+
+    seed: int
+    walks: int
+    steps: int
+    states: int
+    breaches: tuple[Breach, ...]
+    kept_to: tuple[str, ...]
+    left_out: tuple[tuple[str, str], ...] = ()
+
+
+class _Place(NamedTuple):
+    """Where walks start from."""
+
+    subject: SimulatedForm
+    watch: Watch
+    path: tuple[Any, ...]
+    state: int
+
+
+def manners_of(
+    loaded: Loaded, only: tuple[str, ...], *, seed: int = 1, walks: int = WALKS, seconds: float | None = None, clock: int = DEFAULT_CLOCK,
+    told: Callable[[int, int], None] | None = None,
+) -> Manners:  # fmt: skip
+    """What is rude about the form of *loaded*. *told* hears how many walks were made, and how many breaches are known.
+
+    With *seconds* it walks for so long, whatever *walks* says: then what is found depends on how fast the machine is.
+    """
+    return _Walks(loaded, frozenset(only or MANNERS), seed, clock).study(walks, seconds, told)
+
+
+def is_shown(loaded: Loaded, breach: Breach, steps: tuple[Any, ...], clock: int = DEFAULT_CLOCK) -> bool:
+    """Whether *steps* show what *breach* tells, played from load."""
+    key = (breach.manner, breach.where)
+    return _Walks(loaded, frozenset({breach.manner}), 1, clock).shown(key, steps) is not None
+
+
+class _Walks:
+    def __init__(self, loaded: Loaded, only: frozenset[str], seed: int, clock: int) -> None:
+        self.loaded, self.only, self.seed, self.clock = loaded, only, seed, clock
+        self.form = loaded.form
+        self.repertoire = Repertoire(self.form)
+        self.random = Random(seed)
+        self.places: list[_Place] = []
+        self.known: set[Any] = set()
+        self.states: set[int] = set()
+        self.paths: dict[tuple[str, str], list[tuple[Any, ...]]] = {}
+        self.met: dict[tuple[str, str], int] = {}
+        self.steps = 0
+        self.ways_out = 0
+        self.good = 1  # how many of the places stand on a way to a form that is accepted
+        self.filling = Filling(self.form)
+
+    def study(self, walks: int, seconds: float | None, told: Callable[[int, int], None] | None) -> Manners:
+        begun = self._begun()
+        if begun is None:
+            return Manners(self.seed, 0, 0, 0, (), tuple(m for m in MANNERS if m in self.only))
+        self.states.add(0)
+        self._keep(*begun, (), 0)
+        self._follow_the_good_way(begun)
+        made, until = 0, time.monotonic() + seconds if seconds is not None else None
+        while made < walks if until is None else time.monotonic() < until:
+            self._walk()
+            made += 1
+            if told is not None and made % 50 == 0:
+                told(made, len(self.paths))
+        breaches = [self._shortest(key) for key in self.paths]
+        order = list(MANNERS)
+        found = sorted((b for b in breaches if b is not None), key=lambda b: (order.index(b.manner), len(b.steps), b.where))
+        return Manners(self.seed, made, self.steps, len(self.states), tuple(found), tuple(m for m in MANNERS if m in self.only))
+
+    def _begun(self) -> tuple[SimulatedForm, Watch] | None:
+        subject = self.loaded.begin(".")
+        assert isinstance(subject, SimulatedForm)
+        if subject.load(self.clock) is not None:
+            return None
+        watch = Watch(subject, self.form, self.only)
+        self._hear(watch.found, ())
+        return subject, watch
+
+    def _follow_the_good_way(self, begun: tuple[SimulatedForm, Watch]) -> None:
+        """Walks start also from every step of a way that leads to a form which is accepted."""
+        way = self.filling.sent_from(begun[0])
+        if way is None:
+            if "way-out" in self.only:
+                self._hear([_NO_WAY], ())
+            self.ways_out = _MOST_WAYS_OUT  # it would be said of every state
+            return
+        self._follow(self.places[0], way)
+        ready = next((n for n, step in enumerate(way) if isinstance(step, tree.Submit)), len(way))
+        if ready < len(self.places):
+            for answer in self.repertoire.answers:
+                if answer.lookup is None:  # whatever else may come of it
+                    self._follow(self.places[ready], [answer, way[ready], self.filling.settle])
+        self.good = len(self.places)
+
+    def _follow(self, place: _Place, steps: list[Any]) -> None:
+        """Takes *steps* from *place* on, and keeps where they lead."""
+        subject, watch, path, state = place.subject.trial(), place.watch.copy(), place.path, place.state
+        for step in steps:
+            noted = len(subject.session.live.trace)
+            if not self._take(subject, watch, step, len(path)):
+                return
+            path = (*path, step)
+            self._hear(watch.found, path)
+            watch.found = []
+            _, state = self._is_new(subject, noted, state)
+            self._keep(subject, watch, path, state)
+
+    # one walk
+    def _walk(self) -> None:
+        random = self.random
+        place = self._place()
+        subject, watch, path, state = place.subject.trial(), place.watch.copy(), place.path, place.state
+        for _ in range(_STEPS):
+            step = self.repertoire.choose(random)
+            before = len(subject.session.live.trace)
+            if not self._take(subject, watch, step, len(path)):
+                if len(subject.session.live.trace) != before:
+                    return  # it could not be taken, and something has changed all the same
+                continue
+            path = (*path, step)
+            self.steps += 1
+            if watch.found:
+                self._hear(watch.found, path)
+                watch.found = []
+            new, state = self._is_new(subject, before, state)
+            if new and len(path) < _LONGEST_WALK:
+                self._keep(subject, watch, path, state)
+
+    def _place(self) -> _Place:
+        """Where a walk starts: at the very beginning, on a way to an answer, or where something new was seen (the newer the likelier)."""
+        which, where = self.random.random(), self.random.random()
+        if which < _FROM_LOAD:
+            return self.places[0]
+        if which < _FROM_LOAD + _FROM_THE_GOOD_WAY:
+            return self.places[int(where * self.good)]
+        return self.places[int(where**0.7 * len(self.places))]
+
+    def _take(self, subject: SimulatedForm, watch: Watch, step: Any, number: int) -> bool:
+        watch.before(step, subject)
+        if take_step(subject, step, number + 1) is not None:
+            return False
+        watch.after(step, subject)
+        return True
+
+    def _is_new(self, subject: SimulatedForm, noted: int, state: int) -> tuple[bool, int]:
+        """Whether something has changed as it never had, and what the state is known by: by what has been changed from load on."""
+        trace = subject.session.live.trace
+        new = False
+        for at in range(noted if noted <= len(trace) else 0, len(trace)):
+            _, _, cell, name, before, after = trace[at]
+            if name in _TELLING:
+                short = _in_short(after)
+                what = (cell.plan.index if cell is not None else -1, name, short)
+                key = cell.key if cell is not None else ""
+                state ^= hash((key, name, _in_short(before))) ^ hash((key, name, short))
+                if what not in self.known:
+                    self.known.add(what)
+                    new = True
+        self.states.add(state)
+        return new, state
+
+    def _keep(self, subject: SimulatedForm, watch: Watch, path: tuple[Any, ...], state: int) -> None:
+        if len(self.places) < _MOST_STATES:
+            self.places.append(_Place(subject.trial(), watch.copy(), path, state))
+        if "way-out" in self.only and self.ways_out < _MOST_WAYS_OUT:
+            self.ways_out += 1
+            found = self._way_out(subject)
+            if found is not None:
+                self._hear([found], path)
+
+    def _way_out(self, subject: SimulatedForm) -> Found | None:
+        """A breach, where nothing acceptable can be sent any more."""
+        live = subject.session.live
+        if live.outcome == "accepted" or live.away:
+            return None
+        tried = subject.trial()
+        take_step(tried, self.filling.settle, 1)
+        if tried.session.live.outcome == "accepted" or self.filling.sent_from(tried) is not None:
+            return None
+        return Found("way-out", "", "from there no way was found to send something acceptable, short of a reset")
+
+    # breaches
+    def _hear(self, found: list[Found], path: tuple[Any, ...]) -> None:
+        for each in dict.fromkeys((f.manner, f.where) for f in found):
+            self.met[each] = self.met.get(each, 0) + 1
+            paths = self.paths.setdefault(each, [])
+            if len(paths) < _MOST_PATHS:
+                paths.append(path)
+            elif _length(path) < _length(longest := max(paths, key=_length)):
+                paths[paths.index(longest)] = path
+
+    def _shortest(self, key: tuple[str, str]) -> Breach | None:
+        """The breach *key* with a scenario in which no step can be left out."""
+        best: tuple[tuple[Any, ...], Found] | None = None
+        for path in sorted(self.paths[key], key=_length):
+            found = self._shrunk(key, path)
+            if found is not None and (best is None or _length(found[0]) < _length(best[0])):
+                best = found
+        if best is not None:
+            best = self._simpler(key, best)
+        return Breach(*key, best[1].sentence, best[1].at, best[0], self.met[key]) if best is not None else None
+
+    def _shrunk(self, key: tuple[str, str], path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Found] | None:
+        now = self.shown(key, path)
+        if now is None:
+            return None
+        size = max(len(now[0]) // 2, 1)
+        while True:
+            at, before = 0, len(now[0])
+            while at < len(now[0]):
+                steps = now[0][:at] + now[0][at + size :]
+                found = self.shown(key, steps)
+                if found is not None:
+                    now = found
+                else:
+                    at += size
+            if size == 1 and len(now[0]) == before:
+                return now
+            size = max(size // 2, 1)
+
+    def _simpler(self, key: tuple[str, str], now: tuple[tuple[Any, ...], Found]) -> tuple[tuple[Any, ...], Found]:
+        """The same with texts typed no further than they must be."""
+        for at, step in enumerate(now[0]):
+            if isinstance(step, tree.Retype | tree.FillLine):
+                text = step.text if isinstance(step, tree.Retype) else step.value
+                if isinstance(text, str) and text:
+                    steps = (*now[0][:at], tree.Type(step.address, text[0]), *now[0][at + 1 :])
+                    found = self.shown(key, steps)
+                    if found is not None and len(found[0]) == len(now[0]):
+                        now = found
+        return now
+
+    def shown(self, key: tuple[str, str], path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Found] | None:
+        """*path*, cut where it has shown the breach, and the sentence; None where it does not, or cannot be taken."""
+        subject = self.loaded.begin(".")
+        assert isinstance(subject, SimulatedForm)
+        subject.load(self.clock)
+        watch = Watch(subject, self.form, frozenset({key[0]}))
+        for number in range(len(path) + 1):
+            found = next((f for f in watch.found if (f.manner, f.where) == key), None)
+            if found is None and key[0] == "way-out" and number == len(path):
+                found = self._way_out(subject)
+                if found is not None and not path:
+                    found = _NO_WAY
+            if found is not None:
+                return path[:number], found
+            if number < len(path) and not self._take(subject, watch, path[number], number):
+                return None
+        return None
+
+
+def _length(path: tuple[Any, ...]) -> tuple[int, int]:
+    """How long *path* is: in steps, then in what is typed."""
+    return len(path), sum(len(str(getattr(step, "text", getattr(step, "value", "")))) for step in path)
+
+
+def _in_short(after: Any) -> Any:
+    if isinstance(after, bool | int | str) or after is None:
+        return after
+    return len(after) if isinstance(after, tuple | list) else True

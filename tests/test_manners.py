@@ -1,0 +1,107 @@
+"""Manners: every classic fault is found and shown by steps of which none can be left out; a well-mannered form has none."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+import pytest
+from conftest import Fox
+
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.playing.subjects import Loaded, Subjects, simulated
+from idlefox.study.manners.rules import MANNERS
+from idlefox.study.manners.study import is_shown, manners_of
+
+DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
+BOOKING = (DEMO / "booking.form.yaml").read_text("utf-8").partition("# The same form as a page")[0]
+TIMING = "report: {first: blur, again: change}\nreveal: touched or submitted"
+ROWS = "    least: 1\n    most: 6\n    rules:"
+# What is planted in the booking form: the manner it is against, what is taken out, what is put in, and in how many steps it can be shown.
+PLANTED = [
+    ("patience", TIMING, "report: {first: load, again: change}\nreveal: true", 0),
+    ("patience", TIMING, "report: {first: change, again: change}\nreveal: true", 1),
+    ("plain-speech", "reveal: touched or submitted", "reveal: dirty", 2),
+    ("forgives", "again: change", "again: submit", 3),
+    ("forgives", "submit:\n", "faults: {last_edited: [contact.email_again]}\nsubmit:\n", 4),
+    ("forgives", "submit:\n", "faults: {server_stays: true}\nsubmit:\n", 10),
+    ("forgives", "submit:\n", "faults: {messages_stay: [voucher]}\nsubmit:\n", 4),
+    ("way-out", ROWS, ROWS.replace("1\n", "0\n", 1).replace("rules:", "add: filled(passengers)\n    rules:\n      - {required: true, say: Who?}"), 1),
+    ("row-back", ROWS, ROWS.replace("1\n", "0\n", 1).replace("rules:", "add: filled(passengers)\n    rules:"), 1),
+    ("no-rush", "submit:\n", "faults: {sends_while_asking: true}\nsubmit:\n", 8),
+    ("no-rush", "submit:\n", "buttons: {later: {past_checks: true}}\nsubmit:\n", 4),
+    ("no-ghosts", "submit:\n", "faults: {sends_hidden: [vehicle.plate]}\nsubmit:\n", 7),
+    ("no-ghosts", "submit:\n", "  - {holds: 'vehicle.plate != \"SK4711\"', id: stolen, say: Stolen., at: sailing}\nsubmit:\n", 3),
+    ("keeps", "rejected: {notice", "rejected: {values: blank, notice", 9),
+    ("clean-slate", "submit:\n", "faults: {reset_forgets: [voucher]}\nsubmit:\n", 2),
+    ("once", "submit:\n", "faults: {second_press: true}\nsubmit:\n", 8),
+    ("fresh-answers", "submit:\n", "faults: {stale_answers: true}\nsubmit:\n", 3),
+    ("own-row", "submit:\n", "faults: {rows_by_index: true}\nsubmit:\n", 3),
+    ("says-so", "say: That day has passed.", "say: ' '", 2),
+    ("closes", "submit:\n", "faults: {notice_stays: true}\nsubmit:\n", 8),
+]  # fmt: skip
+
+
+def form_of(text: str) -> Loaded:
+    form = read_sheet_text(text, "booking.form.yaml")
+    return simulated(form, compile_form(form))
+
+
+@pytest.mark.parametrize(("manner", "old", "new", "steps"), PLANTED, ids=lambda each: each if isinstance(each, str) and each in MANNERS else "")
+def test_a_planted_fault_is_found_and_shown_in_few_steps(manner: str, old: str, new: str, steps: int) -> None:
+    assert BOOKING.count(old) == 1
+    found = manners_of(form_of(BOOKING.replace(old, new)), (manner,))
+    assert found.breaches, "nothing was found"
+    assert {breach.manner for breach in found.breaches} == {manner}
+    assert len(found.breaches[0].steps) <= steps, found.breaches[0].steps
+
+
+def test_the_broken_form_breaks_them_all_and_no_step_can_be_left_out() -> None:
+    loaded = Subjects().load(str(DEMO / "broken.form.yaml"), ".")
+    found = manners_of(loaded, ())
+    assert {breach.manner for breach in found.breaches} == set(MANNERS)
+    for breach in found.breaches:
+        assert is_shown(loaded, breach, breach.steps), breach
+        for left_out in range(len(breach.steps)):
+            assert not is_shown(loaded, breach, (*breach.steps[:left_out], *breach.steps[left_out + 1 :])), (breach, left_out)
+
+
+@pytest.mark.parametrize("name", ["booking.form.yaml", "crew.form.yaml", "claims.form.yaml", "lost-property.html#lost"])
+def test_the_clean_forms_break_none(fox: Fox, name: str) -> None:
+    shutil.copytree(DEMO, fox.folder, dirs_exist_ok=True)
+    done = fox("manners", name, "--walks", "1000", "--seed", "3")
+    assert done.returncode == 0, done.stdout
+    assert done.stdout.startswith(" nothing rude was met: 14 manners   1,000 walks, ")
+
+
+def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
+    shutil.copy(DEMO / "broken.form.yaml", fox.folder / "broken.form.yaml")
+    call = ("manners", "broken.form.yaml", "--except", "way-out,closes", "--walks", "700", "--report", "json=-")
+    first, second = fox(*call, "--keep", "rude.fox"), fox(*call)
+    assert first.returncode == 1
+    assert first.stdout == second.stdout
+    data = json.loads(first.stdout)
+    assert (data["format"], data["seed"], data["walks"]) == (1, 1, 700)
+    patience = next(each for each in data["breaches"] if each["manner"] == "patience")
+    assert patience["sentence"] == 'ticket says "That is no ticket." before anything has been left or sent'
+    assert 'expect ticket shows "That is no ticket."' in patience["steps"]
+    fox.write(one__fox=patience["script"])
+    assert fox("run", "one.fox").returncode == 0
+    kept = fox("run", "rude.fox")
+    assert kept.returncode == 0, kept.stdout
+    assert f"{len(data['breaches'])} held" in kept.stdout
+
+
+def test_what_is_asked_wrongly(fox: Fox) -> None:
+    fox.write(a__form__yaml="form: a\nfields: {a: {}}\n")
+    for call, told in (
+        (("--only", "patiance"), "there is no manner 'patiance'; did you mean 'patience'?"), (("--time", "soon"), "'soon' is no duration"),
+        (("--report", "xml=a"), "json=FILE is needed"), (("--only", "once", "--except", "once"), "leaves no manner"),
+    ):  # fmt: skip
+        done = fox("manners", "a.form.yaml", *call)
+        assert done.returncode == 2, call
+        assert told in " ".join(done.stderr.split()), done.stderr
+    assert fox("manners", "none.form.yaml").returncode == 2
+    assert "seed 4" in fox("manners", "a.form.yaml", "--time", "200ms", "--seed", "4").stdout
