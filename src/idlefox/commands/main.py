@@ -21,6 +21,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "outline": ("outline", "Show what a form holds."),
     "trace": ("trace", "Show one scenario step by step, and what each step changed."),
     "coverage": ("coverage", "Say what the scenarios have exercised of a form, and what they leave out."),
+    "weaken": ("weaken", "Plant faults in a form, and say which the scenarios would let through."),
     "probe": ("probe", "Write what a form does at its boundaries, as a script; hold another form to it."),
     "manners": ("manners", "Walk about in a form and say what is rude about it."),
     "compare": ("compare", "Play one suite on two forms and say where they part."),

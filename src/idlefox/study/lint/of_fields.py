@@ -110,43 +110,13 @@ class Fields:
         """Rules that nothing the control can hold breaks."""
         if field.derive is not None or self.form.server.record is not None or field.path in self.given:
             return
-        held = self._held(field)
         for rule in rules:
             for kind in rule.kinds:
-                why = "" if rule.at is not None or rule.on_empty else self._why_never(field, rule, kind, held)
+                why = "" if rule.at is not None or rule.on_empty else why_never(field, rule, kind)
                 if why:
                     shown = f"{kind.name} {kind.parameter}" if is_number(kind.parameter) else kind.name
                     message = f"nothing that {field.address} can hold breaks {shown}: {why}"
                     yield self.at.rule("never-breaks", rule, message, "take it out, or make it stricter", kind.name)
-
-    def _why_never(self, field: Field, rule: Rule, kind: Kind, held: list[Any] | None) -> str:
-        if kind.name == "maxlength" and self._within_limit(field, kind):
-            return f"it takes no more than {field.limit}"
-        if self._beyond_slider(field, rule, kind):
-            return "its slider goes no further"
-        kept = held and kind.name != "required" and all(breaks(kind, value, field) is False for value in held)
-        return "its options all keep it" if kept else ""
-
-    def _within_limit(self, field: Field, kind: Kind) -> bool:
-        if field.limit is None or not is_number(kind.parameter) or field.kind not in TEXT_KINDS or field.multiple:
-            return False
-        return kind.parameter >= field.limit and (not field.has_initial or breaks(kind, field.initial, field) is False)
-
-    def _beyond_slider(self, field: Field, rule: Rule, kind: Kind) -> bool:
-        """Whether a slider ends before *kind* would break; a rule without a message is there to say where it ends."""
-        if field.kind != "range" or kind.name not in ("min", "max") or not is_number(kind.parameter):
-            return False
-        if rule.say is None and field.native is None:
-            return False
-        low, high, *_ = range_bounds(field)
-        return bool(kind.parameter <= low if kind.name == "min" else kind.parameter >= high)
-
-    def _held(self, field: Field) -> list[Any] | None:
-        """All that a single choice with options of its own can hold; None where that is not known."""
-        if field.kind not in CHOICE_KINDS or field.many or not isinstance(field.options, tuple) or not field.options:
-            return None
-        values = [option.value for option in field.options]
-        return [*values, field.initial] if field.has_initial else values
 
     def patterns(self, rules: list[Rule]) -> Iterator[Finding]:
         for rule in rules:
@@ -249,6 +219,41 @@ class Fields:
             return f"{source.address} never has a row" if source is not None and empty and never else ""
         none = not any(can_hold((option.enabled, True)) for option in field.options or ())
         return "none of its options is ever enabled" if none else ""
+
+
+def why_never(field: Field, rule: Rule, kind: Kind) -> str:
+    """Why nothing that *field* can hold breaks *kind* of its *rule*; "" where something may."""
+    held = _held(field)
+    if kind.name == "maxlength" and _within_limit(field, kind):
+        return f"it takes no more than {field.limit}"
+    if _beyond_slider(field, rule, kind):
+        return "its slider goes no further"
+    kept = held and kind.name != "required" and all(breaks(kind, value, field) is False for value in held)
+    return "its options all keep it" if kept else ""
+
+
+def _within_limit(field: Field, kind: Kind) -> bool:
+    if field.limit is None or not is_number(kind.parameter) or field.kind not in TEXT_KINDS or field.multiple:
+        return False
+    return kind.parameter >= field.limit and (not field.has_initial or breaks(kind, field.initial, field) is False)
+
+
+def _beyond_slider(field: Field, rule: Rule, kind: Kind) -> bool:
+    """Whether a slider ends before *kind* would break; a rule without a message is there to say where it ends."""
+    if field.kind != "range" or kind.name not in ("min", "max") or not is_number(kind.parameter):
+        return False
+    if rule.say is None and field.native is None:
+        return False
+    low, high, *_ = range_bounds(field)
+    return bool(kind.parameter <= low if kind.name == "min" else kind.parameter >= high)
+
+
+def _held(field: Field) -> list[Any] | None:
+    """All that a single choice with options of its own can hold; None where that is not known."""
+    if field.kind not in CHOICE_KINDS or field.many or not isinstance(field.options, tuple) or not field.options:
+        return None
+    values = [option.value for option in field.options]
+    return [*values, field.initial] if field.has_initial else values
 
 
 def _reads(rule: Rule, field: Field) -> bool:

@@ -1,0 +1,131 @@
+"""`idlefox weaken`: plants one fault at a time in a form and says which of them the scenarios notice."""
+
+from __future__ import annotations
+
+import json
+import os
+
+import click
+
+from ..playing.player import Wishes, prepare
+from ..playing.rehearsal import Rehearsal
+from ..playing.select import Chosen
+from ..playing.subjects import Loaded, Subjects
+from ..problems import CALL, Place, Problem, Unreadable, read_text
+from ..report.styled import plain
+from ..report.weaken import score_line, weaken_lines
+from ..study.weaken.study import Suite, Weakened, weaken
+from . import completing
+from .config import begin, further_roots
+from .console import Console
+from .files import why, write_bytes_whole
+from .playing import choose
+from .progress import Ticker
+from .reports import write_report
+
+
+@click.command("weaken")
+@click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
+@click.option("--under", type=click.FloatRange(0, 100), default=None, metavar="N", help="Exit 1 where less than N percent are caught.")
+@click.option("--keep", "keeping", default="", metavar="FILE", help="Append a scenario for each missed fault to a script: it holds.")
+@click.option("--jobs", "-j", type=click.IntRange(1), default=1, show_default=True, help="So many processes.")
+@click.option("--report", default="", metavar="json=FILE", help="Write what became of every fault; - is standard output.")
+@click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
+@click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
+@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+def command(
+    paths: tuple[str, ...], under: float | None, keeping: str, jobs: int, report: str, subject: str | None, trust_python: bool | None,
+    color: str,
+) -> None:  # fmt: skip
+    """Plant one fault at a time in the form that the scripts are about, and say which the scenarios would let through.
+
+    \b
+    Faults: rules dropped, bounds one off, patterns loosened, messages swapped or emptied, conditions turned round, moments
+    moved, payloads changed, and what forms do wrong by themselves: second presses, stale answers, resets that forget.
+
+    \b
+    Exit code: 0; 1 under the bound that was asked for; 2 something could not be read.
+
+    \b
+    Example:
+      idlefox weaken booking.fox
+      idlefox weaken booking.fox messages.fox --under 90 --jobs 2
+      idlefox weaken booking.fox --keep missed.fox
+    """
+    kind, mark, target = report.partition("=")
+    if report and (kind != "json" or not mark or not target):
+        raise click.UsageError(plain(f"--report: json=FILE is needed, not {report!r}"))
+    console = Console(color, aside=target == "-")
+    try:
+        config, trusted = begin(trust_python, console)
+        wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots((), subject))
+        suites = _suites(paths, config.scripts or (".",), wishes, console)
+        if keeping and len(suites) > 1:
+            raise click.UsageError("--keep goes with scripts about one form")
+        found: list[Weakened] = []
+        with Ticker(quiet=target == "-") as ticker:
+            for suite, _ in suites:
+                found.append(weaken(suite, jobs, told=lambda done, of: ticker.tell(f"{done} of {of} faults")))
+        for number, each in enumerate(found):
+            console.lines([*([[]] if number else []), *weaken_lines(each, console.width()), [], score_line(each, under)])
+        if keeping:
+            _keep(keeping, found[0], suites[0], console)
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    fine = True
+    if target:
+        data = [each.as_json() for each in found]
+        fine = write_report(target, [json.dumps(data[0] if len(data) == 1 else data, indent=2) + "\n"], console)
+    short = under is not None and any(each.score < under for each in found)
+    raise SystemExit(2 if not fine else 1 if short else 0)
+
+
+def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[tuple[Suite, Loaded]]:
+    """The scripts by the form they are about. Raises Unreadable."""
+    chosen, problems = choose(paths or otherwise, otherwise, console)
+    subjects = Subjects(trust_python=wishes.trust_python)
+    about: dict[str, tuple[Loaded, list[Chosen]]] = {}
+    for each in chosen:
+        try:
+            loaded = prepare(each, wishes, subjects).loaded
+        except Unreadable as fault:
+            problems += fault.problems
+            continue
+        if loaded is not None and loaded.form.page is None:
+            about.setdefault(loaded.form.file, (loaded, []))[1].append(each)
+    if not about and not problems:
+        remedy = "name a script about a form sheet: idlefox weaken FILE.fox"
+        problems = [Problem(Place("weaken", 1, 1), "there is no scenario about a form sheet to look at", remedy, code=CALL)]
+    if problems:
+        raise Unreadable(problems)
+    return [(Suite(tuple(scripts), wishes), loaded) for loaded, scripts in about.values()]
+
+
+def _keep(file: str, found: Weakened, suite: tuple[Suite, Loaded], console: Console) -> None:
+    """Appends a scenario for each missed fault: one that two faults share once."""
+    loaded = suite[1]
+    clock = prepare(suite[0].chosen[0], suite[0].wishes, Subjects(trust_python=suite[0].wishes.trust_python)).clock
+    count = 0
+    for each in {fault.lines: fault for fault in reversed(found.faults) if fault.verdict == "missed"}.values():
+        rehearsal = Rehearsal(loaded, loaded.form.file, ".", clock)
+        if not all(rehearsal.take(text, played=not text.startswith("expect")).held for text in _statements(each.lines)):
+            continue
+        text = read_text(file) if os.path.exists(file) else None
+        try:
+            write_bytes_whole(file, [rehearsal.kept(file, text, f"not so: {each.sentence}").encode("utf-8")])
+        except OSError as fault:
+            raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
+        count += 1
+    console.lines([[(f" {count} scenario{'' if count == 1 else 's'} kept in {plain(file)}", "good")]])
+
+
+def _statements(lines: tuple[str, ...]) -> list[str]:
+    """The statements of *lines*: what is indented belongs to the one before."""
+    found: list[str] = []
+    for line in lines:
+        if line.startswith(" ") and found:
+            found[-1] += "\n" + line
+        else:
+            found.append(line)
+    return found

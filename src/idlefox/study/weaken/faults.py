@@ -1,0 +1,417 @@
+"""The faults that a form can be given, one at a time: each as what it is called, what a user would meet, and how to plant it.
+
+Each changes the immutable model; what is no part of a sheet's model is among the faults that the engine knows (`model.faults`).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from ...forms.expressions.bind import Scope, bind
+from ...forms.expressions.tree import FALSE, TRUE, Expression, Unary
+from ...forms.model.faults import Faults
+from ...forms.model.form import TEXT_KINDS, Field, Form, Kind, Message, Path, Rule, walk, written_path
+from ...forms.model.graph import Graph
+from ...forms.values.patterns import PatternError, whole_match
+from ...forms.values.whatwg import DATE_KINDS
+from ...records import NamedTuple
+from ..samples import measured, step_size, written_value
+
+MOMENTS = ("load", "change", "blur", "submit")
+_CLASS = re.compile(r"\\[dw]|\[[^\]\\^]*\]")
+_OTHER_FLAG = {"tooShort": "tooLong", "tooLong": "tooShort", "rangeUnderflow": "rangeOverflow", "rangeOverflow": "rangeUnderflow"}
+Change = Callable[[Form], Form]
+
+
+class Fault(NamedTuple):
+    """One fault. *path* is the field it is at (() the form), *rule* the rule's name, *line* where it stands in the sheet.
+
+    *sentence* tells what a user would meet.
+    """
+
+    kind: str
+    path: Path
+    address: str
+    rule: str
+    line: int
+    sentence: str
+    change: Change
+    condition: Expression | None = None  # that it alters
+    at_rule: tuple[int, str] | None = None  # the line of the rule that it alters, and the kind
+
+    def planted(self, form: Form) -> Form:
+        """*form* with the fault in it."""
+        changed = self.change(form)
+        return changed._replace(graph=Graph(changed))
+
+
+def faults_of(form: Form) -> list[Fault]:
+    """Every fault that *form* can be given, in the order of its parts."""
+    return list(_Planter(form).all())
+
+
+class _Planter:
+    def __init__(self, form: Form) -> None:
+        self.form = form
+        self.says = [rule.say for rule in self._rules() if rule.say is not None]
+
+    def _rules(self) -> Iterator[Rule]:
+        for one in (self.form, *self.form.panels):
+            yield from one.rules
+            for field in walk(one.fields):
+                yield from field.rules
+
+    def all(self) -> Iterator[Fault]:
+        for one in (self.form, *self.form.panels):
+            for field in walk(one.fields):
+                for number, rule in enumerate(field.rules):
+                    yield from self._rule(rule, field, self._in_field(field.path, number))
+                yield from self._field(field)
+            base: Path = (one.panel,) if one.panel else ()
+            for number, rule in enumerate(one.rules):
+                yield from self._rule(rule, None, self._in_form(one.panel, number), base)
+            yield from self._form(one, base)
+        yield from self._whole()
+
+    # where something stands
+    def _in_field(self, path: Path, number: int) -> Callable[[Callable[[Rule], Rule | None]], Change]:
+        def place(change: Callable[[Rule], Rule | None]) -> Change:
+            return _with_field(path, lambda field: field._replace(rules=_with_rule(field.rules, number, change)))
+
+        return place
+
+    def _in_form(self, panel: str, number: int) -> Callable[[Callable[[Rule], Rule | None]], Change]:
+        def place(change: Callable[[Rule], Rule | None]) -> Change:
+            return _with_form(panel, lambda form: form._replace(rules=_with_rule(form.rules, number, change)))
+
+        return place
+
+    # rules
+    def _rule(self, rule: Rule, field: Field | None, place: Any, base: Path = ()) -> Iterator[Fault]:
+        owner = field.path if field is not None else base
+        path = rule.at if rule.at is not None else owner
+        address = self._address(path)
+
+        def fault(kind: str, name: str, sentence: str, change: Callable[[Rule], Rule | None]) -> Fault:
+            only = (rule.line, rule.kinds[0].name) if len(rule.kinds) == 1 and rule.line else None
+            return Fault(kind, path, address, name, rule.line, sentence, place(change), None, only)
+
+        for kind in rule.kinds:
+            name = rule.id or kind.name
+            yield fault("rule-dropped", name, f"what breaks {name} of {address or 'the form'} is taken", _without(kind))
+            yield from self._parameters(fault, kind, field, address)
+            if kind.flag != "customError":
+                other = _OTHER_FLAG.get(kind.flag, "customError")
+                changed = _with_kind(kind, kind._replace(flag=other))
+                yield fault("other-flag", name, f"{name} of {address} is told as {other}", changed)
+            if kind.name == "lookup":
+                yield from self._lookup(fault, rule, kind, address)
+        yield from self._message(fault, rule, address)
+        name = rule.id or rule.kinds[0].name
+        if rule.when is not None:
+            yield fault("when-dropped", name, f"{name} of {address or 'the form'} counts always", lambda r: r._replace(when=None))
+            yield from self._condition("when", rule.when, path, address, rule.line, lambda e: place(lambda r: r._replace(when=e)), name)
+        if rule.at is not None:
+            said = f"the message of {name} stands elsewhere than at {address}"
+            yield fault("at-moved", name, said, lambda r: r._replace(at=None, at_index=()))
+
+    def _parameters(self, fault: Any, kind: Kind, field: Field | None, address: str) -> Iterator[Fault]:
+        value = kind.parameter
+        for by, word in ((-1, "lower"), (1, "higher")):
+            changed: Any = None
+            if isinstance(value, int) and not isinstance(value, bool) and kind.name in ("min", "max", "minlength", "maxlength"):
+                changed = value + by
+                if kind.name.endswith("length") and changed < 0:
+                    continue
+            elif field is not None and isinstance(value, str) and kind.name in ("min", "max") and field.kind in DATE_KINDS:
+                number = measured(field, value)
+                changed = written_value(field, number + by * step_size(field)) if number is not None else None
+            if changed is not None:
+                looser = (by < 0) is kind.name.startswith("min")
+                said = f"{address} takes one {'more' if looser else 'less'} than {kind.name} {value}"
+                yield fault(f"bound-{word}", kind.name, said, _with_kind(kind, kind._replace(parameter=changed)))
+        if kind.name == "pattern" and isinstance(value, str):
+            said = f"{address} takes anything that has what its pattern wants somewhere in it"
+            yield fault("pattern-open", "pattern", said, _with_kind(kind, kind._replace(parameter=f"[\\s\\S]*(?:{value})[\\s\\S]*")))
+            for found in _CLASS.finditer(value):
+                wider = f"{value[: found.start()]}(?:{found[0]}|[0-9A-Za-z]){value[found.end() :]}"
+                if _reads(wider):
+                    said = f"{address} takes more letters and digits than its pattern wants"
+                    yield fault("pattern-wide", "pattern", said, _with_kind(kind, kind._replace(parameter=wider)))
+
+    def _message(self, fault: Any, rule: Rule, address: str) -> Iterator[Fault]:
+        say, name = rule.say, rule.id or rule.kinds[0].name
+        if say is None:
+            return
+        own = {kind.name for kind in rule.kinds} | {"value", "label", "row", "count"}
+        other = next((each for each in self.says if each.text != say.text and each.placeholders <= own), None)
+        if other is not None:
+            said = f"{name} of {address or 'the form'} says {other.text!r}"
+            yield fault("other-message", name, said, lambda r: r._replace(say=other))
+        empty = f"{name} of {address or 'the form'} says nothing"
+        yield fault("no-message", name, empty, lambda r: r._replace(say=Message("", ("",))))
+
+    def _lookup(self, fault: Any, rule: Rule, kind: Kind, address: str) -> Iterator[Fault]:
+        starts = ("change", "blur", "submit")
+        at = starts.index(rule.start)
+        for by, word in ((-1, "earlier"), (1, "later")):
+            if 0 <= at + by < len(starts):
+                start = starts[at + by]
+                said = f"the lookup of {address} is asked at {start}"
+                yield fault(f"lookup-{word}", kind.parameter, said, lambda r, start=start: r._replace(start=start))
+        yield fault("lookup-never", kind.parameter, f"the lookup of {address} is never asked", lambda r: r._replace(when=FALSE))
+
+    # conditions
+    def _condition(
+        self, key: str, expression: Expression, path: Path, address: str, line: int, place: Callable[[Expression], Change], rule: str = "",
+    ) -> Iterator[Fault]:  # fmt: skip
+        where = f"{key} of {address or 'the form'}"
+        name = rule or key
+        if expression not in (TRUE, FALSE):
+            negated = expression._replace(text=f"not ({expression.text})", node=Unary("not", expression.node, 0))
+            yield Fault("negated", path, address, name, line, f"{where} is the other way round", place(negated))
+        if expression is not TRUE:
+            yield Fault("always", path, address, name, line, f"{where} holds always", place(TRUE))
+        if expression is not FALSE:
+            yield Fault("never", path, address, name, line, f"{where} never holds", place(FALSE), expression)
+
+    # fields
+    def _field(self, field: Field) -> Iterator[Fault]:
+        path, address, line = field.path, field.address, field.line
+
+        def fault(kind: str, sentence: str, **changes: Any) -> Fault:
+            return Fault(kind, path, address, "", line, sentence, _with_field(path, lambda f: f._replace(**changes)))
+
+        def known(kind: str, sentence: str, name: str, *, around: bool = False) -> Fault:
+            paths = {path} | ({path[:size] for size in range(1, len(path))} if around else set())
+            return Fault(kind, path, address, "", line, sentence, _with_fault(**{name: frozenset(paths)}))
+
+        for key in ("visible", "enabled", "readonly", "add", "remove"):
+            expression = getattr(field, key)
+            if expression is not None:
+                yield from self._condition(key, expression, path, address, line, _in_key(path, key))
+        if field.kind == "rows":
+            yield from self._rows(field, fault)
+        if field.kind not in ("group", "rows", "hidden"):
+            yield from self._control(field, fault, known)
+        if field.send:
+            yield fault("sent-not", f"{address} is not sent", send=False)
+            yield fault("sent-renamed", f"{address} is sent by another name", send_name=f"{field.send_name or field.name}_")
+        if field.visible is not None or field.enabled is not None:
+            yield known("hidden-sent", f"{address} is sent though it is hidden or disabled", "sends_hidden", around=True)
+
+    def _control(self, field: Field, fault: Any, known: Any) -> Iterator[Fault]:
+        address = field.address
+        if field.trim and field.kind in TEXT_KINDS:
+            yield fault("trim-dropped", f"white space around {address} counts", trim=False)
+        if field.case:
+            yield fault("case-dropped", f"{address} keeps the letters as they are typed", case="")
+        if field.send and (field.kind in ("number", "range") or (field.kind == "checkbox" and not field.many)):
+            yield known("sent-as-text", f"{address} is sent as a text", "sends_text")
+        yield known("reset-forgets", f"a reset leaves {address} as it is", "reset_forgets")
+        if any(rule.at is None for rule in field.rules):
+            yield known("message-stays", f"what {address} says once, it says for ever", "messages_stay")
+        if any(_reads_others(rule, field) for rule in field.rules):
+            yield known("last-edited", f"{address} is judged when it is edited itself, not when what it is held against is", "last_edited")
+
+    def _rows(self, field: Field, fault: Any) -> Iterator[Fault]:
+        address = field.address
+        if field.least:
+            yield fault("fewer-rows", f"{address} can lose one row more", least=field.least - 1)
+        yield fault("least-higher", f"{address} keeps one row more", least=field.least + 1)
+        if field.most is not None:
+            yield fault("more-rows", f"{address} takes one row more", most=field.most + 1)
+            yield fault("most-lower", f"{address} takes one row less", most=field.most - 1)
+
+    # the form
+    def _form(self, one: Form, base: Path) -> Iterator[Fault]:
+        name = one.panel
+
+        def in_form(**changes: Any) -> Change:
+            return _with_form(name, lambda form: form._replace(**changes))
+
+        if one.submit.enabled is not None:
+            place = lambda e: _with_form(name, lambda form: form._replace(submit=form.submit._replace(enabled=e)))  # noqa: E731
+            yield from self._condition("submit.enabled", one.submit.enabled, base, name, 0, place)
+        for number, button in enumerate(one.buttons):
+            if button.enabled is not None:
+                yield from self._condition(f"button {button.name}", button.enabled, base, name, 0, self._at_button(name, number))
+        if not name:
+            yield from self._timing(one)
+        for number, reply in enumerate(one.server.replies):
+            if reply.when is not None:
+                yield from self._condition(f"reply {number + 1}", reply.when, base, name, 0, self._at_reply(name, number))
+        if one.server.rules or any(reply.errors for reply in one.server.replies):
+            yield Fault("server-lost", base, name, "", 0, "what the server says of fields is not shown", _with_fault(server_lost=True))
+            yield Fault("server-stays", base, name, "", 0, "what the server says of a field never leaves", _with_fault(server_stays=True))
+            blank = in_form(after={**one.after, "rejected": _after(one, "rejected")._replace(values="blank")})
+            yield Fault("values-lost", base, name, "", 0, "all that was entered is gone once the server rejects it", blank)
+
+    def _at_button(self, panel: str, number: int) -> Callable[[Expression], Change]:
+        def place(expression: Expression) -> Change:
+            def change(form: Form) -> Form:
+                buttons = list(form.buttons)
+                buttons[number] = buttons[number]._replace(enabled=expression)
+                return form._replace(buttons=tuple(buttons))
+
+            return _with_form(panel, change)
+
+        return place
+
+    def _at_reply(self, panel: str, number: int) -> Callable[[Expression], Change]:
+        def place(expression: Expression) -> Change:
+            def change(form: Form) -> Form:
+                replies = list(form.server.replies)
+                replies[number] = replies[number]._replace(when=expression)
+                return form._replace(server=form.server._replace(replies=tuple(replies)))
+
+            return _with_form(panel, change)
+
+        return place
+
+    def _timing(self, form: Form) -> Iterator[Fault]:
+        """The moments and the reveal that the form has for all its fields; then those that fields have for themselves."""
+        own = [field for field in walk(form.fields) if field.report != form.report and field.kind not in ("group", "hidden")]
+        for where, field in (("the form", None), *((field.address, field) for field in own)):
+            report = field.report if field is not None else form.report
+            for key in ("first", "again"):
+                at = MOMENTS.index(getattr(report, key))
+                for by, word in ((-1, "earlier"), (1, "later")):
+                    if 0 <= at + by < len(MOMENTS):
+                        now = report._replace(**{key: MOMENTS[at + by]})
+                        said = f"{where} reports {'first' if key == 'first' else 'again'} at {MOMENTS[at + by]}"
+                        path = field.path if field is not None else ()
+                        yield Fault(f"report-{word}", path, self._address(path), key, 0, said, _with_timing(path, "report", report, now))
+        own = [field for field in walk(form.fields) if field.reveal.text != form.reveal.text and field.kind not in ("group", "hidden")]
+        later = bind("form.submitted", Scope(form.shape), condition=True)
+        for where, field in (("the form", None), *((field.address, field) for field in own)):
+            reveal = field.reveal if field is not None else form.reveal
+            path = field.path if field is not None else ()
+            if reveal is not TRUE:
+                change = _with_timing(path, "reveal", reveal, TRUE)
+                yield Fault("reveal-earlier", path, self._address(path), "", 0, f"{where} shows messages before it should", change)
+            if reveal.text not in ("form.submitted", "submitted"):
+                change = _with_timing(path, "reveal", reveal, later)
+                said = f"{where} shows messages only after an attempt to send"
+                yield Fault("reveal-later", path, self._address(path), "", 0, said, change)
+
+    def _whole(self) -> Iterator[Fault]:
+        """What goes wrong with the form as a whole."""
+
+        def fault(kind: str, sentence: str, **faults: Any) -> Fault:
+            return Fault(kind, (), "", "", 0, sentence, _with_fault(**faults))
+
+        yield fault("second-press", "a second press while the form is busy sends once more", second_press=True)
+        if any(kind.name == "lookup" for rule in self._rules() for kind in rule.kinds):
+            yield fault("stale-answer", "a late answer counts for whatever value is there by then", stale_answers=True)
+            yield fault("no-waiting", "the form is sent while a lookup has still to answer", sends_while_asking=True)
+        if any(field.kind == "rows" for one in (self.form, *self.form.panels) for field in walk(one.fields)):
+            yield fault("rows-by-index", "what is said of a row stays with its number when rows move or go", rows_by_index=True)
+
+    def _address(self, path: Path) -> str:
+        field = self.form.find(path) if path else None
+        return field.address if field is not None else written_path(path)
+
+
+# changes of the model
+def _in_key(path: Path, key: str) -> Callable[[Expression], Change]:
+    return lambda expression: _with_field(path, lambda field: field._replace(**{key: expression}))  # type: ignore[arg-type]
+
+
+def _with_field(path: Path, change: Callable[[Field], Field]) -> Change:
+    def planted(form: Form) -> Form:
+        if form.find(path) is None:
+            return form
+        for panel in form.panels:
+            if path[0] == panel.panel:
+                inner = panel._replace(fields=_changed(panel.fields, _names(path[1:]), change))
+                return form._replace(panels=tuple(inner if each is panel else each for each in form.panels))
+        return form._replace(fields=_changed(form.fields, _names(path), change))
+
+    return planted
+
+
+def _names(path: Path) -> Path:
+    return tuple(name for name in path if name != "*")
+
+
+def _changed(fields: tuple[Field, ...], names: Path, change: Callable[[Field], Field]) -> tuple[Field, ...]:
+    def one(field: Field) -> Field:
+        if field.name != names[0]:
+            return field
+        return change(field) if len(names) == 1 else field._replace(fields=_changed(field.fields, names[1:], change))
+
+    return tuple(map(one, fields))
+
+
+def _with_form(panel: str, change: Callable[[Form], Form]) -> Change:
+    def planted(form: Form) -> Form:
+        if not panel:
+            return change(form)
+        return form._replace(panels=tuple(change(each) if each.panel == panel else each for each in form.panels))
+
+    return planted
+
+
+def _with_fault(**faults: Any) -> Change:
+    def planted(form: Form) -> Form:
+        known: Faults = form.faults
+        return form._replace(faults=known._replace(**faults))
+
+    return planted
+
+
+def _with_timing(path: Path, name: str, before: Any, now: Any) -> Change:
+    """The form, and every field that goes by it, or the one field at *path*, with another *name* (report, reveal)."""
+    if path:
+        return _with_field(path, lambda field: field._replace(**{name: now}))
+
+    def every(fields: tuple[Field, ...]) -> tuple[Field, ...]:
+        changed = (field._replace(fields=every(field.fields)) for field in fields)
+        return tuple(field._replace(**{name: now}) if _same(getattr(field, name), before) else field for field in changed)
+
+    return lambda form: form._replace(fields=every(form.fields), **{name: now})
+
+
+def _same(one: Any, other: Any) -> bool:
+    return bool(one.text == other.text if isinstance(one, Expression) else one == other)
+
+
+def _with_rule(rules: tuple[Rule, ...], number: int, change: Callable[[Rule], Rule | None]) -> tuple[Rule, ...]:
+    changed = change(rules[number])
+    return (*rules[:number], *(() if changed is None else (changed,)), *rules[number + 1 :])
+
+
+def _without(kind: Kind) -> Callable[[Rule], Rule | None]:
+    def change(rule: Rule) -> Rule | None:
+        kinds = tuple(each for each in rule.kinds if each is not kind)
+        return rule._replace(kinds=kinds) if kinds else None
+
+    return change
+
+
+def _with_kind(kind: Kind, now: Kind) -> Callable[[Rule], Rule | None]:
+    return lambda rule: rule._replace(kinds=tuple(now if each is kind else each for each in rule.kinds))
+
+
+def _after(form: Form, outcome: str) -> Any:
+    from ...forms.model.form import After
+
+    return form.after.get(outcome, After())
+
+
+def _reads(pattern: str) -> bool:
+    try:
+        whole_match(pattern)
+    except PatternError:
+        return False
+    return True
+
+
+def _reads_others(rule: Rule, field: Field) -> bool:
+    """Whether a rule that *field* carries for itself reads anything but its value."""
+    found = (rule.when, *(kind.parameter for kind in rule.kinds))
+    others = any(r.target != field.path for e in found if isinstance(e, Expression) for r in e.reads if r.target)
+    return rule.at is None and others

@@ -1,0 +1,34 @@
+"""Which faults are proved to change nothing: the form with the fault behaves as the one without, whatever anybody does."""
+
+from __future__ import annotations
+
+from ...forms.model.form import Field, Form, Rule, walk
+from ..lint.conditions import can_hold
+from ..lint.of_fields import why_never
+from .faults import Fault
+
+# What a fault of these kinds changes shows only once the rule is broken.
+_OF_BREAKING = frozenset({"rule-dropped", "other-flag", "other-message", "no-message"})
+
+
+def is_same(fault: Fault, form: Form) -> bool:
+    """Whether *fault* is proved to change nothing of *form*."""
+    if fault.condition is not None and fault.kind == "never":
+        return not can_hold((fault.condition, True))  # what is unknown counts as not holding, and so does what is false
+    if fault.kind in _OF_BREAKING and fault.at_rule is not None:
+        return _never_breaks(form, *fault.at_rule)
+    return False
+
+
+def _never_breaks(form: Form, line: int, name: str) -> bool:
+    """Whether nothing that its control can hold breaks the kind *name* of the rule at *line*."""
+    found = [(field, rule) for one in (form, *form.panels) for field in walk(one.fields) for rule in field.rules if rule.line == line]
+    return len(found) == 1 and _no_value_breaks(form, *found[0], name)
+
+
+def _no_value_breaks(form: Form, field: Field, rule: Rule, name: str) -> bool:
+    if field.derive is not None or form.server.record is not None or rule.at is not None or rule.on_empty or name == "required":
+        return False
+    given = {each.gives.to for each in form.panels if each.gives is not None}
+    kind = next((each for each in rule.kinds if each.name == name), None)
+    return kind is not None and field.path not in given and bool(why_never(field, rule, kind))

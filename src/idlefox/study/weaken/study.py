@@ -1,0 +1,222 @@
+"""Plants one fault at a time and plays the scenarios that can notice: caught, missed, the same, or told apart by nothing that was tried."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path as FilePath
+from typing import Any
+
+from ...engine.compile.compiler import compile_form
+from ...forms.model.form import Form, Path
+from ...playing.player import DEFAULT_CLOCK, Ready, Wishes, play_scenario, prepare
+from ...playing.select import Chosen
+from ...playing.simulated import SimulatedForm
+from ...playing.subjects import Loaded, Subjects, simulated
+from ...records import NamedTuple
+from ...roots import reading_below
+from ...script import tree
+from ...script.ops import Scenario
+from ...script.tree import Address, Cannot, Check
+from ..coverage.points import points_of
+from ..coverage.study import Coverage, address_of
+from ..coverage.ways import read_steps, tries
+from .apart import Apart, Steps
+from .faults import Fault, faults_of
+from .same import is_same
+from .sequences import sequences_of
+
+VERDICTS = ("caught", "missed", "same", "open")
+# What looks at the form as a whole: what is wrong anywhere may show there.
+_OF_ALL = frozenset({
+    "form", "submit", "button", "values", "errors", "dirty", "touched", "outcome", "payload", "record", "requests", "focus",
+})  # fmt: skip
+
+
+class Judged(NamedTuple):
+    """What became of one fault. *by* is the scenario that caught it; *lines* the body of one that would, where none did."""
+
+    kind: str
+    address: str
+    rule: str
+    place: str
+    sentence: str
+    verdict: str
+    by: str = ""
+    lines: tuple[str, ...] = ()
+
+
+class Weakened(NamedTuple):
+    """What became of all faults. *fallen* are scenarios that do not hold without any: they notice nothing."""
+
+    form: Form
+    faults: tuple[Judged, ...]
+    scenarios: int
+    fallen: tuple[str, ...]
+
+    def count(self, verdict: str) -> int:
+        return sum(each.verdict == verdict for each in self.faults)
+
+    @property
+    def score(self) -> float:
+        """The share of faults that were caught, of those that were caught or missed, in percent."""
+        caught, missed = self.count("caught"), self.count("missed")
+        return 100 * caught / max(caught + missed, 1)
+
+    def as_json(self) -> dict[str, Any]:
+        faults = [
+            {
+                "kind": f.kind, "address": f.address, "rule": f.rule, "place": f.place, "sentence": f.sentence, "verdict": f.verdict,
+                "by": f.by, "scenario": list(f.lines),
+            }
+            for f in self.faults
+        ]  # fmt: skip
+        return {"format": 1, "form": self.form.id, "faults": faults, "score": round(self.score, 1)}
+
+
+class Suite(NamedTuple):
+    """Scripts about one form: what another process needs to read them again."""
+
+    chosen: tuple[Chosen, ...]
+    wishes: Wishes
+
+
+class _Can(NamedTuple):
+    """A scenario, how it is played, and what it can notice: the fields it comes by, and whether it looks at the whole form, or sends it."""
+
+    scenario: Scenario
+    clock: int
+    file: str
+    paths: frozenset[Path]
+    whole: bool
+
+
+class Weakening:
+    """One form and its scenarios, ready for faults to be planted. Raises Unreadable where the scripts cannot be read."""
+
+    def __init__(self, suite: Suite) -> None:
+        self.suite = suite
+        subjects = Subjects(trust_python=suite.wishes.trust_python)
+        self.ready = [prepare(each, suite.wishes, subjects) for each in suite.chosen]
+        loaded = self.ready[0].loaded
+        assert loaded is not None
+        self.loaded: Loaded = loaded
+        self.form = loaded.form
+        self.faults = faults_of(self.form)
+        self.fallen: list[str] = []
+        self.can = [can for script in self.ready for can in self._able(script)]
+        self._apart: Apart | None = None
+
+    def _able(self, script: Ready) -> Iterator[_Can]:
+        folder = str(FilePath(script.script.file).parent)
+        for scenario in script.scenarios:
+            if scenario.fate:
+                continue
+            with reading_below(self.suite.wishes.roots_for(script.script.file)):
+                subject = self.loaded.begin(folder)
+                result = play_scenario(scenario, subject, script.clock, script.script.file)
+            if result.fell:
+                self.fallen.append(address_of(scenario))
+                continue
+            assert isinstance(subject, SimulatedForm)
+            paths = {_schema(change[2].plan.path) for change in subject.session.live.trace if change[2] is not None}
+            acts = [op.act.step if isinstance(op.act, Cannot) else op.act for op in scenario.ops]
+            paths |= {_schema(a.segments) for act in acts if isinstance(a := _address(act), Address)}
+            whole = any(isinstance(act, tree.Submit | tree.Press) or (isinstance(act, Check) and act.noun.kind in _OF_ALL) for act in acts)
+            yield _Can(scenario, script.clock, script.script.file, frozenset(paths - {()}), whole)
+
+    # one fault
+    def judged(self, number: int) -> Judged:
+        """What becomes of the *number*-th fault."""
+        fault = self.faults[number]
+        place = f"{self.form.file}:{fault.line}" if fault.line else self.form.file
+        told = Judged(fault.kind, fault.address, fault.rule, place, fault.sentence, "same")
+        if is_same(fault, self.form):
+            return told
+        planted = fault.planted(self.form)
+        weak = simulated(planted, compile_form(planted, self._python()))
+        for can in sorted(self._noticing(fault), key=lambda can: (not _is_about(fault.path, can.paths), len(can.scenario.ops))):
+            if self._falls(can, weak):
+                return told._replace(verdict="caught", by=address_of(can.scenario))
+        way = self._ways().way_to(weak, fault.path)
+        return told._replace(verdict="missed", lines=way.lines) if way is not None else told._replace(verdict="open")
+
+    def _python(self) -> Any:
+        begun = self.loaded.begin(".")
+        return begun.session.plan.python if isinstance(begun, SimulatedForm) else {}
+
+    def _noticing(self, fault: Fault) -> Iterator[_Can]:
+        """The scenarios that can notice *fault*: no other comes by what it changes, or looks at the form as a whole."""
+        for can in self.can:
+            if not fault.path or can.whole or _is_about(fault.path, can.paths):
+                yield can
+
+    def _falls(self, can: _Can, weak: Loaded) -> bool:
+        with reading_below(self.suite.wishes.roots_for(can.file)):
+            return play_scenario(can.scenario, weak.begin(str(FilePath(can.file).parent)), can.clock, can.file).fell
+
+    def _ways(self) -> Apart:
+        if self._apart is None:
+            clock = self.can[0].clock if self.can else DEFAULT_CLOCK
+            self._apart = Apart(self.loaded, list(self._sequences(clock)), clock)
+        return self._apart
+
+    def _sequences(self, clock: int) -> Iterator[Steps]:
+        """Steps that may tell forms apart: those of the suite, those at every boundary, and a way to send the form."""
+        for can in self.can:
+            yield tuple(op.act for op in can.scenario.ops if not isinstance(op.act, Check | Cannot | tree.Note))
+        yield from sequences_of(self.loaded, clock)
+        for lines in tries(Coverage(self.form, points_of(self.form), {}, frozenset(), (), ())):
+            scenario = read_steps(lines, self.form)
+            if scenario is not None:
+                steps = tuple(op.act for op in scenario.ops if not isinstance(op.act, Check | Cannot))
+                yield from (steps, (*steps, tree.Reset()))
+
+
+def weaken(suite: Suite, jobs: int = 1, told: Callable[[int, int], None] | None = None) -> Weakened:
+    """What becomes of every fault of the form that the scripts of *suite* are about. *told* hears how many are judged, of how many.
+
+    Raises Unreadable.
+    """
+    weakening = Weakening(suite)
+    found: list[Judged] = []
+    judge = map(weakening.judged, range(len(weakening.faults))) if jobs == 1 else _in_processes(suite, len(weakening.faults), jobs)
+    for each in judge:
+        found.append(each)
+        if told is not None:
+            told(len(found), len(weakening.faults))
+    return Weakened(weakening.form, tuple(found), len(weakening.can), tuple(weakening.fallen))
+
+
+_EACH = 8  # faults that a process is given at a time
+
+
+def _in_processes(suite: Suite, count: int, jobs: int) -> Iterator[Judged]:
+    from concurrent.futures import ProcessPoolExecutor
+    from functools import partial
+
+    parts = [range(at, min(at + _EACH, count)) for at in range(0, count, _EACH)]
+    with ProcessPoolExecutor(min(jobs, max(len(parts), 1))) as pool:
+        for some in pool.map(partial(_alone, suite), parts):
+            yield from some
+
+
+_LAST: dict[Suite, Weakening] = {}  # of a process that judges: what it has read
+
+
+def _alone(suite: Suite, numbers: range) -> list[Judged]:
+    if suite not in _LAST:
+        _LAST.clear()
+        _LAST[suite] = Weakening(suite)
+    return [_LAST[suite].judged(number) for number in numbers]
+
+
+def _address(act: Any) -> Any:
+    return act.noun.address if isinstance(act, Check) else getattr(act, "address", None)
+
+
+def _schema(segments: Any) -> Path:
+    return tuple("*" if isinstance(each, int) else str(each) for each in segments)
+
+
+def _is_about(path: Path, paths: frozenset[Path]) -> bool:
+    return any(each[: len(path)] == path or path[: len(each)] == each for each in paths)

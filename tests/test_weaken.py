@@ -1,0 +1,107 @@
+"""Weaken: what a suite looks at is caught, what it does not is missed with a scenario that tells, and the same is never what a walk tells apart."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+from conftest import Fox
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.playing.player import DEFAULT_CLOCK
+from idlefox.playing.subjects import simulated
+from idlefox.study.weaken.apart import Apart
+from idlefox.study.weaken.faults import faults_of
+from idlefox.study.weaken.same import is_same
+
+DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
+SHEET = """form: f
+reveal: touched or submitted
+fields:
+  a: {trim: true, rules: [{required: true, say: A.}, {minlength: 3, maxlength: 5, say: 'Three to five.'}, {pattern: '[a-z]+', say: Letters.}]}
+  again: {rules: [{repeats: a, say: They differ.}]}
+  n: {type: number, rules: [{min: 1, max: 9, say: '{min} to {max}.'}]}
+  on: {type: checkbox}
+  b: {visible: '["on"]', case: upper, rules: [{required: true, when: 'n > 5', say: B.}]}
+  r: {type: rows, least: 1, most: 2, fields: {t: {rules: [{required: true, say: T.}, {lookup: known, start: blur, say: 'No {value}.'}]}}}
+lookups: {known: {takes: 1s, accept: [x]}}
+rules: [{holds: 'n != 7', id: seven, at: n, say: Not seven.}]
+submit: {enabled: form.dirty}
+server: {takes: 1s, replies: [{when: 'a == "late"', status: 422, errors: {a: Too late.}}, {status: 201}]}
+"""
+READY = ('type a "abc"', 'type again "abc"', 'type r[0].t "x"')
+
+
+def weakened(fox: Fox, *steps: str) -> dict[str, dict[str, object]]:
+    """What becomes of each fault, by kind, address and rule, with a suite of one scenario."""
+    fox.write(f__form__yaml=SHEET, a__fox='subject "f.form.yaml"\nscenario "it"\n' + "".join(f"    {step}\n" for step in steps))
+    done = fox("weaken", "a.fox", "--report", "json=-")
+    assert done.returncode == 0, done.stdout + done.stderr
+    return {" ".join(filter(None, (f["kind"], f["address"], f["rule"]))): f for f in json.loads(done.stdout)["faults"]}
+
+
+@pytest.mark.parametrize(("steps", "caught", "missed"), [
+    (('type a "ab"', "expect a breaks only tooShort"), {"rule-dropped a minlength", "other-flag a minlength", "bound-lower a minlength"}, {"rule-dropped a maxlength", "no-message a minlength", "rule-dropped a required"}),
+    (('type a "abc"', "expect a is valid"), {"bound-higher a minlength"}, {"bound-lower a minlength", "pattern-open a pattern"}),
+    (('type a "ab"', "blur", 'expect a shows "Three to five."'), {"other-message a minlength", "no-message a minlength", "report-later first", "reveal-later"}, {"other-message a required"}),
+    (('type a " abc "', "blur", 'expect a = "abc"'), {"trim-dropped a"}, {"case-dropped b"}),
+    (('type a "ab"', "reset", 'expect a = ""'), {"reset-forgets a"}, {"reset-forgets n"}),
+    (("expect b is hidden", "turn .on on", "expect b is visible"), {"negated b visible", "always b visible", "never b visible"}, {"when-dropped b required"}),
+    (('type n "7"', "expect n breaks only seven"), {"rule-dropped n seven", "at-moved n seven"}, {"bound-lower n max"}),
+    (('type a "abc"', 'type again "abc"', 'type a "d"', "expect again breaks repeats"), {"last-edited again", "rule-dropped again repeats"}, {"other-message again repeats"}),
+    ((*READY, "blur", "settle", "submit", "submit", "settle", "expect requests = 1", 'expect payload = {"a": "abc", "again": "abc", "n": null, "on": false, "r": [{"t": "x"}]}'),
+     {"second-press", "sent-not again", "sent-renamed r[*].t", "sent-as-text on", "hidden-sent b"}, {"server-lost", "values-lost"}),
+    (("add r", "expect cannot add r", "remove r[0]", "expect cannot remove r[0]"), {"fewer-rows r", "more-rows r", "most-lower r"}, {"sent-not r"}),
+    (('type r[0].t "q"', "blur", "expect r[0].t is asking", 'retype r[0].t "x"', "blur", "settle", 'expect r[0].t is valid'), {"lookup-never r[*].t known", "lookup-later r[*].t known"}, {"other-message r[*].t lookup"}),
+])  # fmt: skip
+def test_what_is_looked_at_is_caught_and_the_rest_is_missed(fox: Fox, steps: tuple[str, ...], caught: set[str], missed: set[str]) -> None:
+    found = weakened(fox, *steps)
+    assert caught | missed <= set(found), sorted(found)
+    assert {name for name in caught if found[name]["verdict"] != "caught"} == set()
+    assert {name for name in missed if found[name]["verdict"] != "missed"} == set()
+    assert all(found[name]["by"] == "a.fox:2" for name in caught)
+
+
+def test_a_missed_fault_comes_with_a_scenario_that_catches_it(fox: Fox) -> None:
+    found = weakened(fox, "expect a is invalid")
+    assert {each["verdict"] for each in found.values()} <= {"caught", "missed", "open"}
+    fox.write(kept__fox='subject "f.form.yaml"\n')
+    before = fox("weaken", "a.fox", "--keep", "kept.fox", "--under", "60")
+    assert before.returncode == 1
+    assert "would" not in before.stdout
+    assert fox("run", "kept.fox").returncode == 0, "what is kept holds"
+    after = fox("weaken", "a.fox", "kept.fox", "--under", "95", "--jobs", "2")
+    assert after.returncode == 0, after.stdout
+    assert " 100 % of the faults are caught, not under 95 %" in after.stdout
+
+
+def test_what_cannot_be_weakened(fox: Fox) -> None:
+    assert fox("weaken", "nix.fox").returncode == 2
+    fox.write(f__form__yaml=SHEET, a__fox='subject "f.form.yaml"\nscenario "it"\n    expect a is valid\n')
+    assert "a.fox:2 does not hold as it is, and was left out" in fox("weaken", "a.fox").stdout
+    fox.write(p__html="<form><input name=a></form>", a__fox='subject "p.html"\nscenario "it"\n    expect a = ""\n')
+    done = fox("weaken", "a.fox")
+    assert done.returncode == 2
+    assert "there is no scenario about a form sheet" in " ".join((done.stdout + done.stderr).split())
+
+
+BOUNDS = st.sampled_from(["{maxlength: 8, say: L.}", "{minlength: 2, say: L.}", "{pattern: '[a-z]*', say: P.}", "{among: [a, b], say: A.}"])
+
+
+@settings(max_examples=40, deadline=None)
+@given(limit=st.sampled_from(["", "limit: 4, ", "limit: 8, "]), rules=st.lists(BOUNDS, min_size=1, max_size=3, unique=True),
+       visible=st.sampled_from(["", "visible: 'box and not box', ", "visible: 'box or not box', ", "visible: 'n > 1', "]))  # fmt: skip
+def test_the_same_is_never_what_a_walk_tells_apart(limit: str, rules: list[str], visible: str) -> None:
+    fields = f"  box: {{type: checkbox}}\n  n: {{type: number}}\n  a: {{{limit}{visible}rules: [{', '.join(rules)}]}}\n"
+    text = f"form: f\nfields:\n{fields}  s: {{type: select, options: [a, b], rules: [{{among: [a, b, c], say: A.}}]}}\n"
+    form = read_sheet_text(text, "f.form.yaml")
+    apart = Apart(simulated(form, compile_form(form)), [], DEFAULT_CLOCK)
+    for fault in faults_of(form):
+        if is_same(fault, form):
+            planted = fault.planted(form)
+            way = apart.way_to(simulated(planted, compile_form(planted)), fault.path)
+            assert way is None, (fault.sentence, way)
