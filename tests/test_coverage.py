@@ -3,20 +3,31 @@
 from __future__ import annotations
 
 import json
+import re
 import shutil
+from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import pytest
 from conftest import Fox
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
-from idlefox.playing.player import Wishes, prepare
+from idlefox.engine.compile.compiler import compile_form
+from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.playing.player import DEFAULT_CLOCK, Wishes, prepare
 from idlefox.playing.select import Chosen
-from idlefox.playing.subjects import Subjects
+from idlefox.playing.simulated import SimulatedForm
+from idlefox.playing.steps import take_step
+from idlefox.playing.subjects import Subjects, simulated
 from idlefox.script.expand import expand
+from idlefox.script.ops import Op
 from idlefox.script.reader import read_script_text
+from idlefox.study.coverage.points import Point, Points, points_of
 from idlefox.study.coverage.study import Coverage, coverage_of
 from idlefox.study.coverage.watch import met_by
-from idlefox.study.coverage.ways import ways_to
+from idlefox.study.coverage.ways import read_steps, ways_to
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 SHEET = """form: f
@@ -103,3 +114,75 @@ def test_coverage_is_printed_bounded_drawn_and_kept(fox: Fox) -> None:
     assert fox("coverage", "booking.fox", "--under", "50").returncode == 0
     assert "--keep goes with scripts about one form" in fox("coverage", "--keep", "x.fox").stderr
     assert fox("coverage", "nix.fox").returncode == 2
+
+
+STEP = st.sampled_from([
+    'type a "a"', 'type a "1"', "erase a", 'type n "1"', "erase n", "turn .on on", "turn .on off", 'type b "x"', 'type b "1"', "erase b",
+    'pick pick "p"', 'pick pick "q"', "add r", "remove r[0]", 'type r[0].t "x"', "erase r[0].t", "blur", "focus a", "submit", "settle", "reset",
+])  # fmt: skip
+
+
+@settings(max_examples=60, deadline=None)
+@given(least=st.integers(1, 2), most=st.integers(2, 3), high=st.integers(1, 12), steps=st.lists(STEP, max_size=25))
+def test_points_are_those_that_a_count_by_hand_comes_to(least: int, most: int, high: int, steps: list[str]) -> None:
+    """After each step the whole state is looked at: what is broken, shown, held and how much of it."""
+    text = SHEET.replace("minlength: 3, maxlength: 5", f"minlength: {least}, maxlength: {most}").replace("max: 9", f"max: {high}")
+    form = read_sheet_text(text, "f.form.yaml")
+    loaded = simulated(form, compile_form(form))
+    points = points_of(form)
+    ops: list[Op] = []
+    subject = loaded.begin(".")
+    assert isinstance(subject, SimulatedForm)
+    subject.load(DEFAULT_CLOCK)
+    states = [subject.state()]
+    for step in steps:
+        read = read_steps((step,), form)
+        assert read is not None
+        if take_step(subject, read.ops[0].act, len(ops) + 1) is None:
+            ops += read.ops
+            states.append(subject.state())
+    scenario = read_steps(("note \"n\"",), form)
+    assert scenario is not None
+    met = {each.point for each in met_by(scenario._replace(ops=tuple(ops)), loaded, points, DEFAULT_CLOCK, ".")}
+    by_hand = {point for point in points.all if _is_met(point, states, points)}
+    counted = {point for point in points.all if _counts(point, points)}
+    assert {point for point in met if point in counted} == by_hand
+    assert by_hand, "what is required is broken at load"
+
+
+def _counts(point: Point, points: Points) -> bool:
+    """Whether the count by hand knows the point."""
+    sized = any(bound.point == point for bounds in points.bounds.values() for bound in bounds)
+    told = (point.kind, point.wanted) in {("rule", "breaks"), ("message", "shown"), ("message", "left")} and "server" not in point.name
+    return told or (sized and point.address in ("a", "n")) or (point.kind == "rows" and point.wanted in ("at least", "at most"))
+
+
+def _is_met(point: Point, states: list[dict[str, dict[str, Any]]], points: Points) -> bool:
+    if not _counts(point, points):
+        return False
+    each = [{key: cell for key, cell in state.items() if re.sub(r"#\d+", "[*]", key) == point.address} for state in states]
+    if point.kind == "rule":
+        return any(point.name in cell["breaks"] for cells in each for cell in cells.values())
+    if point.kind == "rows":
+        return any(len(cell["rows"]) == int(point.name) for cells in each for cell in cells.values())
+    if point.kind == "message":
+        _, _, text = point.name.partition(": ")
+        return any(_came_and_went(before, after, text, point.wanted) for before, after in zip([{}, *each], each, strict=False))
+    bound = next(bound for bounds in points.bounds.values() for bound in bounds if bound.point == point)
+    values = [cell["value"] for cells in each for cell in cells.values()]
+    changed = [now for before, now in pairwise(values) if before != now]
+    return any((len(value) if bound.of == "length" else value) == bound.size for value in changed if value is not None)
+
+
+def _came_and_went(before: dict[str, Any], after: dict[str, Any], text: str, wanted: str) -> bool:
+    for key in {*before, *after}:
+        was, now = ({said for _, said in cells.get(key, {}).get("shows", ())} for cells in (before, after))
+        come = now - was if wanted == "shown" else (was - now if key in after else set())
+        if any(_fits(text, said) for said in come):
+            return True
+    return False
+
+
+def _fits(template: str, text: Any) -> bool:
+    said = text if isinstance(text, str) else "".join(part or "" for part in text)
+    return re.fullmatch(re.sub(r"\\\{\w+\\\}", ".*", re.escape(template)), said) is not None

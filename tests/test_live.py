@@ -627,3 +627,44 @@ def test_a_page_is_played_by_hand(fox: Fox) -> None:
         assert line in done.stdout, done.stdout
     assert "1 held" in fox("run", "by-hand.fox", "--live").stdout
     assert "1 held" in fox("run", "by-hand.fox").stdout
+
+
+RUDE = """<!doctype html><title>Rude</title>
+<form id="ask" novalidate>
+<label>Name <input name="name" id="name"></label>
+<label>E-mail <input name="mail" id="mail" type="email" aria-describedby="m"></label><p id="m"></p>
+<button>Send</button><button type="reset">Reset</button></form><p id="said" role="status"></p>
+<script>
+const form = document.forms[0], mail = document.querySelector('#mail'), name_ = document.querySelector('#name'), said = document.querySelector('#m');
+const tell = (text) => { said.textContent = text; if (text) mail.setAttribute('aria-invalid', 'true'); else mail.removeAttribute('aria-invalid'); };
+form.addEventListener('input', (e) => { if (e.target === mail) tell(/@/.test(mail.value) ? '' : 'That is not an e-mail address.'); });
+form.addEventListener('submit', async (e) => {
+  e.preventDefault();
+  if (!name_.value) { name_.setAttribute('aria-invalid', 'true'); return; }
+  name_.removeAttribute('aria-invalid');
+  if (!/@/.test(mail.value)) { tell('We need it.'); return; }
+  await fetch('/send', { method: 'POST', body: mail.value }).catch(() => {});
+  document.querySelector('#said').textContent = 'Thank you.';
+});
+form.addEventListener('reset', (e) => { e.preventDefault(); mail.value = ''; });
+</script>"""
+
+
+@ANY
+def test_manners_of_a_page_that_no_sheet_describes(fox: Fox) -> None:
+    fox.write(rude__html=RUDE)
+    done = fox("manners", "rude.html", "--live", "--walks", "12", "--time", "50s", "--report", "json=-")
+    assert done.returncode == 1, done.stderr
+    data = json.loads(done.stdout)
+    found = {(breach["manner"], breach["address"]): breach for breach in data["breaches"]}
+    assert {("patience", "mail"), ("plain-speech", ""), ("says-so", "name"), ("clean-slate", "name"), ("closes", "")} <= set(found)
+    assert found["patience", "mail"]["steps"][0] == 'type mail "x"'
+    assert [each["manner"] for each in data["left_out"]] == ["way-out", "no-rush", "fresh-answers"]
+
+
+@ANY
+def test_manners_of_the_demos_page_and_of_its_faulty_one(fox: Fox) -> None:
+    assert fox("demo", "skerry", "--with-failure", "--live").returncode == 1
+    for page, rude in (("aside-booking.form.yaml", {"keeps", "once"}), ("booking.form.yaml", set())):
+        done = fox("manners", f"skerry/{page}", "--live", "--only", "keeps,once,plain-speech,says-so", "--walks", "34", "--time", "55s", "--report", "json=-")
+        assert {breach["manner"] for breach in json.loads(done.stdout)["breaches"]} == rude

@@ -79,7 +79,10 @@ def test_the_clean_forms_break_none(fox: Fox, name: str) -> None:
 def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
     shutil.copy(DEMO / "broken.form.yaml", fox.folder / "broken.form.yaml")
     call = ("manners", "broken.form.yaml", "--except", "way-out,closes", "--walks", "700", "--report", "json=-")
-    first, second = fox(*call, "--keep", "rude.fox"), fox(*call)
+    first, second = fox(*call, "--keep", "rude.fox", "--report", "html=rude.html"), fox(*call)
+    page = (fox.folder / "rude.html").read_text("utf-8")
+    assert "12 of 12 manners broken" in page
+    assert not any(mark in page for mark in ("<script", "http://", "https://", "src=")), "the page needs nothing else"
     assert first.returncode == 1
     assert first.stdout == second.stdout
     data = json.loads(first.stdout)
@@ -98,7 +101,7 @@ def test_what_is_asked_wrongly(fox: Fox) -> None:
     fox.write(a__form__yaml="form: a\nfields: {a: {}}\n")
     for call, told in (
         (("--only", "patiance"), "there is no manner 'patiance'; did you mean 'patience'?"), (("--time", "soon"), "'soon' is no duration"),
-        (("--report", "xml=a"), "json=FILE is needed"), (("--only", "once", "--except", "once"), "leaves no manner"),
+        (("--report", "xml=a"), "json=FILE or html=FILE is needed"), (("--only", "once", "--except", "once"), "leaves no manner"),
     ):  # fmt: skip
         done = fox("manners", "a.form.yaml", *call)
         assert done.returncode == 2, call

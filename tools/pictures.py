@@ -43,6 +43,8 @@ PICTURES: dict[str, tuple[tuple[str, ...], ...]] = {
         ("run", "crossing.fox:74", "--live", "--subject", "aside-booking.form.yaml"),
     ),
     "coverage": (("coverage", "booking.fox"),),
+    "weaken": (("weaken", "booking.fox", "messages.fox"),),
+    "manners": (("manners", "broken.form.yaml", "--only", "patience,plain-speech,forgives,no-rush,own-row,once"),),
     "lint": (("lint", "broken.form.yaml", "--only", "nags,never-breaks,contradiction,dead-end,sends-while-asking"),),
     "words": (("words", "cannot"), ("words", "minlength")),
 }
@@ -160,8 +162,8 @@ def editor(folder: Path) -> None:
 def draw(name: str, body: str, folder: Path) -> None:
     """A picture of what stands in a terminal."""
     page = folder / f"{name}.html"
-    style = "margin:0;background:#0d1117;color:#f0f6fc;font:15px/20.4px 'DejaVu Sans Mono',monospace;padding:18px 24px"
-    page.write_text(f'<meta charset=utf-8><body style="{style}"><pre style="margin:0;font:inherit">{body}</pre>', encoding="utf-8")
+    style = "margin:0;background:#0d1117;color:#f0f6fc;font:15px/20.4px 'DejaVu Sans Mono',monospace;padding:18px 24px;overflow:hidden"
+    page.write_text(f'<meta charset=utf-8><body style="{style}"><pre style="margin:0;font:inherit;white-space:pre-wrap;max-width:100ch">{body}</pre>', encoding="utf-8")
     shoot(name, page, folder)
 
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import json
 import os
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -22,7 +22,11 @@ from . import completing
 from .config import begin
 from .console import Console
 from .playing import choose
-from .reports import write_report
+from .reports import Wanted
+from .study_reports import goes_to_output, report_option, write
+
+if TYPE_CHECKING:
+    from ..report.study_page import StudyPage
 
 
 @click.command("compare")
@@ -31,12 +35,12 @@ from .reports import write_report
 @click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
 @click.option("--explore", is_flag=True, help="Also take steps at every boundary of A, without a script.")
 @click.option("--map", "mapped", multiple=True, metavar="OLD=NEW", help="A field of A that is called otherwise in B.")
-@click.option("--report", default="", metavar="json=FILE", help="Write all differences; - is standard output.")
+@report_option
 @click.option("--trust-python/--no-trust-python", default=None, help="Let sheets run the Python rules they name, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    first: str, second: str, paths: tuple[str, ...], explore: bool, mapped: tuple[str, ...], report: str, trust_python: bool | None,
-    color: str,
+    first: str, second: str, paths: tuple[str, ...], explore: bool, mapped: tuple[str, ...], reports: tuple[Wanted, ...],
+    trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Play one suite on two forms (sheets or pages) and say where they part: in what is true, reported, shown, sent, and when.
 
@@ -48,11 +52,8 @@ def command(
       idlefox compare booking.form.yaml booking-new.form.yaml booking.fox --explore
       idlefox compare old.form.yaml new.form.yaml suite.fox --map contact.email=contact.mail
     """
-    kind, mark, target = report.partition("=")
-    if report and (kind != "json" or not mark or not target):
-        raise click.UsageError(plain(f"--report: json=FILE is needed, not {report!r}"))
     names = dict(map(_mapping, mapped))
-    console = Console(color, aside=target == "-")
+    console = Console(color, aside=goes_to_output(reports))
     try:
         config, trusted = begin(trust_python, console)
         subjects = Subjects(trust_python=trusted)
@@ -66,8 +67,15 @@ def command(
         raise click.UsageError("there is nothing to play: name scripts, or say --explore")
     found = compare(forms[0], forms[1], suite, names, explore=explore)
     console.lines(_lines(found, console.width()))
-    fine = write_report(target, [json.dumps(found.as_json(), indent=2, default=str) + "\n"], console) if target else True
+    title = f"{os.path.basename(first)} and {os.path.basename(second)}"
+    fine = write(reports, found.as_json, lambda: _page(found, title), console)
     raise SystemExit(2 if not fine else 1 if found.partings or found.left_out else 0)
+
+
+def _page(found: Comparison, title: str) -> StudyPage:
+    from ..report.study_page import compare_page
+
+    return compare_page(found, title, lambda value: plain(_value(value)))
 
 
 def _mapping(text: str) -> tuple[tuple[str, ...], tuple[str, ...]]:

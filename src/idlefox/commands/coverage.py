@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import json
 import os
 from collections.abc import Iterable
+from typing import TYPE_CHECKING
 
 import click
 
@@ -20,7 +20,11 @@ from .config import begin, further_roots
 from .console import Console
 from .files import why, write_bytes_whole
 from .playing import choose
-from .reports import write_report
+from .reports import Wanted
+from .study_reports import goes_to_output, one_or_all, report_option, write
+
+if TYPE_CHECKING:
+    from ..report.study_page import StudyPage
 
 
 @click.command("coverage")
@@ -29,12 +33,12 @@ from .reports import write_report
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append those steps to a script, each as a scenario that holds.")
 @click.option("--matrix", "figure", default="", metavar="FILE", help="Draw rules against scenarios: .png, .svg or .pdf.")
 @click.option("--under", type=click.FloatRange(0, 100), default=None, metavar="N", help="Exit 1 where less than N percent are reached.")
-@click.option("--report", default="", metavar="json=FILE", help="Write every point; - is standard output.")
+@report_option
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    paths: tuple[str, ...], missing: bool, keeping: str, figure: str, under: float | None, report: str, subject: str | None,
+    paths: tuple[str, ...], missing: bool, keeping: str, figure: str, under: float | None, reports: tuple[Wanted, ...], subject: str | None,
     trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Say what the scenarios have exercised: rules, bounds, messages, conditions, options, rows, lookups, answers.
@@ -48,8 +52,7 @@ def command(
       idlefox coverage booking.fox --missing --under 80
       idlefox coverage booking.fox --matrix rules.png --report json=coverage.json
     """
-    target = _target(report)
-    console = Console(color, aside=target == "-")
+    console = Console(color, aside=goes_to_output(reports))
     try:
         config, trusted = begin(trust_python, console)
         wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots((), subject))
@@ -59,7 +62,6 @@ def command(
         raise SystemExit(2) from None
     if keeping and len(found) > 1:
         raise click.UsageError("--keep goes with scripts about one form")
-    written = True
     for number, (coverage, loaded) in enumerate(found):
         console.lines([*([[]] if number else []), *coverage_lines(coverage, console.width())])
         ways = ways_to(coverage) if missing or keeping else []
@@ -70,18 +72,9 @@ def command(
             _keep(keeping, ways, coverage, loaded, console)
     if figure:
         _draw(figure, found[0][0], console)
-    if target:
-        data = [coverage.as_json() for coverage, _ in found]
-        written = write_report(target, [json.dumps(data[0] if len(data) == 1 else data, indent=2) + "\n"], console)
+    written = write(reports, lambda: one_or_all([coverage.as_json() for coverage, _ in found]), lambda: _page(found, under), console)
     short = under is not None and any(coverage.share < under for coverage, _ in found)
     raise SystemExit(2 if not written else 1 if short else 0)
-
-
-def _target(report: str) -> str:
-    kind, mark, file = report.partition("=")
-    if report and (not mark or not file or kind != "json"):
-        raise click.UsageError(plain(f"--report: json=FILE is needed, not {report!r}"))
-    return file
 
 
 def _studied(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[tuple[Coverage, Loaded]]:
@@ -100,6 +93,15 @@ def _studied(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes,
     if problems:
         raise Unreadable(problems)
     return [(coverage_of(loaded, scripts), loaded) for loaded, scripts in about.values()] or _nothing()
+
+
+def _page(found: list[tuple[Coverage, Loaded]], under: float | None) -> StudyPage:
+    from ..report.study_page import coverage_page
+
+    if len(found) > 1:
+        raise click.UsageError("an HTML report goes with scripts about one form")
+    coverage = found[0][0]
+    return coverage_page(coverage, ways_to(coverage), under)
 
 
 def _nothing() -> list[tuple[Coverage, Loaded]]:

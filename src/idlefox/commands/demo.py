@@ -21,8 +21,14 @@ from .console import Console
 from .files import write_whole
 from .playing import Manner, choose, play
 
-# What is planted in a copy of the booking's page, for those who want to see a page fail.
-_FAULT = ('say("contact.email_again", email_again !== email, "The two addresses differ.");', "")
+# What is planted in a copy of the booking's page, for those who want to see a page fail, and be rude.
+_FAULTS = (
+    ('say("contact.email_again", email_again !== email, "The two addresses differ.");', ""),
+    # A rejection empties more than the voucher.
+    ('$("#voucher").value = "";', 'for (const control of form.elements) if (control.type !== "checkbox") control.value = "";'),
+    ("if (!busy) send();", "send();"),  # a second press
+    ("submit.disabled = busy || ", "submit.disabled = "),
+)
 _FAULTY = "aside-booking"
 _LIVE = ("crossing.fox", "booking.fox")  # the form that has a page of its own
 _DRAWN, _BY_POST = "drawn-booking", "by-post.fox"  # the same form as `serve` draws it
@@ -114,11 +120,17 @@ def _draw(folder: Path) -> str:
     return page
 
 
+def _faulty(page: str) -> str:
+    for fault in _FAULTS:
+        page = page.replace(*fault)
+    return page
+
+
 def _plant(folder: Path) -> None:
     """Leaves the booking's page with a fault in it in *folder*, and a sheet that names it."""
     source = resources.files("idlefox.demo")
     page, sheet = (source.joinpath(f"booking.{ending}").read_text("utf-8") for ending in ("html", "form.yaml"))
-    write_whole(str(folder / f"{_FAULTY}.html"), page.replace(*_FAULT))
+    write_whole(str(folder / f"{_FAULTY}.html"), _faulty(page))
     write_whole(str(folder / f"{_FAULTY}.form.yaml"), sheet.replace("page: booking.html", f"page: {_FAULTY}.html"))
 
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import json
 import os
 from collections.abc import Iterable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -17,6 +16,7 @@ from ..problems import Unreadable, read_text, suggestion
 from ..report.manners import manners_lines
 from ..report.styled import plain
 from ..roots import reading_below
+from ..study.manners.live_study import SECONDS, page_manners
 from ..study.manners.rules import MANNERS
 from ..study.manners.scenario import rehearsed, script_of, titled
 from ..study.manners.study import WALKS, Breach, Manners, manners_of
@@ -24,24 +24,33 @@ from . import completing
 from .config import begin
 from .console import Console
 from .files import why, write_bytes_whole
+from .live_options import outside_of
 from .progress import Ticker
-from .reports import write_report
+from .reports import Wanted
+from .study_reports import goes_to_output, report_option, write
+
+if TYPE_CHECKING:
+    from ..report.study_page import StudyPage
 
 
 @click.command("manners")
 @click.argument("form", type=click.Path(), shell_complete=completing.FORMS)
 @click.option("--only", default="", metavar="MANNER,…", help="Hold it to these manners only.")
 @click.option("--except", "but", default="", metavar="MANNER,…", help="Hold it to all manners but these.")
-@click.option("--walks", type=click.IntRange(1), default=WALKS, show_default=True, help="How many walks are made.")
+@click.option("--walks", type=click.IntRange(1), default=None,
+              help=f"How many walks are made: {WALKS:,} unless said; live as many as --time lets.")
 @click.option("--time", "lasting", default="", metavar="DURATION",
               help="Walk for so long instead, as in 30s; what is found depends on the machine.")
+@click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[BROWSER]",
+              help="Walk on the form's own page in a browser: auto, firefox or chromium.")
 @click.option("--seed", type=int, default=1, show_default=True, help="Another number makes other walks.")
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append what was found to a script, each as a scenario that holds.")
-@click.option("--report", default="", metavar="json=FILE", help="Write every breach; - is standard output.")
+@report_option
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    form: str, only: str, but: str, walks: int, lasting: str, seed: int, keeping: str, report: str, trust_python: bool | None, color: str,
+    form: str, only: str, but: str, walks: int | None, lasting: str, live: str | None, seed: int, keeping: str, reports: tuple[Wanted, ...],
+    trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Walk about in a form, as people and accidents would, and hold it to rules that no form should break.
 
@@ -51,28 +60,32 @@ def command(
 
     \b
     Exit code: 0 nothing rude was met; 1 something was; 2 the form could not be read.
+    With --live each walk is made on a fresh page, for a minute unless --time says otherwise.
 
     \b
     Example:
       idlefox manners booking.form.yaml
       idlefox manners booking.form.yaml --only way-out,keeps --walks 10000
       idlefox manners booking.form.yaml --keep rude.fox
+      idlefox manners booking.form.yaml --live
+      idlefox manners http://127.0.0.1:8000/booking --live --time 30s
     """
-    kind, mark, target = report.partition("=")
-    if report and (kind != "json" or not mark or not target):
-        raise click.UsageError(plain(f"--report: json=FILE is needed, not {report!r}"))
     chosen = _chosen(only, but)
     seconds = _seconds(lasting)
-    console = Console(color, aside=target == "-")
+    console = Console(color, aside=goes_to_output(reports))
     try:
-        _, trusted = begin(trust_python, console)
+        config, trusted = begin(trust_python, console)
+        outside = outside_of(live, {}, config.live, console)
         with reading_below((os.path.dirname(form) or ".",)):
-            loaded = Subjects(trust_python=trusted).load(form, ".")
-        with Ticker(quiet=target == "-") as ticker:
-            found = manners_of(
-                loaded, chosen, seed=seed, walks=walks, seconds=seconds,
-                told=lambda made, known: ticker.tell(f"{made:,} walks, {known} found"),
-            )  # fmt: skip
+            loaded = Subjects(trust_python=trusted, outside=outside).load(form, ".")
+            if loaded.make_ready is not None:
+                loaded.make_ready()
+            with Ticker(quiet=goes_to_output(reports)) as ticker:
+                told = lambda made, known: ticker.tell(f"{made:,} walks, {known} found")  # noqa: E731
+                if outside is not None:
+                    found = page_manners(loaded, chosen, seed=seed, walks=walks, seconds=seconds or SECONDS, told=told)
+                else:
+                    found = manners_of(loaded, chosen, seed=seed, walks=walks or WALKS, seconds=seconds, told=told)
         scenarios = [(breach, rehearsed(breach, loaded, form, DEFAULT_CLOCK)) for breach in found.breaches]
         console.lines(manners_lines(found, [_body(r) for _, r in scenarios], console.width()))
         if keeping:
@@ -80,8 +93,14 @@ def command(
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
-    fine = write_report(target, [json.dumps(as_json(found, scenarios, form), indent=2) + "\n"], console) if target else True
+    fine = write(reports, lambda: as_json(found, scenarios, form), lambda: _page(found, loaded.form.label, scenarios), console)
     raise SystemExit(2 if not fine else 1 if found.breaches else 0)
+
+
+def _page(found: Manners, title: str, scenarios: list[tuple[Breach, Rehearsal | None]]) -> StudyPage:
+    from ..report.study_page import manners_page
+
+    return manners_page(found, title, [_body(rehearsal) for _, rehearsal in scenarios])
 
 
 def _body(rehearsal: Rehearsal | None) -> list[str]:

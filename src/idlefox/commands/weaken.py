@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import json
 import os
+from typing import TYPE_CHECKING
 
 import click
 
@@ -21,7 +21,11 @@ from .console import Console
 from .files import why, write_bytes_whole
 from .playing import choose
 from .progress import Ticker
-from .reports import write_report
+from .reports import Wanted
+from .study_reports import goes_to_output, one_or_all, report_option, write
+
+if TYPE_CHECKING:
+    from ..report.study_page import StudyPage
 
 
 @click.command("weaken")
@@ -29,13 +33,13 @@ from .reports import write_report
 @click.option("--under", type=click.FloatRange(0, 100), default=None, metavar="N", help="Exit 1 where less than N percent are caught.")
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append a scenario for each missed fault to a script: it holds.")
 @click.option("--jobs", "-j", type=click.IntRange(1), default=1, show_default=True, help="So many processes.")
-@click.option("--report", default="", metavar="json=FILE", help="Write what became of every fault; - is standard output.")
+@report_option
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    paths: tuple[str, ...], under: float | None, keeping: str, jobs: int, report: str, subject: str | None, trust_python: bool | None,
-    color: str,
+    paths: tuple[str, ...], under: float | None, keeping: str, jobs: int, reports: tuple[Wanted, ...], subject: str | None,
+    trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Plant one fault at a time in the form that the scripts are about, and say which the scenarios would let through.
 
@@ -52,10 +56,7 @@ def command(
       idlefox weaken booking.fox messages.fox --under 90 --jobs 2
       idlefox weaken booking.fox --keep missed.fox
     """
-    kind, mark, target = report.partition("=")
-    if report and (kind != "json" or not mark or not target):
-        raise click.UsageError(plain(f"--report: json=FILE is needed, not {report!r}"))
-    console = Console(color, aside=target == "-")
+    console = Console(color, aside=goes_to_output(reports))
     try:
         config, trusted = begin(trust_python, console)
         wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots((), subject))
@@ -63,7 +64,7 @@ def command(
         if keeping and len(suites) > 1:
             raise click.UsageError("--keep goes with scripts about one form")
         found: list[Weakened] = []
-        with Ticker(quiet=target == "-") as ticker:
+        with Ticker(quiet=goes_to_output(reports)) as ticker:
             for suite, _ in suites:
                 found.append(weaken(suite, jobs, told=lambda done, of: ticker.tell(f"{done} of {of} faults")))
         for number, each in enumerate(found):
@@ -73,12 +74,17 @@ def command(
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
-    fine = True
-    if target:
-        data = [each.as_json() for each in found]
-        fine = write_report(target, [json.dumps(data[0] if len(data) == 1 else data, indent=2) + "\n"], console)
+    fine = write(reports, lambda: one_or_all([each.as_json() for each in found]), lambda: _page(found, under), console)
     short = under is not None and any(each.score < under for each in found)
     raise SystemExit(2 if not fine else 1 if short else 0)
+
+
+def _page(found: list[Weakened], under: float | None) -> StudyPage:
+    from ..report.study_page import weaken_page
+
+    if len(found) > 1:
+        raise click.UsageError("an HTML report goes with scripts about one form")
+    return weaken_page(found[0], under)
 
 
 def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[tuple[Suite, Loaded]]:

@@ -88,7 +88,21 @@ class _ScriptNames:
         for used in _PARAMETER.finditer(self.text, start, end):
             if used[1] in names:
                 yield self._found(Key("parameter", self.file, (block.line, used[1])), used.start(1), len(used[1]))
+        if table is not None:
+            yield from self.cells(table, _addressed(block.body))
         yield from self.body(block.body, ())
+
+    def cells(self, table: tree.With, addressed: set[str]) -> Iterator[Found]:
+        """The cells of a table that stand for addresses: those of parameters that are used as such."""
+        columns = {number for number, name in enumerate(table.names) if name in addressed}
+        for row in table.rows if columns else ():
+            depth = column = 0
+            for token in _JSON.finditer(self.text, self.lines.starts[row.line - 1], self.lines.starts[row.line]):
+                sign = token[0]
+                depth += (sign in "[{") - (sign in "]}")
+                column += sign == "," and depth == 0
+                if sign[0] == '"' and depth == 0 and column in columns:
+                    yield from self.segments(token.start() + 1, sign[1:-1], ())
 
     def body(self, body: Body, prefix: tuple[Any, ...]) -> Iterator[Found]:
         for statement in body.statements:
@@ -176,6 +190,19 @@ class _ScriptNames:
                 field = form.find((*above, *path))
                 if field is not None and field.native is None and path[-1] == key and not (kind == "sent" and field.send_name):
                     yield self._found(Key("field", sheet, field.path), offset + 1, len(key))
+
+
+def _addressed(body: Body) -> set[str]:
+    """The parameters that stand for whole addresses somewhere in *body*."""
+    found: set[str] = set()
+    parts: list[Any] = [body]
+    while parts:
+        part = parts.pop()
+        if isinstance(part, Address) and len(part.segments) == 1 and isinstance(part.segments[0], tree.Parameter):
+            found.add(part.segments[0].name)
+        elif isinstance(part, tuple):
+            parts.extend(part)
+    return found
 
 
 def _sender(form: Form, members: list[tuple[tuple[str, ...], int, str]]) -> Path:

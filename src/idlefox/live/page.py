@@ -316,6 +316,8 @@ class Page:
         """What the loopback server asks: the answer to *request*, once it is due; None where it is none of ours."""
         if any(lost._replace(headers={}) == request._replace(headers={}) for lost in self._lost.values()):
             return LOST  # a browser sends again what got no answer
+        if request.navigates and request.method == "GET" and not self._loaded.is_set() and request.target == target_of(self.url):
+            return None  # the page itself: a form without an action is sent to where it is
         decided = self.world.decide(request, self.now)
         if decided is None:
             self._early.append((request.method, request.target))

@@ -340,6 +340,10 @@ class Sight:
             return FieldState(address, kind, None, None, None, ("not on the page",), (), (), self.facts.ms, 0)
         words = [word for word in ("focused", "marked", "required", "readonly") if facts.get(word)]
         words += ["hidden"] * (not facts.get("visible", True)) + ["disabled"] * (not facts.get("enabled", True))
+        if kind == "field":
+            told = (("dirty", "dirty", "clean"), ("touched", "touched", "untouched"))
+            words += [yes if facts[name] else no for name, yes, no in told if facts.get(name) is not None]
+            words += ["asking"] * (bool(facts.get("busy")) or bool(self._lookups(field) & self.facts.asking))
         value = value_of(field, facts) if kind == "field" else None
         flags = tuple(facts.get("flags") or ()) if self._is_native(self.places.get(field.path, Place())) else ()
         inside = (f"{address}.", f"{address}[")

@@ -67,7 +67,7 @@ def _by_address(points: Iterable[Point]) -> dict[str, list[Point]]:
     return found
 
 
-def _shade(coverage: Coverage, point: Point, scenario: str) -> int:
+def shade(coverage: Coverage, point: Point, scenario: str) -> int:
     """0 not met, 1 met, 2 met and checked somewhere."""
     return 0 if scenario not in coverage.by.get(point, ()) else 2 if point in coverage.checked else 1
 
@@ -78,7 +78,7 @@ def matrix(coverage: Coverage, kind: str) -> bytes:
     from matplotlib.figure import Figure
 
     rules = [point for point in coverage.points.all if point.kind == "rule"]
-    cells: list[list[Any]] = [[_shade(coverage, point, scenario) for scenario in coverage.scenarios] for point in rules]
+    cells: list[list[Any]] = [[shade(coverage, point, scenario) for scenario in coverage.scenarios] for point in rules]
     figure = Figure(figsize=(max(6.0, 3.4 + 0.24 * len(coverage.scenarios)), max(3.0, 1.4 + 0.2 * len(rules))), layout="constrained")
     axes = figure.add_subplot()
     from matplotlib.colors import ListedColormap

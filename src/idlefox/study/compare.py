@@ -12,7 +12,7 @@ from typing import Any
 from ..forms.model.form import Form
 from ..forms.names.shapes import write_address
 from ..playing.observed import Observed, observe
-from ..playing.player import judged, text_of
+from ..playing.player import judged
 from ..playing.simulated import SimulatedForm
 from ..playing.steps import take_step
 from ..playing.subject import FieldState
@@ -21,6 +21,7 @@ from ..records import NamedTuple
 from ..script.against import check_ops
 from ..script.ops import Op, Scenario
 from ..script.tree import Address, Cannot, Check
+from ..script.writer import write_played
 from .coverage.points import points_of
 from .coverage.study import Coverage, address_of
 from .coverage.ways import read_steps, tries
@@ -122,14 +123,14 @@ class _Pair:
                 for subject, each in zip(self.subjects, (op, other), strict=True):
                     judged(subject, each, scenario.ops)
             else:
-                self.done = (*self.done, text_of(op))
+                self.done = (*self.done, _text(op))
                 refusals = [take_step(s, each.act, number) for s, each in zip(self.subjects, (op, other), strict=True)]
                 if (refusals[0] is None) is not (refusals[1] is None):
                     one, other_one = ("cannot be taken" if refusal is not None else "is taken" for refusal in refusals)
-                    return Parting(called, text_of(op), "true", _about(op), "the step", one, other_one)
+                    return Parting(called, _text(op), "true", _about(op), "the step", one, other_one)
                 if refusals[0] is not None:
                     return None
-            found = self._parting(called, text_of(op))
+            found = self._parting(called, _text(op))
         return found
 
     def _parting(self, called: str, step: str) -> Parting | None:
@@ -194,6 +195,11 @@ def _of_field(name: str, one: FieldState, other: FieldState) -> Iterator[tuple[s
 
 def _texts(said: Any) -> list[Any]:
     return [each[1] for each in said]
+
+
+def _text(op: Op) -> str:
+    """The step or check *op* as it is played, on one line."""
+    return " ".join(line.strip() for line in write_played(op.act).split("\n"))
 
 
 def _about(op: Op) -> str:

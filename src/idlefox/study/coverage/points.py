@@ -8,6 +8,7 @@ from typing import Any
 from ...forms.expressions.tree import TRUE, Expression
 from ...forms.model.form import FLAGS, Field, Form, Message, Rule, walk, written_path
 from ...forms.model.messages import message_for
+from ...forms.names.addresses import parse_address
 from ...forms.values.values import written
 from ...forms.values.whatwg import DATE_KINDS
 from ...records import NamedTuple
@@ -191,5 +192,10 @@ class _Maker:
             self._add("submission", panel, f"reply {number} ({reply.status})", "given")
             for address, texts in reply.errors:
                 for text in texts:
-                    self._add("message", address, f"server: {text}", "shown", "left")
+                    self._add("message", self._told_at(address), f"server: {text}", "shown", "left")
+
+    def _told_at(self, address: str) -> str:
+        """Where what the server says of *address* is shown: at its field, in any row; what nobody has is the form's."""
+        field = self.form.find(tuple("*" if isinstance(each, int) else str(each) for each in parse_address(address) or ()))
+        return field.address if field is not None else ""
 

@@ -1,0 +1,60 @@
+"""`--report` of the studies: JSON for machines, a page for people; each whole or not at all."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterable
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from ..report.styled import plain
+from .console import Console
+from .reports import Wanted, one_at_most, write_report
+
+if TYPE_CHECKING:
+    from ..report.study_page import StudyPage
+
+KINDS = ("json", "html")
+
+
+def _read(context: click.Context, option: click.Parameter, texts: tuple[str, ...]) -> tuple[Wanted, ...]:
+    found = []
+    for text in texts:
+        kind, mark, file = text.partition("=")
+        if kind not in KINDS or not mark or not file:
+            raise click.UsageError(plain(f"--report: json=FILE or html=FILE is needed, not {text!r}"))
+        found.append((kind, file))
+    try:
+        one_at_most(found)
+    except ValueError as fault:
+        raise click.UsageError(plain(f"--report: {fault}")) from None
+    return tuple(found)
+
+
+report_option = click.option("--report", "reports", multiple=True, callback=_read, metavar="KIND=FILE",
+                             help="Write what was found: json=FILE, html=FILE; - is standard output. May be given twice.")  # fmt: skip
+
+
+def goes_to_output(reports: Iterable[Wanted]) -> bool:
+    """Whether a report takes standard output for itself."""
+    return any(file == "-" for _, file in reports)
+
+
+def one_or_all(data: list[Any]) -> Any:
+    """What there is of one form, or of several in a list."""
+    return data[0] if len(data) == 1 else data
+
+
+def write(reports: Iterable[Wanted], data: Callable[[], Any], page: Callable[[], StudyPage], console: Console) -> bool:
+    """Writes the *reports*; whether all are written."""
+    done = True
+    for kind, file in reports:
+        if kind == "json":
+            pieces: Iterable[str] = [json.dumps(data(), indent=2, default=str) + "\n"]
+        else:
+            from ..report.study_page import study_html
+
+            pieces = study_html(page())
+        done = write_report(file, pieces, console) and done
+    return done

@@ -1,0 +1,182 @@
+"""The HTML page of a study: what came of it, sums as tables, and each finding with its steps. One page that needs nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from datetime import datetime
+from typing import Any
+
+from ..records import NamedTuple
+from ..study.compare import LAYERS, Comparison
+from ..study.coverage.study import Coverage
+from ..study.coverage.ways import Way
+from ..study.manners.rules import MANNERS
+from ..study.manners.study import Manners
+from ..study.weaken.study import Judged, Weakened
+from .coverage import point_text, shade
+from .styled import plain
+
+_MOST_COLUMNS = 120  # scenarios in a grid
+_MARKS = ("", "○", "●")
+
+
+class Table(NamedTuple):
+    """Rows are a name and numbers: the first is a part of the last."""
+
+    title: str
+    what: str
+    columns: tuple[str, ...]
+    rows: tuple[tuple[Any, ...], ...]
+
+
+class Entry(NamedTuple):
+    """One finding: what kind it is of, in one sentence, where it stands, and the steps that show it."""
+
+    kind: str
+    text: str
+    place: str
+    lines: tuple[str, ...]
+
+
+class Section(NamedTuple):
+    """Findings under one heading; *quiet* where they are no reproach."""
+
+    title: str
+    note: str
+    entries: tuple[Entry, ...]
+    quiet: bool = False
+
+
+class Row(NamedTuple):
+    """One rule, and a mark for each scenario."""
+
+    name: str
+    cells: tuple[str, ...]
+
+
+class Grid(NamedTuple):
+    """Rules against scenarios."""
+
+    columns: tuple[str, ...]
+    rows: tuple[Row, ...]
+
+
+class StudyPage(NamedTuple):
+    """*told* is what came of it in a line, *fine* whether nothing is wanting, *made* what was done for it."""
+
+    title: str
+    told: str
+    fine: bool
+    command: str
+    made: str
+    tables: tuple[Table, ...] = ()
+    sections: tuple[Section, ...] = ()
+    grid: Grid | None = None
+
+
+def study_html(page: StudyPage) -> Iterable[str]:
+    """*page* as HTML, in pieces."""
+    from jinja2 import Environment, PackageLoader, StrictUndefined
+
+    loader = PackageLoader("idlefox.report", ".")
+    environment = Environment(loader=loader, autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    environment.filters["visible"] = plain
+    environment.filters["visible_lines"] = lambda text: "\n".join(map(plain, text.split("\n")))
+    return environment.get_template("study.html").generate(page=page, when=datetime.now().astimezone())
+
+
+def coverage_page(coverage: Coverage, ways: Iterable[Way], under: float | None) -> StudyPage:
+    """What the scenarios have exercised, and what they leave out: *ways* are the points that nobody met."""
+    kinds = tuple((kind, tally.reached, tally.checked, tally.of) for kind, tally in coverage.summary().items())
+    fields: dict[str, list[bool]] = {}
+    for point in coverage.points.all:
+        fields.setdefault(point.address or "the form", []).append(point in coverage.by)
+    by_field = tuple((name, sum(met), len(met)) for name, met in fields.items())
+    missing = tuple(
+        Entry(way.point.kind, point_text(way.point).partition(": ")[2], "", _lines(way.steps) or ("no steps were found that meet it",))
+        for way in ways
+    )
+    short = under is not None and coverage.share < under
+    bound = f", {'under' if short else 'not under'} {under:g} %" if under is not None else ""
+    told = f"{coverage.share:.0f} % of {len(coverage.points.all)} points are reached{bound}"
+    tables = (Table("By kind", "kind", ("reached", "checked", "of"), kinds), Table("By field", "field", ("reached", "of"), by_field))
+    sections = (Section("Not reached", "", missing),) if missing else ()
+    made = f"{len(coverage.scenarios)} scenarios"
+    return StudyPage(coverage.form.label, told, not short, "idlefox coverage", made, tables, sections, _grid(coverage))
+
+
+def _grid(coverage: Coverage) -> Grid | None:
+    rules = [point for point in coverage.points.all if point.kind == "rule"]
+    scenarios = coverage.scenarios[:_MOST_COLUMNS]
+    if not rules or not scenarios:
+        return None
+    rows = tuple(
+        Row(f"{point.address} {point.name} {point.wanted}", tuple(_MARKS[shade(coverage, point, scenario)] for scenario in scenarios))
+        for point in rules
+    )
+    return Grid(tuple(name.rpartition("/")[2] for name in scenarios), rows)
+
+
+def weaken_page(found: Weakened, under: float | None) -> StudyPage:
+    """What the scenarios notice of planted faults."""
+    short = under is not None and found.score < under
+    bound = f", {'under' if short else 'not under'} {under:g} %" if under is not None else ""
+    missed = tuple(Entry(each.kind, each.sentence, each.place, each.lines) for each in found.faults if each.verdict == "missed")
+    quiet = tuple(Entry(each.kind, each.sentence, each.place, ()) for each in found.faults if each.verdict == "open")
+    note = "Each is a bug that a user would meet, with a scenario that would have caught it."
+    sections = [Section("Missed", note, missed)] if missed else []
+    if quiet:
+        sections.append(Section("Open", "Told apart by nothing that was tried, and not proved the same: not counted.", quiet, quiet=True))
+    tables = (
+        Table("By kind", "fault", ("caught", "of"), _caught(found, lambda fault: fault.kind)),
+        Table("By field", "field", ("caught", "of"), _caught(found, lambda fault: fault.address or "the form")),
+    )
+    told = f"{found.score:.0f} % of the faults are caught{bound}"
+    made = f"{found.scenarios} scenarios, {len(found.faults)} faults: {found.count('caught')} caught, {len(missed)} missed"
+    return StudyPage(found.form.label, told, not missed and not short, "idlefox weaken", made, tables, tuple(sections))
+
+
+def _caught(found: Weakened, of: Callable[[Judged], str]) -> tuple[tuple[Any, ...], ...]:
+    groups: dict[str, list[bool]] = {}
+    for each in found.faults:
+        if each.verdict in ("caught", "missed"):
+            groups.setdefault(of(each), []).append(each.verdict == "caught")
+    return tuple((name, sum(caught), len(caught)) for name, caught in groups.items())
+
+
+def manners_page(found: Manners, title: str, scenarios: Sequence[list[str]]) -> StudyPage:
+    """What is rude about a form."""
+    groups: dict[str, list[Entry]] = {}
+    for breach, lines in zip(found.breaches, scenarios, strict=True):
+        walks = f"{breach.walks} walk{'' if breach.walks == 1 else 's'}"
+        groups.setdefault(breach.manner, []).append(Entry(walks, breach.sentence, "", tuple(lines)))
+    sections = [Section(f"{manner}: {MANNERS[manner]}", "", tuple(entries)) for manner, entries in groups.items()]
+    if found.left_out:
+        absent = tuple(Entry(manner, why, "", ()) for manner, why in found.left_out)
+        sections.append(Section("Not looked at", "", absent, quiet=True))
+    told = f"{len(groups)} of {len(found.kept_to)} manners broken" if groups else f"nothing rude was met: {len(found.kept_to)} manners"
+    made = f"{found.walks:,} walks, {found.steps:,} steps, {found.states:,} states, seed {found.seed}"
+    return StudyPage(title, told, not groups, "idlefox manners", made, (), tuple(sections))
+
+
+def compare_page(found: Comparison, title: str, value: Callable[[object], str]) -> StudyPage:
+    """Where two forms part."""
+    entries = tuple(
+        Entry(each.layer, f"{each.address} {each.what}".strip(), f"{each.scenario}, behind: {' / '.join(each.steps) or each.step}",
+              (f"A  {value(each.first)}", f"B  {value(each.second)}"))
+        for each in found.partings
+    )  # fmt: skip
+    sections = [Section("Where they part", "", entries)] if entries else []
+    if found.left_out:
+        absent = tuple(Entry(scenario, why, "", ()) for scenario, why in found.left_out)
+        sections.append(Section("What does not fit B", "", absent))
+    layers = tuple((layer, count, len(entries)) for layer in LAYERS if (count := sum(each.layer == layer for each in found.partings)))
+    tables = (Table("By layer", "layer", ("differences", "of"), layers),) if layers else ()
+    told = f"{len(found.left_out)} do not fit B" if found.left_out else "no difference"
+    told = f"they part in {len(entries)} scenarios and walks" if entries else told
+    made = f"{found.scenarios} scenarios, {found.walks} walks, {found.states} states"
+    return StudyPage(title, told, not sections, "idlefox compare", made, tables, tuple(sections))
+
+
+def _lines(steps: Iterable[str]) -> tuple[str, ...]:
+    return tuple(line for step in steps for line in step.split("\n"))
