@@ -668,3 +668,18 @@ def test_manners_of_the_demos_page_and_of_its_faulty_one(fox: Fox) -> None:
     for page, rude in (("aside-booking.form.yaml", {"keeps", "once"}), ("booking.form.yaml", set())):
         done = fox("manners", f"skerry/{page}", "--live", "--only", "keeps,once,plain-speech,says-so", "--walks", "34", "--time", "55s", "--report", "json=-")
         assert {breach["manner"] for breach in json.loads(done.stdout)["breaches"]} == rude
+
+
+@ANY
+def test_a_sheet_is_held_against_its_page(fox: Fox) -> None:
+    fox("demo", "skerry")
+    fox.write(few__fox='subject "skerry/booking.form.yaml"\nscenario "alike"\n    type contact.email "a@b.example"\n    blur\nscenario "extras"\n    pick extras "cabin", "breakfast", "deckchair"\n    pick extras also "bicycle"\n    blur\n')
+    done = fox("compare", "skerry/booking.form.yaml", "live", "few.fox:2", "--report", "json=-")
+    assert (done.returncode, json.loads(done.stdout)["differences"]) == (0, []), done.stdout
+    sheet = (fox.folder / "skerry/booking.form.yaml").read_text("utf-8")
+    (fox.folder / "skerry/booking.form.yaml").write_text(sheet.replace("say: That is not an e-mail address.", "say: No."), "utf-8")
+    fox.write(few__fox='subject "skerry/booking.form.yaml"\nscenario "wrong"\n    type contact.email "a"\n    blur\n')
+    data = json.loads(fox("compare", "skerry/booking.form.yaml", "live", "few.fox", "--report", "json=-").stdout)
+    assert [(each["layer"], each["address"], each["first"], each["second"]) for each in data["differences"]] == [
+        ("shown", "contact.email", ["No."], ["That is not an e-mail address."])
+    ]

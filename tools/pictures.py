@@ -163,7 +163,8 @@ def draw(name: str, body: str, folder: Path) -> None:
     """A picture of what stands in a terminal."""
     page = folder / f"{name}.html"
     style = "margin:0;background:#0d1117;color:#f0f6fc;font:15px/20.4px 'DejaVu Sans Mono',monospace;padding:18px 24px;overflow:hidden"
-    page.write_text(f'<meta charset=utf-8><body style="{style}"><pre style="margin:0;font:inherit;white-space:pre-wrap;max-width:100ch">{body}</pre>', encoding="utf-8")
+    inner = "margin:0;font:inherit;white-space:pre-wrap;max-width:100ch"
+    page.write_text(f'<meta charset=utf-8><body style="{style}"><pre style="{inner}">{body}</pre>', encoding="utf-8")
     shoot(name, page, folder)
 
 

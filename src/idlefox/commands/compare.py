@@ -5,14 +5,14 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from ..forms.names.addresses import parse_address
 from ..forms.values.values import written
 from ..playing.player import Wishes, prepare
-from ..playing.subjects import Subjects
+from ..playing.subjects import Loaded, Subjects
 from ..problems import Unreadable
 from ..report.styled import Line, hanging, plain
 from ..roots import reading_below
@@ -21,6 +21,7 @@ from ..study.compare import LAYERS, Comparison, compare
 from . import completing
 from .config import begin
 from .console import Console
+from .live_options import outside_of
 from .playing import choose
 from .reports import Wanted
 from .study_reports import goes_to_output, report_option, write
@@ -28,21 +29,28 @@ from .study_reports import goes_to_output, report_option, write
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
 
+WALKS, LIVE_WALKS = 200, 10
+
 
 @click.command("compare")
 @click.argument("first", metavar="A", type=click.Path(), shell_complete=completing.FORMS)
 @click.argument("second", metavar="B", type=click.Path(), shell_complete=completing.FORMS)
 @click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
-@click.option("--explore", is_flag=True, help="Also take steps at every boundary of A, without a script.")
+@click.option("--explore", is_flag=True, help="Also take steps at every boundary of A, and walks at random, without a script.")
+@click.option("--walks", type=click.IntRange(0), default=None,
+              help=f"How many walks at random --explore makes: {WALKS} unless said, live {LIVE_WALKS}.")
+@click.option("--seed", type=int, default=1, show_default=True, help="Another number makes other walks.")
 @click.option("--map", "mapped", multiple=True, metavar="OLD=NEW", help="A field of A that is called otherwise in B.")
 @report_option
 @click.option("--trust-python/--no-trust-python", default=None, help="Let sheets run the Python rules they name, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    first: str, second: str, paths: tuple[str, ...], explore: bool, mapped: tuple[str, ...], reports: tuple[Wanted, ...],
-    trust_python: bool | None, color: str,
+    first: str, second: str, paths: tuple[str, ...], explore: bool, walks: int | None, seed: int, mapped: tuple[str, ...],
+    reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Play one suite on two forms (sheets or pages) and say where they part: in what is true, reported, shown, sent, and when.
+
+    B may be live: the page that the sheet A names, in a browser (live=firefox, live=chromium).
 
     \b
     Exit code: 0 no difference; 1 they differ; 2 something could not be read.
@@ -51,6 +59,7 @@ def command(
     Example:
       idlefox compare booking.form.yaml booking-new.form.yaml booking.fox --explore
       idlefox compare old.form.yaml new.form.yaml suite.fox --map contact.email=contact.mail
+      idlefox compare booking.form.yaml live crossing.fox
     """
     names = dict(map(_mapping, mapped))
     console = Console(color, aside=goes_to_output(reports))
@@ -58,18 +67,35 @@ def command(
         config, trusted = begin(trust_python, console)
         subjects = Subjects(trust_python=trusted)
         with reading_below((os.path.dirname(first) or ".", os.path.dirname(second) or ".")):
-            forms = [subjects.load(name, ".") for name in (first, second)]
+            live, browser = _live_side(second)
+            forms = [subjects.load(first, "."), _page_of(first, browser, config.live, console) if live else subjects.load(second, ".")]
         suite = list(_suite(paths, first, Wishes(subject=first, trust_python=trusted, project=config.folder), subjects, console))
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
     if not suite and not explore:
         raise click.UsageError("there is nothing to play: name scripts, or say --explore")
-    found = compare(forms[0], forms[1], suite, names, explore=explore)
+    number = (LIVE_WALKS if live else WALKS) if walks is None else walks
+    with reading_below((os.path.dirname(first) or ".",)):
+        found = compare(forms[0], forms[1], suite, names, explore=explore, walks=number, seed=seed)
     console.lines(_lines(found, console.width()))
     title = f"{os.path.basename(first)} and {os.path.basename(second)}"
     fine = write(reports, found.as_json, lambda: _page(found, title), console)
     raise SystemExit(2 if not fine else 1 if found.partings or found.left_out else 0)
+
+
+def _live_side(name: str) -> tuple[bool, str]:
+    """Whether the second side is a page in a browser, and which browser."""
+    word, _, browser = name.partition("=")
+    return word == "live" and not os.path.exists(name), browser or "auto"
+
+
+def _page_of(sheet: str, browser: str, configured: dict[str, Any], console: Console) -> Loaded:
+    """The page that *sheet* names, in a browser. Raises Unreadable."""
+    loaded = Subjects(outside=outside_of(browser, {}, configured, console)).load(sheet, ".")
+    if loaded.make_ready is not None:
+        loaded.make_ready()
+    return loaded
 
 
 def _page(found: Comparison, title: str) -> StudyPage:

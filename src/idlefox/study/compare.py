@@ -7,16 +7,19 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
+from itertools import chain
+from random import Random
 from typing import Any
 
+from ..engine.compile.compiler import compile_form
 from ..forms.model.form import Form
 from ..forms.names.shapes import write_address
 from ..playing.observed import Observed, observe
-from ..playing.player import judged
+from ..playing.player import DEFAULT_CLOCK, judged
 from ..playing.simulated import SimulatedForm
 from ..playing.steps import take_step
 from ..playing.subject import FieldState
-from ..playing.subjects import Loaded
+from ..playing.subjects import Loaded, simulated
 from ..records import NamedTuple
 from ..script.against import check_ops
 from ..script.ops import Op, Scenario
@@ -25,10 +28,14 @@ from ..script.writer import write_played
 from .coverage.points import points_of
 from .coverage.study import Coverage, address_of
 from .coverage.ways import read_steps, tries
+from .moves import Repertoire
 
 _ROW = re.compile(r"#\d+")
 LAYERS = ("true", "reported", "shown", "sent", "time")
 _SHOWN = frozenset({"hidden", "disabled", "readonly"})
+# Of each, one holds: a page in a browser may tell none of them.
+_STATES = (frozenset({"dirty", "clean"}), frozenset({"touched", "untouched"}), frozenset({"valid", "invalid", "asking", "unasked"}))
+_STEPS = 20  # of a walk
 _SENT = ("outcome", "requests", "request", "payload", "status")
 _ON_SHOW = ("view", "notice", "focus")
 Names = dict[tuple[str, ...], tuple[str, ...]]  # how fields of the first form are called in the second
@@ -64,13 +71,19 @@ class Comparison(NamedTuple):
         }  # fmt: skip
 
 
-def compare(first: Loaded, second: Loaded, scenarios: Iterable[tuple[Scenario, int, str]], names: Names, *, explore: bool) -> Comparison:
-    """Plays *scenarios* (each with its clock and folder) on both; *explore*: steps at the boundaries of the first form, too."""
+def compare(
+    first: Loaded, second: Loaded, scenarios: Iterable[tuple[Scenario, int, str]], names: Names, *, explore: bool, walks: int = 0,
+    seed: int = 1,
+) -> Comparison:  # fmt: skip
+    """Plays *scenarios* (each with its clock and folder) on both; *explore*: steps at the boundaries of the first form, too, and so many
+    *walks* at random.
+    """
     partings: list[Parting] = []
     left_out: list[tuple[str, str]] = []
     counts = [0, 0, 0]
-    walks = ((s, c, ".", f"walk {n}") for n, (s, c) in enumerate(_walks(first.form), 1)) if explore else iter(())
-    for scenario, clock, folder, called in (*((s, c, f, address_of(s)) for s, c, f in scenarios), *walks):
+    tried = chain(_walks(first.form), _random_walks(first.form, walks, seed)) if explore else iter(())
+    explored = ((s, c, ".", f"walk {n}") for n, (s, c) in enumerate(tried, 1))
+    for scenario, clock, folder, called in chain(((s, c, f, address_of(s)) for s, c, f in scenarios), explored):
         if scenario.fate == "aside":
             continue
         there = [op._replace(act=_named(op.act, names)) for op in scenario.ops]
@@ -100,11 +113,32 @@ def _walks(form: Form) -> Iterator[tuple[Scenario, int]]:
             yield scenario, coverage.clock
 
 
+def _random_walks(form: Form, walks: int, seed: int) -> Iterator[tuple[Scenario, int]]:
+    """So many walks on *form* at random: steps that it takes, one behind the other."""
+    if form.page is not None:
+        return
+    random, repertoire, plain = Random(seed), Repertoire(form), form._replace(live=None)
+    model = simulated(plain, compile_form(plain))
+    for _ in range(walks):
+        subject = model.begin(".")
+        if subject.load(DEFAULT_CLOCK) is not None:
+            return
+        lines: list[str] = []
+        for _ in range(_STEPS):
+            step = repertoire.choose(random)
+            if take_step(subject, step, len(lines) + 1) is None:
+                lines.append(write_played(step))
+        scenario = read_steps(tuple(lines), form)
+        if scenario is not None:
+            yield scenario, DEFAULT_CLOCK
+
+
 class _Pair:
     def __init__(self, first: Loaded, second: Loaded, folder: str, names: Names) -> None:
         self.forms = (first.form, second.form)
         self.subjects = (first.begin(folder), second.begin(folder))
         self.back = {written: ".".join(old) for old, new in names.items() if (written := ".".join(new))}
+        self.page = not all(isinstance(subject, SimulatedForm) for subject in self.subjects)
         self.states = 0
         self.done: tuple[str, ...] = ()
 
@@ -160,7 +194,7 @@ class _Pair:
             if one is None or other is None:
                 yield "true", name, "the field", "there" if one else "not there", "there" if other else "not there"
             else:
-                yield from _of_field(name, one, other)
+                yield from _of_field(name, one, other, page=self.page)
         for layer, nouns in (("shown", _ON_SHOW), ("sent", _SENT)):
             for noun in nouns:
                 left, right = first.nouns.get(noun), second.nouns.get(noun)
@@ -180,13 +214,14 @@ class _Pair:
                     yield "reported", _ROW.sub("[*]", key), "what is reported", left, right
 
 
-def _of_field(name: str, one: FieldState, other: FieldState) -> Iterator[tuple[str, str, str, Any, Any]]:
-    for what in ("value", "reads", "rows", "breaks"):
+def _of_field(name: str, one: FieldState, other: FieldState, *, page: bool) -> Iterator[tuple[str, str, str, Any, Any]]:
+    for what in ("value", "rows") if page else ("value", "reads", "rows", "breaks"):
         left, right = getattr(one, what), getattr(other, what)
         if left != right:
             yield "true", name, what, left, right
-    for layer, words in (("true", False), ("shown", True)):
-        left, right = ([w for w in state.words if (w in _SHOWN) is words and w != "marked"] for state in (one, other))
+    groups = [group for group in _STATES if not page or all(group & set(state.words) for state in (one, other))]
+    for layer, those in (*(("true", group) for group in groups), ("shown", _SHOWN)):
+        left, right = ([w for w in state.words if w in those] for state in (one, other))
         if left != right:
             yield layer, name, "state", left, right
     if one.shows != other.shows:
