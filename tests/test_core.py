@@ -10,7 +10,7 @@ from datetime import date, timedelta
 from typing import Any
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from idlefox import records
@@ -166,9 +166,9 @@ def test_a_sheet_that_makes_no_sense_says_where_and_what_to_do(key: str, line: i
 
 
 def test_yaml_is_yaml_1_2(fox: Any) -> None:
-    form = read_sheet_text("form: no\nfields:\n  on: {label: 'off', initial: 2031-05-02}\n  n: {type: number, initial: 0o17}\n", "f")
+    form = read_sheet_text("form: no\nfields:\n  on: {label: 'off', initial: 2031-05-02}\n  n: {type: number, initial: 0o17}\n  x: {type: number, initial: 0x1F}\n", "f")
     assert form.id == "no"
-    assert [(f.name, f.initial) for f in form.fields] == [("on", "2031-05-02"), ("n", 15)]
+    assert [(f.name, f.initial) for f in form.fields] == [("on", "2031-05-02"), ("n", 15), ("x", 31)]
 
 
 def test_records_are_as_typing_has_them() -> None:
@@ -255,13 +255,17 @@ def test_a_former_word_is_an_error_that_names_the_word_of_today(line: str, now: 
 @pytest.mark.parametrize(("text", "ms"), [
     ("1970-01-01T00:00:00Z", 0), ("1970-01-01T01:30:00+01:30", 0), ("1969-12-31T22:15:00-01:45", 0), ("1970-01-01T00:00:00.25Z", 250),
     ("2000-02-29T00:00:00Z", 951_782_400_000), ("2100-02-29T00:00:00Z", None), ("2031-02-29T00:00:00Z", None),
-    ("2032-02-29T12:00:00Z", 1_961_668_800_000), ("2031-05-02T24:00:00Z", None), ("2031-05-02", None), ("2031-05-02T09:00:00", None),
+    ("2032-02-29T12:00:00Z", 1_961_668_800_000), ("2031-05-02T24:00:00Z", None), ("2031-05-02", None),
+    ("2031-05-02T09:00:00+24:00", None), ("2031-05-02T09:00:00+00:60", None), ("2031-05-02T09:00:00-23:59", 1_935_565_140_000),
+    ("0001-01-01T00:00:00Z", -62_135_596_800_000), ("2031-05-02T09:00:00", None),
 ])  # fmt: skip
 def test_an_instant_is_rfc_3339(text: str, ms: int | None) -> None:
     assert parse_instant(text) == ms
 
 
 @given(st.integers(-719_162, 2_932_896))
+@example(11_016)  # 2000-02-29, the last day of the calendar's 400 years
+@example(157_113)
 def test_a_day_is_the_calendars(day: int) -> None:
     written = (date(1970, 1, 1) + timedelta(day)).isoformat()
     assert whatwg.date_text("date", day * 86_400_000) == written

@@ -23,6 +23,7 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -30,7 +31,7 @@ ROOT = Path(__file__).resolve().parent.parent
 ROOMS = ("engine", "forms", "script", "playing")
 NAMES = (
     "core", "played", "journals", "odd", "world", "timing", "server", "forms", "pages", "browser", "words", "invariants", "language",
-    "rooms", "rehearse", "run",
+    "rooms", "rehearse", "coverage", "compare", "suite", "editor", "run",
 )  # fmt: skip
 NO_BROWSER = ("-k", "not in_a_browser")  # what a browser was seen to do is held without one
 FILES = tuple(f"tests/test_{name}.py" for name in NAMES)
@@ -161,10 +162,13 @@ def main() -> None:
     parser.add_argument("--from", type=int, default=0, dest="first")
     parser.add_argument("--to", type=int, default=None)
     parser.add_argument("--jobs", type=int, default=2)
+    parser.add_argument("--again", default="", help="what an earlier run printed: only what survived there is tried")
     asked = parser.parse_args()
     modules = sorted(path for room in ROOMS for path in (ROOT / "src" / "idlefox" / room).rglob("*.py"))
     everything = [mutant for path in modules for mutant in mutants(path)]
     sample = random.Random(asked.seed).sample(everything, min(asked.sample, len(everything)))[asked.first : asked.to]
+    if asked.again:
+        sample = [mutant for mutant in everything if _told(mutant) in _survived(Path(asked.again))]
     print(f"{len(everything)} mutants, {len(sample)} of them tried (seed {asked.seed})", flush=True)
     survivors = 0
     with tempfile.TemporaryDirectory() as scratch:
@@ -180,6 +184,17 @@ def main() -> None:
             for lane in lanes:
                 survivors += lane.result()
     print(f"{len(sample) - survivors} of {len(sample)} caught: {(len(sample) - survivors) / max(len(sample), 1):.0%}")
+
+
+def _told(mutant: Mutant) -> tuple[str, str]:
+    """What a mutant is known by, in whatever line it stands."""
+    return str(mutant.path.relative_to(ROOT)), f"{mutant.operator.removeprefix('core/')} #{mutant.occurrence}"
+
+
+@lru_cache(maxsize=1)
+def _survived(log: Path) -> frozenset[tuple[str, str]]:
+    found = re.findall(r"^survived  (\S+):\d+  (\w+ #\d+)  ", log.read_text("utf-8"), re.MULTILINE)
+    return frozenset(found)
 
 
 def _lane(sample: list[Mutant], folder: Path, known: Covering) -> int:
