@@ -24,7 +24,7 @@ from .console import Console
 from .live_options import outside_of
 from .playing import choose
 from .reports import Wanted
-from .study_reports import goes_to_output, report_option, write
+from .study_reports import draw_sums, figure_option, goes_to_output, report_option, write
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -41,12 +41,13 @@ WALKS, LIVE_WALKS = 200, 10
               help=f"How many walks at random --explore makes: {WALKS} unless said, live {LIVE_WALKS}.")
 @click.option("--seed", type=int, default=1, show_default=True, help="Another number makes other walks.")
 @click.option("--map", "mapped", multiple=True, metavar="OLD=NEW", help="A field of A that is called otherwise in B.")
+@figure_option
 @report_option
 @click.option("--trust-python/--no-trust-python", default=None, help="Let sheets run the Python rules they name, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
     first: str, second: str, paths: tuple[str, ...], explore: bool, walks: int | None, seed: int, mapped: tuple[str, ...],
-    reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
+    figure: str, reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Play one suite on two forms (sheets or pages) and say where they part: in what is true, reported, shown, sent, and when.
 
@@ -80,6 +81,8 @@ def command(
         found = compare(forms[0], forms[1], suite, names, explore=explore, walks=number, seed=seed)
     console.lines(_lines(found, console.width()))
     title = f"{os.path.basename(first)} and {os.path.basename(second)}"
+    if figure:
+        draw_sums(figure, lambda: _page(found, title), console)
     fine = write(reports, found.as_json, lambda: _page(found, title), console)
     raise SystemExit(2 if not fine else 1 if found.partings or found.left_out else 0)
 

@@ -11,7 +11,8 @@ import click
 from ..playing.player import Ready, Wishes, prepare
 from ..playing.subjects import Loaded, Subjects
 from ..problems import Problem, Unreadable
-from ..report.coverage import coverage_lines, matrix, missing_lines, share_line
+from ..report.coverage import coverage_lines, missing_lines, share_line
+from ..report.coverage import matrix as grid
 from ..report.styled import plain
 from ..study.coverage.study import Coverage, coverage_of
 from ..study.coverage.ways import Way, kept, ways_to
@@ -21,7 +22,7 @@ from .console import Console
 from .files import why, write_bytes_whole
 from .playing import choose
 from .reports import Wanted
-from .study_reports import goes_to_output, one_or_all, report_option, write
+from .study_reports import draw, draw_sums, figure_file, figure_option, goes_to_output, one_or_all, report_option, write
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -31,15 +32,16 @@ if TYPE_CHECKING:
 @click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
 @click.option("--missing", is_flag=True, help="List what is not reached, each with the shortest steps that were found to reach it.")
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append those steps to a script, each as a scenario that holds.")
-@click.option("--matrix", "figure", default="", metavar="FILE", help="Draw rules against scenarios: .png, .svg or .pdf.")
+@click.option("--matrix", default="", callback=figure_file, metavar="FILE", help="Draw rules against scenarios: .png, .svg or .pdf.")
 @click.option("--under", type=click.FloatRange(0, 100), default=None, metavar="N", help="Exit 1 where less than N percent are reached.")
+@figure_option
 @report_option
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    paths: tuple[str, ...], missing: bool, keeping: str, figure: str, under: float | None, reports: tuple[Wanted, ...], subject: str | None,
-    trust_python: bool | None, color: str,
+    paths: tuple[str, ...], missing: bool, keeping: str, matrix: str, under: float | None, figure: str, reports: tuple[Wanted, ...],
+    subject: str | None, trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Say what the scenarios have exercised: rules, bounds, messages, conditions, options, rows, lookups, answers.
 
@@ -70,8 +72,10 @@ def command(
         console.lines([[], share_line(coverage, under)])
         if keeping:
             _keep(keeping, ways, coverage, loaded, console)
+    if matrix:
+        draw(matrix, lambda kind: grid(found[0][0], kind), console)
     if figure:
-        _draw(figure, found[0][0], console)
+        draw_sums(figure, lambda: _page(found, under), console)
     written = write(reports, lambda: one_or_all([coverage.as_json() for coverage, _ in found]), lambda: _page(found, under), console)
     short = under is not None and any(coverage.share < under for coverage, _ in found)
     raise SystemExit(2 if not written else 1 if short else 0)
@@ -128,16 +132,3 @@ def _keep(file: str, ways: Iterable[Way], coverage: Coverage, loaded: Loaded, co
     except OSError as fault:
         raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
     console.lines([[(f" {count} scenario{'' if count == 1 else 's'} kept in {plain(file)}", "good")]])
-
-
-def _draw(file: str, coverage: Coverage, console: Console) -> None:
-    kind = file.rpartition(".")[2].lower()
-    if kind not in ("png", "svg", "pdf"):
-        raise click.UsageError(plain(f"--matrix: {file} ends in none of .png, .svg, .pdf"))
-    try:
-        write_bytes_whole(file, [matrix(coverage, kind)])
-    except ImportError:
-        raise click.UsageError("--matrix needs a library that is not installed: pip install 'idle-fox[figures]'") from None
-    except OSError as fault:
-        raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
-    console.text(plain(f" {file}"))

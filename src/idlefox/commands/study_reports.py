@@ -10,12 +10,14 @@ import click
 
 from ..report.styled import plain
 from .console import Console
+from .files import why, write_bytes_whole
 from .reports import Wanted, one_at_most, write_report
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
 
 KINDS = ("json", "html")
+FIGURES = ("png", "svg", "pdf")
 
 
 def _read(context: click.Context, option: click.Parameter, texts: tuple[str, ...]) -> tuple[Wanted, ...]:
@@ -34,6 +36,39 @@ def _read(context: click.Context, option: click.Parameter, texts: tuple[str, ...
 
 report_option = click.option("--report", "reports", multiple=True, callback=_read, metavar="KIND=FILE",
                              help="Write what was found: json=FILE, html=FILE; - is standard output. May be given twice.")  # fmt: skip
+
+
+def figure_file(context: click.Context, option: click.Parameter, file: str) -> str:
+    """The file of a figure, whose kind is in its name."""
+    if file and file.rpartition(".")[2].lower() not in FIGURES:
+        raise click.UsageError(plain(f"--{option.human_readable_name}: {file} ends in none of {', '.join(f'.{kind}' for kind in FIGURES)}"))
+    return file
+
+
+figure_option = click.option("--figure", default="", callback=figure_file, metavar="FILE",
+                             help="Draw the sums as bars: .png, .svg or .pdf.")  # fmt: skip
+
+
+def draw_sums(file: str, page: Callable[[], StudyPage], console: Console) -> None:
+    """Draws the sums of a study to *file*."""
+
+    def make(kind: str) -> bytes:
+        from ..report.study_figure import study_figure
+
+        return study_figure(page(), kind)
+
+    draw(file, make, console)
+
+
+def draw(file: str, make: Callable[[str], bytes], console: Console) -> None:
+    """Draws a figure to *file*, whole or not at all."""
+    try:
+        write_bytes_whole(file, [make(file.rpartition(".")[2].lower())])
+    except ImportError:
+        raise click.UsageError("a figure needs a library that is not installed: pip install 'idle-fox[figures]'") from None
+    except OSError as fault:
+        raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
+    console.text(plain(f" {file}"))
 
 
 def goes_to_output(reports: Iterable[Wanted]) -> bool:

@@ -22,7 +22,7 @@ from .files import why, write_bytes_whole
 from .playing import choose
 from .progress import Ticker
 from .reports import Wanted
-from .study_reports import goes_to_output, one_or_all, report_option, write
+from .study_reports import draw_sums, figure_option, goes_to_output, one_or_all, report_option, write
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -33,12 +33,13 @@ if TYPE_CHECKING:
 @click.option("--under", type=click.FloatRange(0, 100), default=None, metavar="N", help="Exit 1 where less than N percent are caught.")
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append a scenario for each missed fault to a script: it holds.")
 @click.option("--jobs", "-j", type=click.IntRange(1), default=1, show_default=True, help="So many processes.")
+@figure_option
 @report_option
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    paths: tuple[str, ...], under: float | None, keeping: str, jobs: int, reports: tuple[Wanted, ...], subject: str | None,
+    paths: tuple[str, ...], under: float | None, keeping: str, jobs: int, figure: str, reports: tuple[Wanted, ...], subject: str | None,
     trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Plant one fault at a time in the form that the scripts are about, and say which the scenarios would let through.
@@ -74,6 +75,8 @@ def command(
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
+    if figure:
+        draw_sums(figure, lambda: _page(found, under), console)
     fine = write(reports, lambda: one_or_all([each.as_json() for each in found]), lambda: _page(found, under), console)
     short = under is not None and any(each.score < under for each in found)
     raise SystemExit(2 if not fine else 1 if short else 0)

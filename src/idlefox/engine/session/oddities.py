@@ -45,14 +45,17 @@ class Told(NamedTuple):
 
 def said_in_vain(live: Live) -> Iterator[tuple[Cell, str]]:
     """Messages on show whose rule holds by now, at fields that the person is not in."""
+    blind = live.plan.faults.last_edited
     for cell in live.reporting:
-        if not cell.shows or is_inside(live.focus, cell) or not is_visible(live, cell):
+        broken = cell.broken
+        if blind and cell.plan.path in blind:  # what was noted is not the truth
+            broken = broken_checks(cell) | (refused_bits(cell) if isinstance(cell, FieldCell) else 0)
+        vain = [(index, text) for index, text in cell.shows if index >= 0 and not broken >> index & 1]
+        if not vain or is_inside(live.focus, cell) or not is_visible(live, cell):
             continue
         questions = cell.questions if isinstance(cell, FieldCell) else None
-        broken = broken_checks(cell) | (refused_bits(cell) if isinstance(cell, FieldCell) else 0)  # in truth, whatever was noted
-        for index, text in cell.shows:
-            lost = questions is not None and index in questions and questions[index].lost
-            if index >= 0 and not broken >> index & 1 and not lost:
+        for index, text in vain:
+            if questions is None or index not in questions or not questions[index].lost:
                 yield cell, said_text(cell, text)
 
 
