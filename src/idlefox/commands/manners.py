@@ -43,14 +43,15 @@ if TYPE_CHECKING:
               help="Walk for so long instead, as in 30s; what is found depends on the machine.")
 @click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[BROWSER]",
               help="Walk on the form's own page in a browser: auto, firefox or chromium.")
+@click.option("--jobs", "-j", type=click.IntRange(1), default=1, show_default=True, help="So many processes; what is found is the same.")
 @click.option("--seed", type=int, default=1, show_default=True, help="Another number makes other walks.")
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append what was found to a script, each as a scenario that holds.")
 @report_option
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    form: str, only: str, but: str, walks: int | None, lasting: str, live: str | None, seed: int, keeping: str, reports: tuple[Wanted, ...],
-    trust_python: bool | None, color: str,
+    form: str, only: str, but: str, walks: int | None, lasting: str, live: str | None, jobs: int, seed: int, keeping: str,
+    reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Walk about in a form, as people and accidents would, and hold it to rules that no form should break.
 
@@ -85,7 +86,9 @@ def command(
                 if outside is not None:
                     found = page_manners(loaded, chosen, seed=seed, walks=walks, seconds=seconds or SECONDS, told=told)
                 else:
-                    found = manners_of(loaded, chosen, seed=seed, walks=walks or WALKS, seconds=seconds, told=told)
+                    found = manners_of(
+                        loaded, chosen, seed=seed, walks=walks or WALKS, seconds=seconds, told=told, jobs=jobs, trust_python=trusted,
+                    )  # fmt: skip
         scenarios = [(breach, rehearsed(breach, loaded, form, DEFAULT_CLOCK)) for breach in found.breaches]
         console.lines(manners_lines(found, [_body(r) for _, r in scenarios], console.width()))
         if keeping:

@@ -63,7 +63,7 @@ class Watch:
         self.gone_from: Any = None  # the values when the page was left
         self.lost: list[tuple[Any, Any, Any]] = []
         self.outcome = ""
-        self.hidden = False  # something was hidden
+        self.hidden = self.spoke = False  # something was hidden, something said
         self.request: Any = None
         self.rows: Any = None
         self.load_state = self._state(subject) if "clean-slate" in only else {}
@@ -99,7 +99,7 @@ class Watch:
         trace = live.trace
         if self.noted > len(trace):
             self.noted = 0
-        self.lost, self.outcome, self.request, self.hidden = [], "", None, False
+        self.lost, self.outcome, self.request, self.hidden, self.spoke = [], "", None, False, False
         for at in range(self.noted, len(trace)):
             self.at, change = at, trace[at]
             hears = _HEARS.get(change[3])
@@ -133,6 +133,7 @@ class Watch:
         cell, after = change[2], change[5]
         if not after:
             return
+        self.spoke = True
         if not (self.left or self.sent):
             text = oddities.said_text(cell, after[0][1])
             self._tell("patience", cell, f"{_called(cell)} says {written(text)} before anything has been left or sent")
@@ -214,7 +215,7 @@ class Watch:
 
     def _refused(self, subject: SimulatedForm, step: Any) -> None:
         live = subject.session.live
-        if not oddities.says_anything(live) and not self.bare:
+        if not self.spoke and not oddities.says_anything(live) and not self.bare:
             self._tell("plain-speech", None, "an attempt to send is refused, and no message says why")
         for form in live.wholes.values():
             if not form.open or form.attempts == 0:

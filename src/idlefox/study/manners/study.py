@@ -6,26 +6,29 @@ kept, and later walks start from it. Forms are copied, not played anew; what is 
 
 from __future__ import annotations
 
+import os
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from random import Random
 from typing import Any
 
 from ...playing.player import DEFAULT_CLOCK
 from ...playing.simulated import SimulatedForm
 from ...playing.steps import take_step
-from ...playing.subjects import Loaded
+from ...playing.subjects import Loaded, Subjects
 from ...records import NamedTuple
+from ...roots import reading_below
 from ...script import tree
 from ..filling import Filling
 from ..moves import Repertoire
 from .rules import MANNERS, Found, Watch
 
 WALKS = 2_000
+_PARTS = 4  # in which they are made, each by itself, in however many processes
 _STEPS = 24  # of a walk, from where it starts
 _FROM_LOAD, _FROM_THE_GOOD_WAY = 0.2, 0.3  # of all walks
-_MOST_STATES = 400  # that walks may start from
-_MOST_WAYS_OUT = 60  # states from which it is tried to send something
+_MOST_STATES = 200  # that walks may start from
+_MOST_WAYS_OUT = 40  # states from which it is tried to send something
 _LONGEST_WALK = 60
 _MOST_PATHS = 6  # walks to a breach of which the shortest is sought
 # What is new: by these properties a state is known to differ from those before.
@@ -35,6 +38,8 @@ _TELLING = frozenset({
 })  # fmt: skip
 
 
+Key = tuple[str, str]  # a manner, and where it is broken
+Told = Callable[[int, int], None]
 _NO_WAY = Found("way-out", "", "no way was found to send something acceptable, from the very beginning")
 
 
@@ -70,56 +75,117 @@ class _Place(NamedTuple):
     state: int
 
 
+class Explored(NamedTuple):
+    """What came of one part of the walks: of each breach the shortest *paths* to it, and how often it was *met*."""
+
+    paths: dict[Key, list[tuple[Any, ...]]]
+    met: dict[Key, int]
+    walks: int
+    steps: int
+    states: int
+
+
+class Part(NamedTuple):
+    """One part of the walks, as another process needs to know it: *source* is the form's file."""
+
+    source: str
+    trust_python: bool
+    only: frozenset[str]
+    seed: int
+    number: int
+    walks: int
+    seconds: float | None
+    clock: int
+
+
 def manners_of(
     loaded: Loaded, only: tuple[str, ...], *, seed: int = 1, walks: int = WALKS, seconds: float | None = None, clock: int = DEFAULT_CLOCK,
-    told: Callable[[int, int], None] | None = None,
+    told: Told | None = None, jobs: int = 1, trust_python: bool = False,
 ) -> Manners:  # fmt: skip
     """What is rude about the form of *loaded*. *told* hears how many walks were made, and how many breaches are known.
 
-    With *seconds* it walks for so long, whatever *walks* says: then what is found depends on how fast the machine is.
+    The walks are made in parts, each by itself: with several *jobs*, of a form that comes from a file, in as many processes, and
+    what is found is the same. With *seconds* it walks for so long, whatever *walks* says: then what is found depends on the machine.
     """
-    return _Walks(loaded, frozenset(only or MANNERS), seed, clock).study(walks, seconds, told)
+    chosen = frozenset(only or MANNERS)
+    share = seconds / _PARTS * min(jobs, _PARTS) if seconds is not None else None
+    counts = [walks // _PARTS + (number < walks % _PARTS) for number in range(_PARTS)]
+    parts = [
+        Part(loaded.form.file, trust_python, chosen, seed, number, count, share, clock) for number, count in enumerate(counts) if count
+    ]
+    found: list[Explored] = []
+    for each in _in_processes(parts, jobs) if jobs > 1 else (_Walks(loaded, part).explore(told) for part in parts):
+        found.append(each)
+        if told is not None:
+            told(sum(part.walks for part in found), len({key for part in found for key in part.paths}))
+    return _Walks(loaded, parts[0]).told(found)
+
+
+def _in_processes(parts: list[Part], jobs: int) -> Iterator[Explored]:
+    from concurrent.futures import ProcessPoolExecutor
+
+    with ProcessPoolExecutor(min(jobs, len(parts))) as pool:
+        yield from pool.map(_alone, parts)
+
+
+def _alone(part: Part) -> Explored:
+    """What a process does of the walks."""
+    folder = os.path.dirname(part.source) or "."
+    with reading_below((folder,)):
+        loaded = Subjects(trust_python=part.trust_python).load(part.source, ".")
+    return _Walks(loaded, part).explore(None)
 
 
 def is_shown(loaded: Loaded, breach: Breach, steps: tuple[Any, ...], clock: int = DEFAULT_CLOCK) -> bool:
     """Whether *steps* show what *breach* tells, played from load."""
     key = (breach.manner, breach.where)
-    return _Walks(loaded, frozenset({breach.manner}), 1, clock).shown(key, steps) is not None
+    part = Part("", False, frozenset({breach.manner}), 1, 0, 0, None, clock)
+    return _Walks(loaded, part).shown(key, steps) is not None
 
 
 class _Walks:
-    def __init__(self, loaded: Loaded, only: frozenset[str], seed: int, clock: int) -> None:
-        self.loaded, self.only, self.seed, self.clock = loaded, only, seed, clock
+    def __init__(self, loaded: Loaded, part: Part) -> None:
+        self.loaded, self.part, self.only, self.clock = loaded, part, part.only, part.clock
         self.form = loaded.form
         self.repertoire = Repertoire(self.form)
-        self.random = Random(seed)
+        self.random = Random(f"{part.seed} {part.number}")
         self.places: list[_Place] = []
         self.known: set[Any] = set()
         self.states: set[int] = set()
-        self.paths: dict[tuple[str, str], list[tuple[Any, ...]]] = {}
-        self.met: dict[tuple[str, str], int] = {}
+        self.paths: dict[Key, list[tuple[Any, ...]]] = {}
+        self.met: dict[Key, int] = {}
         self.steps = 0
         self.ways_out = 0
         self.good = 1  # how many of the places stand on a way to a form that is accepted
         self.filling = Filling(self.form)
 
-    def study(self, walks: int, seconds: float | None, told: Callable[[int, int], None] | None) -> Manners:
-        begun = self._begun()
+    def explore(self, told: Told | None) -> Explored:
+        """Makes the walks."""
+        begun, made, seconds = self._begun(), 0, self.part.seconds
         if begun is None:
-            return Manners(self.seed, 0, 0, 0, (), tuple(m for m in MANNERS if m in self.only))
+            return Explored({}, {}, 0, 0, 0)
         self.states.add(0)
         self._keep(*begun, (), 0)
         self._follow_the_good_way(begun)
-        made, until = 0, time.monotonic() + seconds if seconds is not None else None
-        while made < walks if until is None else time.monotonic() < until:
+        until = time.monotonic() + seconds if seconds is not None else None
+        while made < self.part.walks if until is None else time.monotonic() < until:
             self._walk()
             made += 1
             if told is not None and made % 50 == 0:
-                told(made, len(self.paths))
+                told(self.part.number * self.part.walks + made, len(self.paths))
+        return Explored(self.paths, self.met, made, self.steps, len(self.states))
+
+    def told(self, found: list[Explored]) -> Manners:
+        """What came of all parts: each breach with the shortest scenario."""
+        for part in found:
+            for key, paths in part.paths.items():
+                self.paths[key] = sorted([*self.paths.get(key, ()), *paths], key=_length)[:_MOST_PATHS]
+                self.met[key] = self.met.get(key, 0) + part.met[key]
         breaches = [self._shortest(key) for key in self.paths]
         order = list(MANNERS)
-        found = sorted((b for b in breaches if b is not None), key=lambda b: (order.index(b.manner), len(b.steps), b.where))
-        return Manners(self.seed, made, self.steps, len(self.states), tuple(found), tuple(m for m in MANNERS if m in self.only))
+        sure = sorted((b for b in breaches if b is not None), key=lambda b: (order.index(b.manner), len(b.steps), b.where))
+        walks, steps, states = (sum(getattr(part, name) for part in found) for name in ("walks", "steps", "states"))
+        return Manners(self.part.seed, walks, steps, states, tuple(sure), tuple(m for m in MANNERS if m in self.only))
 
     def _begun(self) -> tuple[SimulatedForm, Watch] | None:
         subject = self.loaded.begin(".")
@@ -138,13 +204,14 @@ class _Walks:
                 self._hear([_NO_WAY], ())
             self.ways_out = _MOST_WAYS_OUT  # it would be said of every state
             return
+        self.ways_out = 0 if self.part.number == 0 else _MOST_WAYS_OUT  # once is enough of what all parts begin with
         self._follow(self.places[0], way)
         ready = next((n for n, step in enumerate(way) if isinstance(step, tree.Submit)), len(way))
         if ready < len(self.places):
             for answer in self.repertoire.answers:
                 if answer.lookup is None:  # whatever else may come of it
                     self._follow(self.places[ready], [answer, way[ready], self.filling.settle])
-        self.good = len(self.places)
+        self.good, self.ways_out = len(self.places), 0
 
     def _follow(self, place: _Place, steps: list[Any]) -> None:
         """Takes *steps* from *place* on, and keeps where they lead."""
@@ -243,7 +310,7 @@ class _Walks:
             elif _length(path) < _length(longest := max(paths, key=_length)):
                 paths[paths.index(longest)] = path
 
-    def _shortest(self, key: tuple[str, str]) -> Breach | None:
+    def _shortest(self, key: Key) -> Breach | None:
         """The breach *key* with a scenario in which no step can be left out."""
         best: tuple[tuple[Any, ...], Found] | None = None
         for path in sorted(self.paths[key], key=_length):
@@ -254,7 +321,7 @@ class _Walks:
             best = self._simpler(key, best)
         return Breach(*key, best[1].sentence, best[1].at, best[0], self.met[key]) if best is not None else None
 
-    def _shrunk(self, key: tuple[str, str], path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Found] | None:
+    def _shrunk(self, key: Key, path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Found] | None:
         now = self.shown(key, path)
         if now is None:
             return None
@@ -272,7 +339,7 @@ class _Walks:
                 return now
             size = max(size // 2, 1)
 
-    def _simpler(self, key: tuple[str, str], now: tuple[tuple[Any, ...], Found]) -> tuple[tuple[Any, ...], Found]:
+    def _simpler(self, key: Key, now: tuple[tuple[Any, ...], Found]) -> tuple[tuple[Any, ...], Found]:
         """The same with texts typed no further than they must be."""
         for at, step in enumerate(now[0]):
             if isinstance(step, tree.Retype | tree.FillLine):
@@ -284,7 +351,7 @@ class _Walks:
                         now = found
         return now
 
-    def shown(self, key: tuple[str, str], path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Found] | None:
+    def shown(self, key: Key, path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Found] | None:
         """*path*, cut where it has shown the breach, and the sentence; None where it does not, or cannot be taken."""
         subject = self.loaded.begin(".")
         assert isinstance(subject, SimulatedForm)
