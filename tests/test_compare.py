@@ -21,7 +21,7 @@ def two(fox: Fox) -> Fox:
 
 
 def test_a_form_does_not_differ_from_itself(two: Fox) -> None:
-    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox", "--explore", "--report", "json=c.json")
+    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox", "--explore", "--walks", "5", "--report", "json=c.json")
     assert done.returncode == 0, done.stdout
     data = json.loads((two.folder / "c.json").read_text())
     assert (data["format"], data["scenarios"], data["differences"], data["left_out"]) == (1, 23, [], [])
@@ -38,7 +38,7 @@ def test_where_two_forms_part(two: Fox, old: str, new: str, layer: str, told: st
     text = (DEMO / "booking.form.yaml").read_text("utf-8")
     assert old in text
     two.write(same__form__yaml=text.replace(old, new))
-    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox", "--explore", "--report", "json=c.json")
+    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox", "--explore", "--walks", "5", "--report", "json=c.json")
     assert done.returncode == 1
     differences = json.loads((two.folder / "c.json").read_text())["differences"]
     assert any(each["layer"] == layer and told in f"{each['address']} {each['what']}".strip() for each in differences), differences[:3]
@@ -52,7 +52,7 @@ def test_names_that_differ_are_mapped(two: Fox) -> None:
     done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox")
     assert done.returncode == 1
     assert "does not fit B" in done.stdout
-    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox", "--map", "voucher=coupon", "--explore")
+    done = two("compare", "booking.form.yaml", "same.form.yaml", "booking.fox", "--map", "voucher=coupon", "--explore", "--walks", "5")
     assert done.returncode == 0, done.stdout
     assert two("compare", "booking.form.yaml", "same.form.yaml").returncode == 2
     assert two("compare", "booking.form.yaml", "nix.form.yaml", "booking.fox").returncode == 2

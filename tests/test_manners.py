@@ -43,6 +43,8 @@ PLANTED = [
     ("closes", "submit:\n", "faults: {notice_stays: true}\nsubmit:\n", 8),
 ]  # fmt: skip
 
+WALKS = {"forgives": 1600, "no-rush": 1600, "no-ghosts": 1600, "fresh-answers": 1000}  # how many it takes to meet them
+
 
 def form_of(text: str) -> Loaded:
     form = read_sheet_text(text, "booking.form.yaml")
@@ -52,7 +54,7 @@ def form_of(text: str) -> Loaded:
 @pytest.mark.parametrize(("manner", "old", "new", "steps"), PLANTED, ids=lambda each: each if isinstance(each, str) and each in MANNERS else "")
 def test_a_planted_fault_is_found_and_shown_in_few_steps(manner: str, old: str, new: str, steps: int) -> None:
     assert BOOKING.count(old) == 1
-    found = manners_of(form_of(BOOKING.replace(old, new)), (manner,))
+    found = manners_of(form_of(BOOKING.replace(old, new)), (manner,), walks=WALKS.get(manner, 600))
     assert found.breaches, "nothing was found"
     assert {breach.manner for breach in found.breaches} == {manner}
     assert len(found.breaches[0].steps) <= steps, found.breaches[0].steps
@@ -60,7 +62,7 @@ def test_a_planted_fault_is_found_and_shown_in_few_steps(manner: str, old: str, 
 
 def test_the_broken_form_breaks_them_all_and_no_step_can_be_left_out() -> None:
     loaded = Subjects().load(str(DEMO / "broken.form.yaml"), ".")
-    found = manners_of(loaded, ())
+    found = manners_of(loaded, (), walks=1000)
     assert {breach.manner for breach in found.breaches} == set(MANNERS)
     for breach in found.breaches:
         assert is_shown(loaded, breach, breach.steps), breach
@@ -71,9 +73,9 @@ def test_the_broken_form_breaks_them_all_and_no_step_can_be_left_out() -> None:
 @pytest.mark.parametrize("name", ["booking.form.yaml", "crew.form.yaml", "claims.form.yaml", "lost-property.html#lost"])
 def test_the_clean_forms_break_none(fox: Fox, name: str) -> None:
     shutil.copytree(DEMO, fox.folder, dirs_exist_ok=True)
-    done = fox("manners", name, "--walks", "1000", "--seed", "3")
+    done = fox("manners", name, "--walks", "500", "--seed", "3")
     assert done.returncode == 0, done.stdout
-    assert done.stdout.startswith(" nothing rude was met: 14 manners   1,000 walks, ")
+    assert done.stdout.startswith(" nothing rude was met: 14 manners   500 walks, ")
 
 
 def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:

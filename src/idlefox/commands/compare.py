@@ -29,7 +29,7 @@ from .study_reports import draw_sums, figure_option, goes_to_output, report_opti
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
 
-WALKS, LIVE_WALKS = 200, 10
+WALKS, LIVE_WALKS = 100, 10
 
 
 @click.command("compare")
