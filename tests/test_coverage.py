@@ -118,7 +118,7 @@ def test_coverage_is_printed_bounded_drawn_and_kept(fox: Fox) -> None:
 
 STEP = st.sampled_from([
     'type a "a"', 'type a "1"', "erase a", 'type n "1"', "erase n", "turn .on on", "turn .on off", 'type b "x"', 'type b "1"', "erase b",
-    'pick pick "p"', 'pick pick "q"', "add r", "remove r[0]", 'type r[0].t "x"', "erase r[0].t", "blur", "focus a", "submit", "settle", "reset",
+    'pick pick "p"', 'pick pick "q"', "add r", "remove r[0]", 'type r[0].t "x"', "erase r[0].t", "blur", "focus a", "submit", "settle",
 ])  # fmt: skip
 
 

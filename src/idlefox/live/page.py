@@ -79,6 +79,7 @@ class Page:
         self.held: list[Held] = []
         self.console: list[str] = []
         self.left = False  # the document is on its way out
+        self._arriving = False  # the page itself is being loaded
         self._loads = 0
         self.documents = 0  # that have loaded
         self._stretches = 0
@@ -156,12 +157,15 @@ class Page:
         settings = {**self.settings, "armed": armed, "clock": clock, "run": f"{id(self)}-{self._loads}", "fresh": fresh}
         await self._put_agent(settings)
         self._begin()
+        self._arriving = True
         try:
             await self.connection.call("browsingContext.navigate", context=self.context, url=url, wait="complete", within=LOAD)
         except BiDiError as fault:
             raise NoPage(fault.message) from None
         except TimeoutError:
             raise NoPage(f"it has not loaded within {LOAD:.0f} s") from None
+        finally:
+            self._arriving = False
         await self._next_document(self.documents, there=True)
 
     async def _put_agent(self, settings: dict[str, Any]) -> None:
@@ -316,9 +320,9 @@ class Page:
         """What the loopback server asks: the answer to *request*, once it is due; None where it is none of ours."""
         if any(lost._replace(headers={}) == request._replace(headers={}) for lost in self._lost.values()):
             return LOST  # a browser sends again what got no answer
-        if request.navigates and request.method == "GET" and not self._loaded.is_set() and request.target == target_of(self.url):
-            return None  # the page itself: a form without an action is sent to where it is
-        decided = self.world.decide(request, self.now)
+        # The page itself is no submission: a form without an action is sent to where its page is.
+        itself = self._arriving and request.navigates and request.method == "GET" and request.target == target_of(self.url)
+        decided = self.world.decide(request, self.now) if not itself else None
         if decided is None:
             self._early.append((request.method, request.target))
             self._arrived.set()
