@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 
+from ...records import NamedTuple
 from ..judge.change import set_touched
 from ..judge.timing import first_report, set_reported, update_shows
 from ..state.cells import Container, FieldCell, ListCell, everything

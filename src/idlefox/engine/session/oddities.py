@@ -168,13 +168,8 @@ def as_seen(cell: FieldCell, value: Any) -> Any:
     return normal(value) if normal is not None and isinstance(value, str) else value
 
 
-def value_seen(cell: Cell) -> Any:
-    """The value of *cell* as rules, lookups and the server see it."""
-    return judged_value(cell)
-
-
 __all__ = [
-    "Told", "as_seen", "blocked_by_absent", "everything", "first_wrong", "leaves", "misplaced", "out_of_reach", "owes_an_answer",
+    "Told", "as_seen", "blocked_by_absent", "everything", "first_wrong", "judged_value", "leaves",
+    "misplaced", "out_of_reach", "owes_an_answer",
     "said_in_vain", "said_text", "says_anything", "says_nothing_with", "server_says", "shown_texts", "told_of_rows", "travels",
-    "value_seen",
 ]  # fmt: skip

@@ -189,7 +189,7 @@ class Watch:
     def _said(self, change: Any, step: Any) -> None:
         cell = change[2]
         if change[5]:
-            self.server[cell.key] = oddities.value_seen(cell)
+            self.server[cell.key] = oddities.judged_value(cell)
 
     def _notice(self, change: Any, step: Any) -> None:
         self.outcome = self.outcome or "notice"

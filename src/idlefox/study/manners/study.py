@@ -21,6 +21,7 @@ from ...roots import reading_below
 from ...script import tree
 from ..filling import Filling
 from ..moves import Repertoire
+from ..shrinking import Steps, fewest
 from .rules import MANNERS, Found, Watch
 
 WALKS = 2_000
@@ -325,19 +326,12 @@ class _Walks:
         now = self.shown(key, path)
         if now is None:
             return None
-        size = max(len(now[0]) // 2, 1)
-        while True:
-            at, before = 0, len(now[0])
-            while at < len(now[0]):
-                steps = now[0][:at] + now[0][at + size :]
-                found = self.shown(key, steps)
-                if found is not None:
-                    now = found
-                else:
-                    at += size
-            if size == 1 and len(now[0]) == before:
-                return now
-            size = max(size // 2, 1)
+
+        def shown(steps: Steps) -> Steps | None:
+            found = self.shown(key, steps)
+            return found[0] if found is not None else None
+
+        return self.shown(key, fewest(now[0], shown))
 
     def _simpler(self, key: Key, now: tuple[tuple[Any, ...], Found]) -> tuple[tuple[Any, ...], Found]:
         """The same with texts typed no further than they must be."""

@@ -6,6 +6,7 @@ Both are played in step; what each step has changed is held against what it has 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from functools import partial
 from random import Random
 from typing import Any
 
@@ -19,6 +20,7 @@ from ...records import NamedTuple
 from ...script.tree import Address
 from ...script.writer import called, write_played
 from ..moves import Repertoire
+from ..shrinking import Steps, fewest, is_about
 
 _SEEN = frozenset({
     "value", "reads", "dirty", "touched", "breaks", "shows", "visible", "enabled", "readonly", "required", "status", "outcome", "view",
@@ -26,7 +28,6 @@ _SEEN = frozenset({
 })  # fmt: skip
 _WALKS, _STEPS = 80, 20
 _MOST_FOUND = 12  # ways that tell them apart of which a check is sought
-Steps = tuple[Any, ...]
 
 
 class Way(NamedTuple):
@@ -51,7 +52,7 @@ class Apart:
             shown = self._apart(second, steps)
             if shown is None:
                 continue
-            way = self._checked(second, self._fewest(second, shown))
+            way = self._checked(second, fewest(shown, partial(self._apart, second)))
             if way is not None:
                 return way
             found += 1
@@ -61,9 +62,9 @@ class Apart:
 
     def _tried(self, path: Path) -> Iterator[Steps]:
         """The sequences that are about *path* first."""
-        near = [steps for steps, about in zip(self.sequences, self.about, strict=True) if _is_near(path, about)]
+        near = [steps for steps, about in zip(self.sequences, self.about, strict=True) if is_about(path, about)]
         yield from near
-        yield from (steps for steps, about in zip(self.sequences, self.about, strict=True) if not _is_near(path, about))
+        yield from (steps for steps, about in zip(self.sequences, self.about, strict=True) if not is_about(path, about))
 
     def _by_walking(self, second: Loaded) -> Way | None:
         random, found = Random(1), 0
@@ -77,7 +78,7 @@ class Apart:
                     break
                 steps = (*steps, step)
                 if told == "apart":
-                    way = self._checked(second, self._fewest(second, steps))
+                    way = self._checked(second, fewest(steps, partial(self._apart, second)))
                     if way is not None:
                         return way
                     found += 1
@@ -100,21 +101,6 @@ class Apart:
             if told == "apart":
                 return done
         return None
-
-    def _fewest(self, second: Loaded, steps: Steps) -> Steps:
-        size = max(len(steps) // 2, 1)
-        while steps:
-            at, before = 0, len(steps)
-            while at < len(steps):
-                shown = self._apart(second, steps[:at] + steps[at + size :])
-                if shown is not None:
-                    steps = shown
-                else:
-                    at += size
-            if size == 1 and len(steps) == before:
-                break
-            size = max(size // 2, 1)
-        return steps
 
     def _checked(self, second: Loaded, steps: Steps) -> Way | None:
         """*steps* with a check that the first holds and the second does not."""
@@ -214,7 +200,3 @@ def _mentioned(steps: Steps) -> frozenset[Path]:
 
 def _schema(segments: Iterable[Any]) -> Path:
     return tuple("*" if isinstance(each, int) else str(each) for each in segments)
-
-
-def _is_near(path: Path, about: frozenset[Path]) -> bool:
-    return any(each[: len(path)] == path or path[: len(each)] == each for each in about)

@@ -20,7 +20,8 @@ from ...script.tree import Address, Cannot, Check
 from ..coverage.points import points_of
 from ..coverage.study import Coverage, address_of
 from ..coverage.ways import read_steps, tries
-from .apart import Apart, Steps
+from ..shrinking import Steps, is_about
+from .apart import Apart
 from .faults import Fault, faults_of
 from .same import is_same
 from .sequences import sequences_of
@@ -134,7 +135,7 @@ class Weakening:
             return told
         planted = fault.planted(self.form)
         weak = simulated(planted, compile_form(planted, self._python()))
-        for can in sorted(self._noticing(fault), key=lambda can: (not _is_about(fault.path, can.paths), len(can.scenario.ops))):
+        for can in sorted(self._noticing(fault), key=lambda can: (not is_about(fault.path, can.paths), len(can.scenario.ops))):
             if self._falls(can, weak):
                 return told._replace(verdict="caught", by=address_of(can.scenario))
         way = self._ways().way_to(weak, fault.path)
@@ -147,7 +148,7 @@ class Weakening:
     def _noticing(self, fault: Fault) -> Iterator[_Can]:
         """The scenarios that can notice *fault*: no other comes by what it changes, or looks at the form as a whole."""
         for can in self.can:
-            if not fault.path or can.whole or _is_about(fault.path, can.paths):
+            if not fault.path or can.whole or is_about(fault.path, can.paths):
                 yield can
 
     def _falls(self, can: _Can, weak: Loaded) -> bool:
@@ -216,7 +217,3 @@ def _address(act: Any) -> Any:
 
 def _schema(segments: Any) -> Path:
     return tuple("*" if isinstance(each, int) else str(each) for each in segments)
-
-
-def _is_about(path: Path, paths: frozenset[Path]) -> bool:
-    return any(each[: len(path)] == path or path[: len(each)] == each for each in paths)
