@@ -35,7 +35,7 @@ NAMES = (
 )  # fmt: skip
 NO_BROWSER = ("-k", "not in_a_browser")  # what a browser was seen to do is held without one
 FILES = tuple(f"tests/test_{name}.py" for name in NAMES)
-SECONDS = 300  # a mutant that never ends is caught
+SECONDS = 600  # a mutant that never ends is caught; the tests of one that nothing catches may take minutes: such are named
 # Leaves of what was collected what the file named in the environment lists.
 CHOOSER = """
 import json, os
@@ -140,6 +140,7 @@ def caught(mutant: Mutant, folder: Path, known: Covering) -> bool:
             env=environment(folder, MUTANT_TESTS=str(chosen)), capture_output=True, timeout=SECONDS, check=False,
         )  # fmt: skip
     except subprocess.TimeoutExpired:
+        print(f"no end    {name}:{mutant.line}  {mutant.operator.removeprefix('core/')} #{mutant.occurrence}", flush=True)
         return True
     finally:
         target.write_text(original, encoding="utf-8")

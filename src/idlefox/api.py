@@ -103,6 +103,7 @@ def play(
     from .playing.subjects import Subjects
     from .playing.suite import play_files
     from .playing.tags import read_tags
+    from .playing.work import Work
 
     given = (tags,) if isinstance(tags, str) else tuple(tags)
     if jobs < 1:
@@ -111,7 +112,7 @@ def play(
         read_tags(text)
     form = os.fspath(subject)
     folders = [os.fspath(root) for root in roots] + ([os.path.dirname(form) or "."] if form else [])
-    wishes = Wishes(form, Narrowed(given, match), trust_python=trust_python, jobs=jobs, roots=tuple(folders))
+    wishes = Wishes(form, Narrowed(given, match), trust_python=trust_python, work=Work(jobs), roots=tuple(folders))
     chosen, problems = choose_files(os.fspath(path) for path in paths)
     results = Results(play_files(chosen, wishes, Subjects(trust_python=trust_python)))
     scenarios = tuple(_scenario(scenario) for script in results for scenario in script.scenarios)

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import lru_cache
 
+from . import disk
 from .records import NamedTuple
 from .roots import held_instead, note_read, outside
 
@@ -108,9 +109,6 @@ def listed(words: Iterable[str], conjunction: str = "or", most: int = 12) -> str
 
 def read_bytes(path: str) -> bytes:
     """What is in the file at *path*. Raises Unreadable where it cannot be read."""
-    import os
-    import stat
-
     place = Place(path, 1, 1)
     if odd := no_path(path):
         raise Unreadable([Problem(place, f"this is no path: {odd}", "name a file", code=BAD_PATH)])
@@ -121,11 +119,10 @@ def read_bytes(path: str) -> bytes:
     if held is not None:
         return held
     try:
-        mode = os.stat(path).st_mode
-        if not stat.S_ISREG(mode) and not stat.S_ISDIR(mode):
-            raise Unreadable([Problem(place, "this is a device or a pipe, not a file", "name a file; a script may come by: idlefox run -")])
-        with open(path, "rb") as handle:
-            return handle.read()
+        return disk.content(path)
+    except disk.NoFile:
+        cause = "this is a device or a pipe, not a file"
+        raise Unreadable([Problem(place, cause, "name a file; a script may come by: idlefox run -")]) from None
     except FileNotFoundError:
         raise Unreadable([Problem(place, "there is no such file", near_file(path), code=NO_FILE)]) from None
     except IsADirectoryError:
@@ -163,7 +160,7 @@ def near_file(path: str, written: str = "") -> str:
 
     folder, name = os.path.split(path)
     try:
-        there = [entry.name for entry in os.scandir(folder or ".") if entry.is_file()]
+        there = disk.names_in(folder)
     except (OSError, ValueError):
         return f"there is no folder {os.path.dirname(written or path)!r}"
     stem, ending = os.path.splitext(name)

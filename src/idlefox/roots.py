@@ -11,6 +11,8 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 
+from .disk import real
+
 _ROOTS: ContextVar[tuple[str, ...]] = ContextVar("roots", default=())
 
 
@@ -33,7 +35,7 @@ def reading_instead(held: Mapping[str, bytes]) -> Iterator[None]:
 def held_instead(path: str) -> bytes | None:
     """What the file at *path* reads instead of what is in it; None where it is read as it is."""
     held = _HELD.get()
-    return held.get(_real(path)) if held else None
+    return held.get(real(path)) if held else None
 
 
 @contextmanager
@@ -56,7 +58,7 @@ def note_read(*paths: str) -> None:
 @contextmanager
 def reading_below(roots: tuple[str, ...]) -> Iterator[None]:
     """Until this ends only what lies below one of *roots* is read; without any, everything."""
-    before = _ROOTS.set(tuple(map(os.path.realpath, roots)))
+    before = _ROOTS.set(tuple(map(real, roots)))
     try:
         yield
     finally:
@@ -66,7 +68,7 @@ def reading_below(roots: tuple[str, ...]) -> Iterator[None]:
 def outside(path: str) -> bool:
     """Whether *path*, its links followed, lies where nothing may be read."""
     roots = _ROOTS.get()
-    return bool(roots) and _real(path) != "" and not any(is_below(path, root) for root in roots)
+    return bool(roots) and real(path) != "" and not any(is_below(path, root) for root in roots)
 
 
 def roots_now() -> tuple[str, ...]:
@@ -76,13 +78,6 @@ def roots_now() -> tuple[str, ...]:
 
 def is_below(path: str, folder: str) -> bool:
     """Whether *path* is *folder* or lies in it, links followed."""
-    real, root = _real(path), _real(folder)
-    return real == root != "" or (root != "" and real.startswith(root.rstrip(os.sep) + os.sep))
+    inner, root = real(path), real(folder)
+    return inner == root != "" or (root != "" and inner.startswith(root.rstrip(os.sep) + os.sep))
 
-
-def _real(path: str) -> str:
-    """*path*, its links followed; "" for what can be no path: nothing lies there, and who opens it is told so."""
-    try:
-        return os.path.realpath(path)
-    except ValueError:
-        return ""

@@ -86,6 +86,8 @@ def play(
             current.clear()
             progress.script_done(result.scenarios)
             take(result)
+    except Unreadable as fault:  # nobody is there to play
+        problems = [*problems, *fault.problems]
     except KeyboardInterrupt:
         signal.signal(signal.SIGINT, lambda *_: os._exit(130))  # once more: at once
         interrupted = True

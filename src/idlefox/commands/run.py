@@ -15,13 +15,14 @@ from ..playing.tags import TagError, read_tags
 from ..problems import Problem, Unreadable
 from ..report.styled import plain
 from . import completing
-from .config import Config, far_report, further_roots, jobs_of, read_config, trusts
+from .config import Config, far_report, further_roots, read_config, trusts
 from .console import Console
 from .faults import internal_fault
 from .last_run import Fallen, keep_last, only_fallen, read_last
 from .live_options import outside_of, served
 from .playing import Manner, choose, list_scenarios, play
 from .reports import Wanted, one_at_most, report_of, write_reports
+from .work_options import jobs_option, on_option, work_of
 
 _Command = Callable[..., Any]
 
@@ -64,7 +65,8 @@ _order_options = _options(
     click.option("--seed", type=click.IntRange(0), default=None, metavar="N", help="The order that was shuffled with N."),
     click.option("--stop-first", is_flag=True, help="Stop at the first scenario that does not hold."),
     click.option("--stop-after", type=click.IntRange(1), default=None, metavar="N", help="Stop after N that do not hold."),
-    click.option("--jobs", default=None, metavar="N|auto", help="Play in N processes (auto: one a core). Results keep their order."),
+    jobs_option,
+    on_option,
     click.option("--watch", is_flag=True, help="Play again whatever a change of a file concerns, until you quit."),
 )
 _output_options = _options(
@@ -115,8 +117,9 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
     if wishes.seed is not None and not manner.quiet:
         console.lines([[(f" the order is shuffled; the same again: --order shuffled --seed {wishes.seed}", "dim")]])
     if given["watch"]:
-        if wanted or paths == ("-",):
-            raise click.UsageError(f"--watch goes without {'--report' if wanted else '-'}")
+        odd = "--report" if wanted else "--on" if wishes.work.on else "-" if paths == ("-",) else ""
+        if odd:
+            raise click.UsageError(f"--watch goes without {odd}")
         from .watching import watch
 
         raise SystemExit(watch(paths or otherwise, otherwise, wishes, console, manner))
@@ -146,6 +149,8 @@ def _read(given: dict[str, Any]) -> tuple[Config, str, Wishes, list[Wanted]]:
     wanted = _usable("report", lambda: _reports(given["reports"] or config.reports))
     if not given["reports"] and (odd := far_report(config, wanted)) is not None:
         raise _told([odd], color)
+    if given["on"] and given["live"]:
+        raise click.UsageError("--on goes without --live: browsers are started on this machine")
     live = {name: given[name] for name in ("show", "hands", "deadline", "retries")}
     subject = given["subject"]
     for text in given["tags"]:
@@ -156,7 +161,7 @@ def _read(given: dict[str, Any]) -> tuple[Config, str, Wishes, list[Wanted]]:
         stop_after=given["stop_after"] or int(given["stop_first"]),
         seed=_seed(given["order"], given["seed"]),
         trust_python=trusted,
-        jobs=_usable("jobs", lambda: jobs_of(given["jobs"] if given["jobs"] is not None else config.jobs)),
+        work=work_of(given["jobs"], given["on"], config),
         project=config.folder,
         stories=any(kind == "html" for kind, _ in wanted),
         outside=outside_of(given["live"], live, config.live, Console(color)),

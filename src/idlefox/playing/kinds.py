@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import os
-
+from ..disk import size_of
 from ..problems import KIND, Place, Problem, listed, no_path
 
 _ENDINGS = {
@@ -34,7 +33,7 @@ def misplaced(path: str, *wanted: str) -> Problem | None:
     """That the file *path*, which is there, is of another kind than those *wanted*; None where it is one of them."""
     file = path.partition("#")[0]
     kind = kind_of(path)
-    if kind in wanted or no_path(file) or not os.path.isfile(file):
+    if kind in wanted or no_path(file) or size_of(file) is None:
         return None
     needs = listed(_CALLED[each] for each in wanted)
     return Problem(Place(path, 1, 1), f"this is {_CALLED[kind]}, and {needs} is needed here", _TAKEN[kind].format(path), code=KIND)

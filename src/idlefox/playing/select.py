@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
+from .. import disk
 from ..problems import BAD_PATH, KIND, Place, Problem, no_path
 from ..records import NamedTuple
 from ..roots import is_below
@@ -115,7 +116,7 @@ def at_lines(scenarios: list[Scenario], lines: tuple[int, ...]) -> tuple[list[Sc
 
 def at_rows(scenarios: list[Scenario], rows: tuple[tuple[str, int], ...], folder: Path) -> list[Scenario]:
     """The scenarios that are played for one of *rows* (a table's file, its line)."""
-    return [s for s in scenarios if s.row_file and (str((folder / s.row_file).resolve()), s.row_line) in rows]
+    return [s for s in scenarios if s.row_file and (disk.real(str(folder / s.row_file)), s.row_line) in rows]
 
 
 class Narrowed(NamedTuple):

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
+from ..disk import size_of
 from ..engine.acts.buttons import button_enabled, button_visible, find_button, why_no_press
 from ..engine.acts.enter import media_type
 from ..engine.acts.rows import why_not
@@ -91,7 +91,7 @@ class SimulatedForm:
             beside, name = Path(self.folder) / file.name, Path(file.name).name
             if outside(str(beside)):
                 return Refusal("file outside", write_address(act.address.segments), "upload", {"file": file.name})
-            there = beside.stat().st_size if os.path.isfile(beside) else None
+            there = size_of(str(beside))
             if there is not None and file.size is not None and file.size != there:
                 facts = {"file": file.name, "size": file.size, "there": there}
                 return Refusal("other size", write_address(act.address.segments), "upload", facts)

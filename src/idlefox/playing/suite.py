@@ -7,7 +7,6 @@ import re
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
-from typing import Any
 
 from ..problems import CALL, Place, Problem, Unreadable, read_text
 from ..records import NamedTuple
@@ -16,6 +15,8 @@ from .player import Begun, Prepares, Ready, Teller, Told, Wishes, play_script, p
 from .results import ScriptResult
 from .select import Chosen
 from .subjects import Subjects
+from .work import Workers, kept
+from .workers import workers
 
 _TABLE = re.compile(r"^\s*with\s+(?:csv|json)\s+\"([^\"]+)\"", re.MULTILINE)
 _PARTS_EACH = 4  # so many parts of the work for each process, that none waits long for the last
@@ -23,10 +24,11 @@ _LEAST_PART = 30_000  # bytes of script and tables: what is less is not worth to
 
 
 class Task(NamedTuple):
-    """What one process plays at a time."""
+    """What one process plays at a time. *text*: all that is to be read of a part, where that is known already."""
 
     chosen: Chosen
     part: Part = WHOLE
+    text: str | None = None
 
 
 def in_order(chosen: list[Chosen], wishes: Wishes) -> list[Chosen]:
@@ -47,18 +49,23 @@ def play_files(
     """Plays the scripts; ends early where *wishes* say so. *tell* hears of every scenario, *begun* of every script and how many it has.
 
     What has been played of a script when so many have fallen is all that is told of it, whatever other processes have done meanwhile.
+    Raises Unreadable where a cluster is wished that cannot be reached.
     """
     ordered = in_order(chosen, wishes)
-    tasks = _tasks(ordered, wishes.jobs) if wishes.jobs > 1 else []
-    results = _in_processes(tasks, wishes) if len(tasks) > 1 else _one_by_one(ordered, wishes, subjects, tell, begun, prepared)
-    fallen = 0
-    for result in results:
-        if wishes.stop_after:
-            result = _until(result, wishes.stop_after - fallen)
-            fallen += bool(result.errors) + sum(scenario.fell for scenario in result.scenarios)
-        yield result
-        if wishes.stop_after and fallen >= wishes.stop_after:
-            return
+    with workers(wishes.work) as those:
+        tasks = [] if wishes.work.is_here else list(_tasks(ordered, wishes, those.width))
+        if len(tasks) > 1 or wishes.work.on:
+            results = _in_parts(tasks, wishes, those)
+        else:
+            results = _one_by_one(ordered, wishes, subjects, tell, begun, prepared)
+        fallen = 0
+        for result in results:
+            if wishes.stop_after:
+                result = _until(result, wishes.stop_after - fallen)
+                fallen += bool(result.errors) + sum(scenario.fell for scenario in result.scenarios)
+            yield result
+            if wishes.stop_after and fallen >= wishes.stop_after:
+                return
 
 
 def _one_by_one(
@@ -91,16 +98,16 @@ def _until(result: ScriptResult, most: int) -> ScriptResult:
     return result
 
 
-# in several processes
-def _tasks(chosen: list[Chosen], jobs: int) -> list[Task]:
+# in parts
+def _tasks(chosen: list[Chosen], wishes: Wishes, width: int) -> Iterator[Task]:
     """The work in tasks of about one size: a long script is several."""
     sizes = [_size(each) for each in chosen]
-    share = max(sum(sizes) // (jobs * _PARTS_EACH), _LEAST_PART)
-    tasks = []
+    share = max(sum(sizes) // (width * _PARTS_EACH), _LEAST_PART)
     for each, size in zip(chosen, sizes, strict=True):
-        parts = 1 if each.lines or each.rows else min(max(round(size / share), 1), jobs * _PARTS_EACH)
-        tasks += [Task(each, Part(number, parts)) for number in range(parts)]
-    return tasks
+        parts = 1 if each.lines or each.rows else min(max(round(size / share), 1), width * _PARTS_EACH)
+        text = _known_text(each) if wishes.work.on and (parts == 1 or wishes.seed is None) else None
+        for part in (Part(number, parts) for number in range(parts)):
+            yield Task(each, part, text if text is None or parts == 1 else part_of_text(text, part))
 
 
 def _size(chosen: Chosen) -> int:
@@ -116,10 +123,18 @@ def _size(chosen: Chosen) -> int:
         return 0
 
 
-def _in_processes(tasks: list[Task], wishes: Wishes) -> Iterator[ScriptResult]:
-    """Plays *tasks* in several processes; results come in their order, whatever finishes first, parts of one script as one."""
+def _known_text(chosen: Chosen) -> str | None:
+    """The text of *chosen*; None where it cannot be read, which is told where it is played."""
+    try:
+        return _text(chosen)
+    except Unreadable:
+        return None
+
+
+def _in_parts(tasks: list[Task], wishes: Wishes, those: Workers) -> Iterator[ScriptResult]:
+    """Has *tasks* played; results come in their order, whatever finishes first, parts of one script as one."""
     whole: ScriptResult | None = None
-    for task, result in zip(tasks, _played(tasks, wishes), strict=False):
+    for task, result in zip(tasks, those.results(partial(_alone, wishes), tasks, _died), strict=False):
         whole = result if whole is None else _joined(whole, result)
         if task.part.number == task.part.parts - 1:
             yield whole
@@ -138,70 +153,33 @@ def _joined(before: ScriptResult, after: ScriptResult) -> ScriptResult:
     )  # fmt: skip
 
 
-def _played(tasks: list[Task], wishes: Wishes) -> Iterator[ScriptResult]:
-    import multiprocessing
-    from concurrent.futures import Executor, ProcessPoolExecutor
-    from concurrent.futures.process import BrokenProcessPool
-
-    pool: Executor
-    done = 0
-    with ProcessPoolExecutor(min(wishes.jobs, len(tasks)), initializer=_ignore_interrupts) as pool:
-        try:
-            for result in pool.map(partial(_alone, wishes), tasks):
-                done += 1
-                yield result
-        except BrokenProcessPool:
-            pass  # a process has died: what it had not done is played once more, each task in a process of its own
-        except (KeyboardInterrupt, GeneratorExit):
-            # Nobody waits for what is still playing: what has come in is what there is.
-            for process in multiprocessing.active_children():
-                process.terminate()
-            pool.shutdown(wait=False, cancel_futures=True)
-            raise
-
-    for each in tasks[done:]:
-        with ProcessPoolExecutor(1, initializer=_ignore_interrupts) as alone:
-            try:
-                yield alone.submit(_alone, wishes, each).result()
-            except BrokenProcessPool:
-                file = each.chosen.file
-                cause = "the process that played this script has died, twice"
-                problem = Problem(Place(file, 1, 1), cause, "play it by itself to see more: idlefox run " + file, code=CALL)
-                yield ScriptResult(file, (), (problem,), fault=f"{file}: {cause}")
+def _died(task: Task, why: str) -> ScriptResult:
+    file = task.chosen.file
+    problem = Problem(Place(file, 1, 1), f"this script could not be played: {why}", f"play it by itself: idlefox run {file}", code=CALL)
+    return ScriptResult(file, (), (problem,), fault=f"{file}: {why}")
 
 
-def _ignore_interrupts() -> None:
-    """An interrupt is for the one who waits for the results, not for those who play."""
-    import signal
-
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
-
-
-# Of a process that plays tasks: the script it has read last, and the subjects of all.
-_LAST: dict[str, Any] = {}
-
-
+# of one task
 def _alone(wishes: Wishes, task: Task) -> ScriptResult:
-    if _LAST.get("wishes") != wishes:
-        _LAST.clear()
-        _LAST.update(wishes=wishes, subjects=Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=wishes.served))
-    return play_script(task.chosen, wishes, _LAST["subjects"], prepared=partial(_prepared, task.part), teller=_teller(wishes))
+    make = partial(Subjects, trust_python=wishes.trust_python, outside=wishes.outside, served=wishes.served)
+    subjects = kept("subjects", wishes, make)
+    return play_script(task.chosen, wishes, subjects, prepared=partial(_prepared, task), teller=_teller(wishes))
 
 
-def _prepared(part: Part, chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
-    """What `prepare` makes of a *part* of *chosen*: only that is read, where it can be told apart. If anything is wrong with the whole,
-    that is told.
+def _prepared(task: Task, chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
+    """What `prepare` makes of a *task*, a part of *chosen*: only that is read, where it can be told apart. If anything is wrong with the
+    whole, that is told.
     """
+    part = task.part
     if part.parts == 1:
-        return prepare(chosen, wishes, subjects)
+        return prepare(chosen if task.text is None else chosen._replace(text=task.text), wishes, subjects)
     try:
-        text = part_of_text(_text(chosen), part) if wishes.seed is None else None
+        text = task.text
+        if text is None and wishes.seed is None:
+            text = part_of_text(_text(chosen), part)
         if text is not None:
             return prepare(chosen._replace(text=text), wishes, subjects)
-        if _LAST.get("chosen") != chosen:
-            _LAST["script"], _LAST["chosen"] = read(chosen), chosen
-        return prepare(chosen, wishes, subjects, part, _LAST["script"])
+        return prepare(chosen, wishes, subjects, part, kept("script", chosen, lambda: read(chosen)))
     except Unreadable:
         prepare(chosen, wishes, subjects)
         raise

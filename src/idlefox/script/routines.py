@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+from ..disk import real
 from ..problems import NO_FILE, Problem, Unreadable, near_file, no_path, suggestion
 from .ops import lines_of, path_span
 from .reader import read_script
@@ -59,8 +60,8 @@ class Routines:
         if odd := no_path(path):
             self.faults.report(script, *span, f"{header.text!r} is no path: {odd}", "name a file")
             return
-        here = str(Path(path).resolve())
-        if here in trail or here == str(Path(script.file).resolve()):
+        here = real(str(path))
+        if here in trail or here == real(script.file):
             self.faults.report(script, *span, f"{header.text} is used in a ring", "let one of the files not use the other")
             return
         if here in self._collected:
@@ -75,7 +76,7 @@ class Routines:
                 remedy = near_file(path, header.text) if fault.problems[0].code == NO_FILE else fault.problems[0].remedy
                 self.faults.report(script, *span, f"{header.text}: {fault.problems[0].cause}", remedy)
             return
-        self._collect(used, (*trail, str(Path(script.file).resolve())))
+        self._collect(used, (*trail, real(script.file)))
 
     def look_at_unplayed(self) -> None:
         """Looks through the routines that no scenario plays: a ring or a missing routine in them is a fault too."""

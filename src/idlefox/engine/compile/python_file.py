@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-import importlib.util
 from collections.abc import Callable
 from pathlib import Path
+from types import ModuleType
 from typing import Any
 
+from ... import disk
 from ...forms.model.form import Form
 from ...problems import OUTSIDE_SAYS, Place, Problem, Unreadable, no_path, suggestion
 from ...roots import note_read, outside
@@ -28,14 +29,14 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
     if outside(str(path)):
         raise Unreadable([Problem(place, f"{form.python}: {OUTSIDE_SAYS[0]}", OUTSIDE_SAYS[1])])
     note_read(str(path))
-    if no_path(str(path)) or not path.is_file():
+    if no_path(str(path)) or disk.size_of(str(path)) is None:
         raise Unreadable([Problem(place, f"there is no file {form.python!r} beside the sheet", "check `python:`")])
-    spec = importlib.util.spec_from_file_location("idlefox_rules_" + path.stem, path)
-    if spec is None or spec.loader is None:
+    if path.suffix != ".py":
         raise Unreadable([Problem(place, f"{form.python} is no Python file", "give it a name that ends with .py")])
-    module = importlib.util.module_from_spec(spec)
+    module = ModuleType("idlefox_rules_" + path.stem)
+    module.__file__ = str(path)
     try:
-        spec.loader.exec_module(module)
+        exec(compile(disk.content(str(path)), str(path), "exec"), vars(module))
     except KeyboardInterrupt:
         raise
     except BaseException as fault:

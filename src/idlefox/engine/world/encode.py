@@ -10,6 +10,7 @@ import re
 from typing import Any
 from urllib.parse import parse_qsl, quote_plus
 
+from ... import disk
 from ...forms.model.form import Button
 from ...forms.values.values import reads_as
 from ...records import NamedTuple
@@ -182,8 +183,7 @@ def _content(file: File) -> str:
     if not file.path:
         return "x" * file.size
     try:
-        with open(file.path, "rb") as handle:
-            return handle.read().decode("utf-8", "replace")
+        return disk.content(file.path).decode("utf-8", "replace")
     except OSError:
         return "x" * file.size
 

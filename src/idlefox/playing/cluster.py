@@ -1,0 +1,209 @@
+"""The workers of a Dask scheduler, as those who do the work of a run or a study.
+
+They share no folder with this machine: what a task needs of its files it asks for (`disk`), and is begun anew with it. A worker
+that is killed costs a repeat of its tasks, which the scheduler sees to.
+"""
+
+from __future__ import annotations
+
+import logging
+import os
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from importlib.metadata import version
+from itertools import islice
+from threading import Lock
+from time import monotonic
+from typing import TYPE_CHECKING, Any, TypeVar
+from uuid import uuid4
+
+from ..disk import Elsewhere, Missing, Question, answer, reading_elsewhere
+from ..problems import CALL, Place, Problem, Unreadable
+from ..records import NamedTuple
+from .work import AHEAD, Died, forget
+
+if TYPE_CHECKING:
+    from concurrent.futures import Executor, Future
+
+T = TypeVar("T")
+R = TypeVar("R")
+_REACHED = 10.0  # seconds in which a scheduler answers
+_COMES = 10.0  # seconds in which a worker joins one that has none
+_GONE = 30.0  # seconds without any worker after which none is waited for
+_US = "idle-fox"
+_LOOK = 1.0  # seconds between two looks at who is there
+
+
+class _Asked(NamedTuple):
+    """What a worker says of a task that it cannot do before it knows the answer."""
+
+    question: Question
+
+
+class _Other(NamedTuple):
+    """What a worker says that is of another version."""
+
+    version: str
+
+
+@contextmanager
+def joined(address: str) -> Iterator[Cluster]:
+    """The workers of the scheduler at *address*. Raises Unreadable where there is none, or it has no workers."""
+    try:
+        from distributed import Client
+    except ImportError:
+        raise _problem(address, "work on a cluster needs further packages", "pip install 'idle-fox[cluster]'") from None
+    logger = logging.getLogger("distributed")
+    before = logger.level
+    logger.setLevel(logging.CRITICAL)  # whom it lost and found again is no news to whoever waits for results
+    try:
+        client: Any = Client(address, timeout=_REACHED, set_as_default=False, name="idlefox")  # type: ignore[no-untyped-call]
+    except (OSError, ValueError, TypeError):
+        logger.setLevel(before)
+        remedy = "start one with dask scheduler, and name the address that it says, as in tcp://127.0.0.1:8786 (docs/scale.md)"
+        raise _problem(address, "no scheduler answers there", remedy) from None
+    try:
+        yield Cluster(client, address)
+    finally:
+        client.close(timeout=5)
+        logger.setLevel(before)
+
+
+class Cluster:
+    """The workers of the scheduler that *client* is connected to; *width* of them."""
+
+    def __init__(self, client: Any, address: str) -> None:
+        self.client, self.address = client, address
+        until = monotonic() + _COMES
+        while not self._count() and monotonic() < until:
+            try:
+                client.wait_for_workers(1, timeout=_LOOK)
+            except TimeoutError:
+                continue
+        self.width = self._count()
+        if not self.width:
+            remedy = f"start one where Idle Fox is installed: dask worker {address} (docs/scale.md)"
+            raise _problem(address, "this scheduler has no workers", remedy)
+
+    def _count(self) -> int:
+        return len(self.client.scheduler_info(n_workers=-1)["workers"])
+
+    def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
+        """What *do* makes of each of *tasks*, in their order. Raises Unreadable where a worker cannot do any."""
+        hands = _Hands(self.client.get_executor(pure=False), do)
+        left = iter(tasks)
+        flight: deque[_Flying] = deque()
+        lost = ""
+        while True:
+            for task in islice(left, self.width * AHEAD - len(flight)):
+                flight.append(hands.out(task, {}))
+            if not flight:
+                return
+            lost = lost or self._waited(flight, hands)
+            first = flight.popleft()
+            yield died(first.task, lost) if lost else self._result(first, died)
+
+    def _waited(self, flight: deque[_Flying], hands: _Hands) -> str:
+        """Waits until the first of *flight* is done, and tells workers what they ask for; why it never will be done, "" where it is."""
+        from concurrent.futures import FIRST_COMPLETED, wait
+
+        seen = monotonic()
+        while True:
+            for number, flying in enumerate(flight):
+                asked = _asked(flying.future)
+                if asked is not None:
+                    flight[number] = hands.again(flying, asked)
+            first = flight[0].future
+            if self.client.status != "running" or first.cancelled():
+                return f"the scheduler at {self.address} is gone"
+            if first.done() and _asked(first) is None:  # it may have been done, and ask, just now
+                return ""
+            playing = [flying.future for flying in flight if not flying.future.done()]
+            if playing and not first.done():
+                wait(playing, _LOOK, FIRST_COMPLETED)
+            if self._count():
+                seen = monotonic()
+            elif monotonic() - seen > _GONE:
+                return f"all workers of {self.address} are gone"
+
+    def _result(self, flying: _Flying, died: Died[T, R]) -> R:
+        from distributed import KilledWorker
+
+        try:
+            found = flying.future.result()
+        except KilledWorker:
+            return died(flying.task, "every worker that was at it has died")
+        except ImportError as fault:
+            if (fault.name or "").partition(".")[0] != "idlefox":
+                raise
+            remedy = f"install it there: pip install 'idle-fox[cluster]=={version(_US)}'"
+            raise _problem(self.address, "a worker has no Idle Fox, or another one", remedy) from None
+        if isinstance(found, _Other):
+            remedy = "install the same on all"
+            raise _problem(self.address, f"a worker has Idle Fox {found.version}, and this is {version(_US)}", remedy)
+        result: R = found[0]
+        return result
+
+
+class _Flying(NamedTuple):
+    """A *task* that has been handed out; *known* is what is sent of files because it asked."""
+
+    task: Any
+    future: Future[Any]
+    known: dict[Question, Any]
+
+
+class _Hands:
+    """Hands out tasks of one run with what is known of the files that they need."""
+
+    def __init__(self, pool: Executor, do: Callable[[Any], Any]) -> None:
+        self.pool, self.do = pool, do
+        self.run, self.folder = uuid4().hex, os.getcwd()
+        self.answers: dict[Question, Any] = {}  # what was asked twice: it is sent with every task
+
+        self.once: set[Question] = set()
+
+    def out(self, task: Any, known: dict[Question, Any]) -> _Flying:
+        files = Elsewhere(self.folder, {**self.answers, **known})
+        return _Flying(task, self.pool.submit(_do_far, self.do, task, files, self.run, version(_US)), known)
+
+    def again(self, flying: _Flying, asked: Question) -> _Flying:
+        """The same task, begun anew with the answer to what it *asked*."""
+        told = self.answers[asked] if asked in self.answers else answer(asked)
+        if asked in self.once:
+            self.answers[asked] = told
+        self.once.add(asked)
+        return self.out(flying.task, {**flying.known, asked: told})
+
+
+def _asked(future: Future[Any]) -> Question | None:
+    if not future.done() or future.cancelled() or future.exception() is not None:
+        return None
+    found = future.result()
+    return found.question if isinstance(found, _Asked) else None
+
+
+def _problem(address: str, cause: str, remedy: str) -> Unreadable:
+    return Unreadable([Problem(Place(f"--on {address}", 1, 1), cause, remedy, code=CALL)])
+
+
+# in a worker
+_ONE_AT_A_TIME = Lock()  # a worker may have several threads
+_RUN = [""]
+
+
+def _do_far(do: Callable[[T], R], task: T, files: Elsewhere, run: str, sender: str) -> tuple[R] | _Asked | _Other:
+    """What *do* makes of *task*, a part of *run*, of the *files* of the machine that sent it."""
+    here = version(_US)
+    if here != sender:
+        return _Other(here)
+    with _ONE_AT_A_TIME:
+        if [run] != _RUN:
+            forget()
+            _RUN[:] = [run]
+        try:
+            with reading_elsewhere(files):
+                return (do(task),)
+        except Missing as missing:
+            return _Asked(missing.question)
