@@ -15,10 +15,11 @@ from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.playing.player import DEFAULT_CLOCK, Wishes
 from idlefox.playing.select import Chosen
 from idlefox.playing.subjects import simulated
+from idlefox.study.scripts import Suite
 from idlefox.study.weaken.apart import Apart
 from idlefox.study.weaken.faults import faults_of
 from idlefox.study.weaken.same import is_same
-from idlefox.study.weaken.study import Judged, Suite, Weakening
+from idlefox.study.weaken.study import Judged, Weakening
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 SHEET = """form: f

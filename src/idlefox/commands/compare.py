@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -13,18 +11,21 @@ from ..forms.names.addresses import parse_address
 from ..forms.values.values import written
 from ..playing.player import Wishes, prepare
 from ..playing.subjects import Loaded, Subjects
+from ..playing.work import HERE
 from ..problems import Unreadable
 from ..report.styled import Line, hanging, plain
 from ..roots import reading_below
-from ..script.ops import Scenario
-from ..study.compare import LAYERS, Comparison, compare
+from ..study.compare import LAYERS, Comparing, Comparison, Sides, compare
+from ..study.scripts import Suite
 from . import completing
 from .config import begin
 from .console import Console
 from .live_options import outside_of
 from .playing import choose
+from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw_sums, figure_option, goes_to_output, report_option, write
+from .work_options import jobs_option, on_option, work_of
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -41,13 +42,15 @@ WALKS, LIVE_WALKS = 100, 10
               help=f"How many walks at random --explore makes: {WALKS} unless said, live {LIVE_WALKS}.")
 @click.option("--seed", type=int, default=1, show_default=True, help="Another number makes other walks.")
 @click.option("--map", "mapped", multiple=True, metavar="OLD=NEW", help="A field of A that is called otherwise in B.")
+@jobs_option
+@on_option
 @figure_option
 @report_option
 @click.option("--trust-python/--no-trust-python", default=None, help="Let sheets run the Python rules they name, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
     first: str, second: str, paths: tuple[str, ...], explore: bool, walks: int | None, seed: int, mapped: tuple[str, ...],
-    figure: str, reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
+    jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Play one suite on two forms (sheets or pages) and say where they part: in what is true, reported, shown, sent, and when.
 
@@ -69,16 +72,23 @@ def command(
         subjects = Subjects(trust_python=trusted)
         with reading_below((os.path.dirname(first) or ".", os.path.dirname(second) or ".")):
             live, browser = _live_side(second)
+            if live and (on or jobs is not None):
+                raise click.UsageError(f"{'--on' if on else '--jobs'} goes without live: one browser on this machine plays")
             forms = [subjects.load(first, "."), _page_of(first, browser, config.live, console) if live else subjects.load(second, ".")]
-        suite = list(_suite(paths, first, Wishes(subject=first, trust_python=trusted, project=config.folder), subjects, console))
+        roots = (os.path.dirname(first) or ".",)
+        suite = _suite(paths, Wishes(subject=first, trust_python=trusted, project=config.folder, roots=roots), console)
+        ready = [prepare(each, suite.wishes, subjects) for each in suite.chosen]
+        if not explore and not any(script.scenarios for script in ready):
+            raise click.UsageError("there is nothing to play: name scripts, or say --explore")
+        number = (LIVE_WALKS if live else WALKS) if walks is None else walks
+        comparing, sides = Comparing(forms[0], forms[1], ready, names), Sides(first, second, suite, tuple(names.items()))
+        work = HERE if live else work_of(jobs, on, config)
+        with reading_below(roots), Ticker(quiet=console.aside) as ticker:
+            told = lambda done, of: ticker.tell(f"{done} of {of} played")  # noqa: E731
+            found = compare(comparing, sides, explore=explore, walks=number, seed=seed, work=work, told=told)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
-    if not suite and not explore:
-        raise click.UsageError("there is nothing to play: name scripts, or say --explore")
-    number = (LIVE_WALKS if live else WALKS) if walks is None else walks
-    with reading_below((os.path.dirname(first) or ".",)):
-        found = compare(forms[0], forms[1], suite, names, explore=explore, walks=number, seed=seed)
     console.lines(_lines(found, console.width()))
     title = f"{os.path.basename(first)} and {os.path.basename(second)}"
     if figure:
@@ -115,14 +125,11 @@ def _mapping(text: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
     return paths[0], paths[1]
 
 
-def _suite(paths: tuple[str, ...], first: str, wishes: Wishes, subjects: Subjects, console: Console) -> Iterator[tuple[Scenario, int, str]]:
+def _suite(paths: tuple[str, ...], wishes: Wishes, console: Console) -> Suite:
     chosen, problems = choose(paths, (), console) if paths else ([], [])
     if problems:
         raise Unreadable(problems)
-    for each in chosen:
-        ready = prepare(each, wishes._replace(roots=(os.path.dirname(first) or ".",)), subjects)
-        for scenario in ready.scenarios:
-            yield scenario, ready.clock, str(Path(each.file).parent)
+    return Suite(tuple(chosen), wishes)
 
 
 def _lines(found: Comparison, width: int) -> list[Line]:

@@ -8,21 +8,24 @@ from typing import TYPE_CHECKING
 
 import click
 
-from ..playing.player import Ready, Wishes, prepare
-from ..playing.subjects import Loaded, Subjects
+from ..playing.player import Wishes
+from ..playing.subjects import Loaded
 from ..problems import Problem, Unreadable
 from ..report.coverage import coverage_lines, missing_lines, share_line
 from ..report.coverage import matrix as grid
 from ..report.styled import plain
-from ..study.coverage.study import Coverage, coverage_of
+from ..study.coverage.study import Coverage, coverage_by
 from ..study.coverage.ways import Way, kept, ways_to
+from ..study.scripts import about_forms
 from . import completing
-from .config import begin, further_roots
+from .config import begin
 from .console import Console
 from .files import why, write_bytes_whole
 from .playing import choose
+from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw, draw_sums, figure_file, figure_option, goes_to_output, one_or_all, report_option, write
+from .work_options import jobs_option, on_option, study_wishes
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -34,14 +37,16 @@ if TYPE_CHECKING:
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append those steps to a script, each as a scenario that holds.")
 @click.option("--matrix", default="", callback=figure_file, metavar="FILE", help="Draw rules against scenarios: .png, .svg or .pdf.")
 @click.option("--under", type=click.FloatRange(0, 100), default=None, metavar="N", help="Exit 1 where less than N percent are reached.")
+@jobs_option
+@on_option
 @figure_option
 @report_option
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    paths: tuple[str, ...], missing: bool, keeping: str, matrix: str, under: float | None, figure: str, reports: tuple[Wanted, ...],
-    subject: str | None, trust_python: bool | None, color: str,
+    paths: tuple[str, ...], missing: bool, keeping: str, matrix: str, under: float | None, jobs: str | None, on: str, figure: str,
+    reports: tuple[Wanted, ...], subject: str | None, trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Say what the scenarios have exercised: rules, bounds, messages, conditions, options, rows, lookups, answers.
 
@@ -57,7 +62,7 @@ def command(
     console = Console(color, aside=goes_to_output(reports))
     try:
         config, trusted = begin(trust_python, console)
-        wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots((), subject))
+        wishes = study_wishes(subject, jobs, on, config, trust_python=trusted)
         found = _studied(paths, config.scripts or (".",), wishes, console)
     except Unreadable as fault:
         console.problems(fault.problems)
@@ -84,19 +89,12 @@ def command(
 def _studied(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[tuple[Coverage, Loaded]]:
     """The coverage of every form that the scripts are about. Raises Unreadable."""
     chosen, problems = choose(paths or otherwise, otherwise, console)
-    subjects = Subjects(trust_python=wishes.trust_python)
-    about: dict[str, tuple[Loaded, list[Ready]]] = {}
-    for each in chosen:
-        try:
-            ready = prepare(each, wishes, subjects)
-        except Unreadable as fault:
-            problems += fault.problems
-            continue
-        if ready.loaded is not None:
-            about.setdefault(ready.loaded.form.file, (ready.loaded, []))[1].append(ready)
-    if problems:
-        raise Unreadable(problems)
-    return [(coverage_of(loaded, scripts), loaded) for loaded, scripts in about.values()] or _nothing()
+    forms, more = about_forms(chosen, wishes)
+    if problems or more:
+        raise Unreadable([*problems, *more])
+    with Ticker(quiet=console.aside) as ticker:
+        told = lambda done, of: ticker.tell(f"{done} of {of} scenarios")  # noqa: E731
+        return [(coverage_by(wishes.work, each, told), each.loaded) for each in forms] or _nothing()
 
 
 def _page(found: list[tuple[Coverage, Loaded]], under: float | None) -> StudyPage:

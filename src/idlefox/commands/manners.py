@@ -28,6 +28,7 @@ from .live_options import outside_of
 from .progress import Ticker
 from .reports import Wanted
 from .study_reports import goes_to_output, report_option, write
+from .work_options import jobs_option, on_option, work_of
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -43,15 +44,16 @@ if TYPE_CHECKING:
               help="Walk for so long instead, as in 30s; what is found depends on the machine.")
 @click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[BROWSER]",
               help="Walk on the form's own page in a browser: auto, firefox or chromium.")
-@click.option("--jobs", "-j", type=click.IntRange(1), default=1, show_default=True, help="So many processes; what is found is the same.")
+@jobs_option
+@on_option
 @click.option("--seed", type=int, default=1, show_default=True, help="Another number makes other walks.")
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append what was found to a script, each as a scenario that holds.")
 @report_option
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    form: str, only: str, but: str, walks: int | None, lasting: str, live: str | None, jobs: int, seed: int, keeping: str,
-    reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
+    form: str, only: str, but: str, walks: int | None, lasting: str, live: str | None, jobs: str | None, on: str, seed: int,
+    keeping: str, reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Walk about in a form, as people and accidents would, and hold it to rules that no form should break.
 
@@ -73,6 +75,8 @@ def command(
     """
     chosen = _chosen(only, but)
     seconds = _seconds(lasting)
+    if on and live:
+        raise click.UsageError("--on goes without --live: browsers are started on this machine")
     console = Console(color, aside=goes_to_output(reports))
     try:
         config, trusted = begin(trust_python, console)
@@ -87,7 +91,8 @@ def command(
                     found = page_manners(loaded, chosen, seed=seed, walks=walks, seconds=seconds or SECONDS, told=told)
                 else:
                     found = manners_of(
-                        loaded, chosen, seed=seed, walks=walks or WALKS, seconds=seconds, told=told, jobs=jobs, trust_python=trusted,
+                        loaded, chosen, seed=seed, walks=walks or WALKS, seconds=seconds, told=told,
+                        work=work_of(jobs, on, config), trust_python=trusted,
                     )  # fmt: skip
         scenarios = [(breach, rehearsed(breach, loaded, form, DEFAULT_CLOCK)) for breach in found.breaches]
         console.lines(manners_lines(found, [_body(r) for _, r in scenarios], console.width()))

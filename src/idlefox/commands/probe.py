@@ -8,15 +8,17 @@ import click
 
 from ..playing.player import Wishes
 from ..playing.select import Chosen
-from ..playing.subjects import read_form
+from ..playing.subjects import read_below
 from ..problems import CALL, Place, Problem, Unreadable
 from ..report.styled import plain
-from ..roots import reading_below
 from ..study.probe import probe
 from . import completing
+from .config import begin
 from .console import Console
 from .files import why, write_bytes_whole
 from .playing import Manner, play
+from .progress import Ticker
+from .work_options import jobs_option, on_option, work_of
 
 
 @click.command("probe")
@@ -24,8 +26,10 @@ from .playing import Manner, play
 @click.option("--write", "target", default="", metavar="FILE", help="Write the script instead of printing it.")
 @click.option("--against", default="", metavar="OTHER", shell_complete=completing.FORMS,
               help="Play it on another form, and say where that differs.")
+@jobs_option
+@on_option
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
-def command(form: str, target: str, against: str, color: str) -> None:
+def command(form: str, target: str, against: str, jobs: str | None, on: str, color: str) -> None:
     """Write a script of what a form does at every boundary: bounds, lengths, white space, options, conditions, rows, replies.
 
     \b
@@ -38,13 +42,15 @@ def command(form: str, target: str, against: str, color: str) -> None:
     """
     console = Console(color, aside=not target and not against)
     try:
-        with reading_below((os.path.dirname(form) or ".",)):
-            model = read_form(form)
+        config, _ = begin(False, console)
+        model = read_below(form)
         if model.page is not None or model.python:
             what = "an HTML page" if model.page is not None else "a sheet with Python rules"
             remedy = "probe a form sheet; for a first script of a page: idlefox scaffold"
             raise Unreadable([Problem(Place(form, 1, 1), f"{what} is not probed yet", remedy, code=CALL)])
-        made = probe(model, os.path.relpath(form, os.path.dirname(target) or "."))
+        with Ticker(quiet=not target and not against) as ticker:
+            told = lambda done, of: ticker.tell(f"{done} of {of} scenarios")  # noqa: E731
+            made = probe(model, os.path.relpath(form, os.path.dirname(target) or "."), work_of(jobs, on, config), told)
         if target:
             write_bytes_whole(target, [made.text.encode("utf-8")])
     except Unreadable as fault:

@@ -15,7 +15,7 @@ from ..playing.player import Ready, Wishes, prepare
 from ..playing.results import Results
 from ..playing.select import Chosen
 from ..playing.subjects import Subjects
-from ..playing.work import Work
+from ..playing.work import HERE
 from ..problems import Problem, Unreadable
 from ..report.styled import plain
 from ..roots import noting_reads
@@ -133,7 +133,7 @@ def _named(files: set[str]) -> str:
 
 def _round(known: _Known, chosen: list[Chosen], wishes: Wishes, console: Console, manner: Manner, problems: list[Problem]) -> int:
     before: Fallen | None = read_last(wishes.project)
-    run = play(chosen, problems, wishes._replace(work=Work()), console, manner, subjects=known.subjects, prepared=known.prepared)
+    run = play(chosen, problems, wishes._replace(work=HERE), console, manner, subjects=known.subjects, prepared=known.prepared)
     results: Results = run.scripts
     fell = {result.file: bool(result.errors) or any(s.fell for s in result.scenarios) for result in results}
     for each in chosen:

@@ -7,22 +7,22 @@ from typing import TYPE_CHECKING
 
 import click
 
-from ..playing.player import Wishes, prepare
+from ..playing.player import Wishes
 from ..playing.rehearsal import Rehearsal
-from ..playing.select import Chosen
-from ..playing.subjects import Loaded, Subjects
 from ..problems import CALL, Place, Problem, Unreadable, read_text
 from ..report.styled import plain
 from ..report.weaken import score_line, weaken_lines
-from ..study.weaken.study import Suite, Weakened, weaken
+from ..study.scripts import About, about_forms
+from ..study.weaken.study import Weakened, weaken
 from . import completing
-from .config import begin, further_roots
+from .config import begin
 from .console import Console
 from .files import why, write_bytes_whole
 from .playing import choose
 from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw_sums, figure_option, goes_to_output, one_or_all, report_option, write
+from .work_options import jobs_option, on_option, study_wishes
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -32,15 +32,16 @@ if TYPE_CHECKING:
 @click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
 @click.option("--under", type=click.FloatRange(0, 100), default=None, metavar="N", help="Exit 1 where less than N percent are caught.")
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append a scenario for each missed fault to a script: it holds.")
-@click.option("--jobs", "-j", type=click.IntRange(1), default=1, show_default=True, help="So many processes.")
+@jobs_option
+@on_option
 @figure_option
 @report_option
 @click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
-    paths: tuple[str, ...], under: float | None, keeping: str, jobs: int, figure: str, reports: tuple[Wanted, ...], subject: str | None,
-    trust_python: bool | None, color: str,
+    paths: tuple[str, ...], under: float | None, keeping: str, jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...],
+    subject: str | None, trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Plant one fault at a time in the form that the scripts are about, and say which the scenarios would let through.
 
@@ -60,14 +61,14 @@ def command(
     console = Console(color, aside=goes_to_output(reports))
     try:
         config, trusted = begin(trust_python, console)
-        wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots((), subject))
+        wishes = study_wishes(subject, jobs, on, config, trust_python=trusted)
         suites = _suites(paths, config.scripts or (".",), wishes, console)
         if keeping and len(suites) > 1:
             raise click.UsageError("--keep goes with scripts about one form")
         found: list[Weakened] = []
         with Ticker(quiet=goes_to_output(reports)) as ticker:
-            for suite, _ in suites:
-                found.append(weaken(suite, jobs, told=lambda done, of: ticker.tell(f"{done} of {of} faults")))
+            for about in suites:
+                found.append(weaken(about.suite, wishes.work, told=lambda done, of: ticker.tell(f"{done} of {of} faults")))
         for number, each in enumerate(found):
             console.lines([*([[]] if number else []), *weaken_lines(each, console.width()), [], score_line(each, under)])
         if keeping:
@@ -90,31 +91,22 @@ def _page(found: list[Weakened], under: float | None) -> StudyPage:
     return weaken_page(found[0], under)
 
 
-def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[tuple[Suite, Loaded]]:
-    """The scripts by the form they are about. Raises Unreadable."""
+def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[About]:
+    """The scripts by the form sheet they are about. Raises Unreadable."""
     chosen, problems = choose(paths or otherwise, otherwise, console)
-    subjects = Subjects(trust_python=wishes.trust_python)
-    about: dict[str, tuple[Loaded, list[Chosen]]] = {}
-    for each in chosen:
-        try:
-            loaded = prepare(each, wishes, subjects).loaded
-        except Unreadable as fault:
-            problems += fault.problems
-            continue
-        if loaded is not None and loaded.form.page is None:
-            about.setdefault(loaded.form.file, (loaded, []))[1].append(each)
-    if not about and not problems:
+    forms, more = about_forms(chosen, wishes)
+    found = [each for each in forms if each.loaded.form.page is None]
+    if not found and not problems and not more:
         remedy = "name a script about a form sheet: idlefox weaken FILE.fox"
-        problems = [Problem(Place("weaken", 1, 1), "there is no scenario about a form sheet to look at", remedy, code=CALL)]
-    if problems:
-        raise Unreadable(problems)
-    return [(Suite(tuple(scripts), wishes), loaded) for loaded, scripts in about.values()]
+        more = [Problem(Place("weaken", 1, 1), "there is no scenario about a form sheet to look at", remedy, code=CALL)]
+    if problems or more:
+        raise Unreadable([*problems, *more])
+    return found
 
 
-def _keep(file: str, found: Weakened, suite: tuple[Suite, Loaded], console: Console) -> None:
+def _keep(file: str, found: Weakened, about: About, console: Console) -> None:
     """Appends a scenario for each missed fault: one that two faults share once."""
-    loaded = suite[1]
-    clock = prepare(suite[0].chosen[0], suite[0].wishes, Subjects(trust_python=suite[0].wishes.trust_python)).clock
+    loaded, clock = about.loaded, about.ready[0].clock
     count = 0
     for each in {fault.lines: fault for fault in reversed(found.faults) if fault.verdict == "missed"}.values():
         rehearsal = Rehearsal(loaded, loaded.form.file, ".", clock)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import click
 
+from ..playing.player import Wishes
 from ..playing.work import Work
-from .config import Config, jobs_of
+from .config import Config, further_roots, jobs_of
 
 jobs_option = click.option(
     "--jobs", "-j", default=None, metavar="N|auto", help="Do it in N processes (auto: one a core). Results are the same, in the same order."
@@ -23,3 +24,9 @@ def work_of(jobs: str | None, on: str, config: Config) -> Work:
         return Work(1 if on else jobs_of(jobs if jobs is not None else config.jobs), on)
     except ValueError as fault:
         raise click.UsageError(f"--jobs: {fault}") from None
+
+
+def study_wishes(subject: str | None, jobs: str | None, on: str, config: Config, *, trust_python: bool) -> Wishes:
+    """How the scripts of a study are read and played, by the call and the configuration."""
+    work, roots = work_of(jobs, on, config), further_roots((), subject)
+    return Wishes(subject=subject or config.subject, trust_python=trust_python, project=config.folder, roots=roots, work=work)

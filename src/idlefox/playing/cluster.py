@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import logging
 import os
+import pickle
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
@@ -137,13 +138,20 @@ class Cluster:
         except ImportError as fault:
             if (fault.name or "").partition(".")[0] != "idlefox":
                 raise
-            remedy = f"install it there: pip install 'idle-fox[cluster]=={version(_US)}'"
-            raise _problem(self.address, "a worker has no Idle Fox, or another one", remedy) from None
+            raise self._not_there("a worker") from None
+        except RuntimeError as fault:
+            if "deserialization" not in str(fault):
+                raise
+            raise self._not_there("the scheduler") from None
         if isinstance(found, _Other):
             remedy = "install the same on all"
             raise _problem(self.address, f"a worker has Idle Fox {found.version}, and this is {version(_US)}", remedy)
-        result: R = found[0]
+        result: R = pickle.loads(found)
         return result
+
+    def _not_there(self, who: str) -> Unreadable:
+        remedy = f"install it there: pip install 'idle-fox[cluster]=={version(_US)}'"
+        return _problem(self.address, f"{who} has no Idle Fox, or another one", remedy)
 
 
 class _Flying(NamedTuple):
@@ -166,7 +174,8 @@ class _Hands:
 
     def out(self, task: Any, known: dict[Question, Any]) -> _Flying:
         files = Elsewhere(self.folder, {**self.answers, **known})
-        return _Flying(task, self.pool.submit(_do_far, self.do, task, files, self.run, version(_US)), known)
+        packed = pickle.dumps((self.do, task, files))  # so the scheduler hands it on as it is
+        return _Flying(task, self.pool.submit(_do_far, packed, self.run, version(_US)), known)
 
     def again(self, flying: _Flying, asked: Question) -> _Flying:
         """The same task, begun anew with the answer to what it *asked*."""
@@ -193,8 +202,8 @@ _ONE_AT_A_TIME = Lock()  # a worker may have several threads
 _RUN = [""]
 
 
-def _do_far(do: Callable[[T], R], task: T, files: Elsewhere, run: str, sender: str) -> tuple[R] | _Asked | _Other:
-    """What *do* makes of *task*, a part of *run*, of the *files* of the machine that sent it."""
+def _do_far(packed: bytes, run: str, sender: str) -> bytes | _Asked | _Other:
+    """What comes of what is *packed*: what to do, the task, and the files of the machine that sent it. It is a part of *run*."""
     here = version(_US)
     if here != sender:
         return _Other(here)
@@ -202,8 +211,9 @@ def _do_far(do: Callable[[T], R], task: T, files: Elsewhere, run: str, sender: s
         if [run] != _RUN:
             forget()
             _RUN[:] = [run]
+        do, task, files = pickle.loads(packed)
         try:
             with reading_elsewhere(files):
-                return (do(task),)
+                return pickle.dumps(do(task))
         except Missing as missing:
             return _Asked(missing.question)

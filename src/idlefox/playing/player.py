@@ -28,7 +28,7 @@ from .select import Chosen, Narrowed, at_lines, at_rows, place_of, wanted
 from .steps import take_step
 from .subject import FieldState, Subject
 from .subjects import Loaded, Subjects
-from .work import Work
+from .work import HERE, Work
 
 DEFAULT_CLOCK = parse_instant("2030-01-01T09:00:00Z") or 0
 
@@ -42,7 +42,7 @@ class Wishes(NamedTuple):
     seed: int | None = None  # the order is shuffled by it
     stories: bool = False  # what was done and what came of it is told of every scenario
     trust_python: bool = False
-    work: Work = Work()  # how much is played at once, and where
+    work: Work = HERE  # how much is played at once, and where
     project: str = ""  # the folder of the configuration that holds, if there is one
     outside: Any = None  # makes subjects outside of the engine of forms: `Subjects`
     served: Any = None  # makes a subject of a URL, where *outside* does not

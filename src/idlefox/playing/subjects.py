@@ -14,7 +14,7 @@ from ..forms.model.form import Form
 from ..forms.sheet.read import read_sheet
 from ..problems import UNSUPPORTED, Place, Problem, Unreadable, read_bytes
 from ..records import NamedTuple
-from ..roots import note_read, noting_reads, roots_now
+from ..roots import note_read, noting_reads, reading_below, roots_now
 from .kinds import kind_of, misplaced
 from .simulated import SimulatedForm
 from .subject import Subject
@@ -130,6 +130,12 @@ def read_form(name: str) -> Form:
 
         return read_page(name)
     return read_sheet(name)
+
+
+def read_below(name: str) -> Form:
+    """The same, where it may name files below its own folder only. Raises Unreadable."""
+    with reading_below((os.path.dirname(name) or ".",)):
+        return read_form(name)
 
 
 def is_page(name: str) -> bool:

@@ -29,6 +29,9 @@ class Work(NamedTuple):
         return self.jobs == 1 and not self.on
 
 
+HERE = Work()
+
+
 class Workers(Protocol):
     """Those who work; *width* of them at once."""
 

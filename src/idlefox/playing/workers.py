@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from functools import partial
+from itertools import islice
 from typing import TypeVar
 
 from .processes import Here
@@ -25,7 +27,17 @@ def workers(work: Work) -> Iterator[Workers]:
         yield cluster
 
 
-def done(do: Callable[[T], R], tasks: Iterable[T], work: Work, died: Died[T, R]) -> Iterator[R]:
-    """What *do* makes of each of *tasks*, in their order, by whom *work* means. Raises Unreadable where they cannot be reached."""
+def done(do: Callable[[T], R], tasks: Iterable[T], work: Work, died: Died[list[T], list[R]], each: int = 8) -> Iterator[R]:
+    """What *do* makes of each of *tasks*, in their order, by whom *work* means; so many are handed out at a time.
+
+    Raises Unreadable where they cannot be reached.
+    """
+    left = iter(tasks)
+    batches = iter(lambda: list(islice(left, each)), [])
     with workers(work) as those:
-        yield from those.results(do, tasks, died)
+        for some in those.results(partial(_every, do), batches, died):
+            yield from some
+
+
+def _every(do: Callable[[T], R], tasks: list[T]) -> list[R]:
+    return [do(task) for task in tasks]

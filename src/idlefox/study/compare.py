@@ -5,9 +5,12 @@ The layers, in the order in which one leads to the next: what is true (values, v
 
 from __future__ import annotations
 
+import os
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterator, Sequence
+from functools import partial
 from itertools import chain
+from pathlib import Path as FilePath
 from random import Random
 from typing import Any
 
@@ -15,12 +18,15 @@ from ..engine.compile.compiler import compile_form
 from ..forms.model.form import Form
 from ..forms.names.shapes import write_address
 from ..playing.observed import Observed, observe
-from ..playing.player import DEFAULT_CLOCK, judged
+from ..playing.player import DEFAULT_CLOCK, Ready, judged
 from ..playing.simulated import SimulatedForm
 from ..playing.steps import take_step
 from ..playing.subject import FieldState
-from ..playing.subjects import Loaded, simulated
+from ..playing.subjects import Loaded, Subjects, simulated
+from ..playing.work import HERE, Work, kept
+from ..playing.workers import done
 from ..records import NamedTuple
+from ..roots import reading_below
 from ..script.against import check_ops
 from ..script.ops import Op, Scenario
 from ..script.tree import Address, Cannot, Check
@@ -29,6 +35,7 @@ from .coverage.points import points_of
 from .coverage.study import Coverage, address_of
 from .coverage.ways import read_steps, tries
 from .moves import Repertoire
+from .scripts import Suite, unfinished
 
 _ROW = re.compile(r"#\d+")
 LAYERS = ("true", "reported", "shown", "sent", "time")
@@ -71,49 +78,113 @@ class Comparison(NamedTuple):
         }  # fmt: skip
 
 
+class Item(NamedTuple):
+    """One thing to play on both: a scenario of the suite (the *number*-th of the *script*-th script), or the *lines* of a walk."""
+
+    called: str
+    clock: int
+    script: int = 0
+    number: int = 0
+    lines: tuple[str, ...] | None = None
+
+
+class Sides(NamedTuple):
+    """The two subjects by their files, a suite, and how fields of the first are called in the second: what another process needs."""
+
+    first: str
+    second: str
+    suite: Suite
+    names: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...]
+
+
+class Comparing:
+    """Two subjects and a suite, ready to be played."""
+
+    def __init__(self, first: Loaded, second: Loaded, ready: Sequence[Ready], names: Names) -> None:
+        self.first, self.second, self.ready, self.names = first, second, ready, names
+
+    def items(self, *, explore: bool, walks: int, seed: int) -> Iterator[Item]:
+        """All that there is to play; with *explore* steps at the boundaries of the first form, too, and so many *walks* at random."""
+        for at, script in enumerate(self.ready):
+            for number, scenario in enumerate(script.scenarios):
+                if scenario.fate != "aside":
+                    yield Item(address_of(scenario), script.clock if scenario.clock is None else scenario.clock, at, number)
+        tried = chain(_walks(self.first.form), _random_walks(self.first.form, walks, seed)) if explore else ()
+        yield from (Item(f"walk {number}", DEFAULT_CLOCK, lines=lines) for number, lines in enumerate(tried, 1))
+
+    def played(self, item: Item) -> Played:
+        """What comes of *item* on both."""
+        if item.lines is None:
+            script = self.ready[item.script]
+            scenario, folder = script.scenarios[item.number], str(FilePath(script.script.file).parent)
+        else:
+            read = read_steps(item.lines, self.first.form)
+            assert read is not None  # a walk that cannot be read is none
+            scenario, folder = read, "."
+        there = [op._replace(act=_named(op.act, self.names)) for op in scenario.ops]
+        problems = check_ops(there, self.second.form)
+        if problems:
+            return Played(why_not=problems[0].cause)
+        pair = _Pair(self.first, self.second, folder, self.names)
+        found = pair.play(scenario, there, item.clock, item.called)
+        if found is not None and item.lines is not None:
+            found = found._replace(steps=pair.done)
+        return Played(found, pair.states)
+
+
+class Played(NamedTuple):
+    """What came of one: where they parted, how many *states* were held against each other, and why it was not played."""
+
+    parting: Parting | None = None
+    states: int = 0
+    why_not: str | None = None
+
+
 def compare(
-    first: Loaded, second: Loaded, scenarios: Iterable[tuple[Scenario, int, str]], names: Names, *, explore: bool, walks: int = 0,
-    seed: int = 1,
+    comparing: Comparing, sides: Sides, *, explore: bool, walks: int = 0, seed: int = 1, work: Work = HERE,
+    told: Callable[[int, int], None] | None = None,
 ) -> Comparison:  # fmt: skip
-    """Plays *scenarios* (each with its clock and folder) on both; *explore*: steps at the boundaries of the first form, too, and so many
-    *walks* at random.
-    """
+    """Plays the suite on both sides, by whomever *work* means. *told* hears how much is done, of how much. Raises Unreadable."""
+    items = list(comparing.items(explore=explore, walks=walks, seed=seed))
+    every = map(comparing.played, items) if work.is_here else done(partial(_played, sides), items, work, unfinished)
     partings: list[Parting] = []
     left_out: list[tuple[str, str]] = []
-    counts = [0, 0, 0]
-    tried = chain(_walks(first.form), _random_walks(first.form, walks, seed)) if explore else iter(())
-    explored = ((s, c, ".", f"walk {n}") for n, (s, c) in enumerate(tried, 1))
-    for scenario, clock, folder, called in chain(((s, c, f, address_of(s)) for s, c, f in scenarios), explored):
-        if scenario.fate == "aside":
-            continue
-        there = [op._replace(act=_named(op.act, names)) for op in scenario.ops]
-        problems = check_ops(there, second.form)
-        walk = called.startswith("walk ")
-        if problems and not walk:
-            left_out.append((called, problems[0].cause))
-        if problems:
-            continue
-        counts[walk] += 1
-        pair = _Pair(first, second, folder, names)
-        found = pair.play(scenario, there, clock if scenario.clock is None else scenario.clock, called)
-        counts[2] += pair.states
-        if found is not None:
-            partings.append(found._replace(steps=pair.done) if walk else found)
-    return Comparison(tuple(partings), counts[0], counts[1], counts[2], tuple(left_out))
+    counts, states = [0, 0], 0
+    for number, (item, played) in enumerate(zip(items, every, strict=True), 1):
+        is_walk = item.lines is not None
+        counts[is_walk] += played.why_not is None
+        states += played.states
+        if played.parting is not None:
+            partings.append(played.parting)
+        if played.why_not is not None and not is_walk:
+            left_out.append((item.called, played.why_not))
+        if told is not None:
+            told(number, len(items))
+    return Comparison(tuple(partings), counts[0], counts[1], states, tuple(left_out))
 
 
-def _walks(form: Form) -> Iterator[tuple[Scenario, int]]:
-    """Steps at every boundary of *form*, as scenarios."""
+def _played(sides: Sides, item: Item) -> Played:
+    with reading_below((os.path.dirname(sides.first) or ".",)):
+        return kept("compare", sides, partial(_comparing, sides)).played(item)
+
+
+def _comparing(sides: Sides) -> Comparing:
+    subjects = Subjects(trust_python=sides.suite.wishes.trust_python)
+    with reading_below(tuple(os.path.dirname(each) or "." for each in (sides.first, sides.second))):
+        first, second = subjects.load(sides.first, "."), subjects.load(sides.second, ".")
+    return Comparing(first, second, sides.suite.read(), dict(sides.names))
+
+
+def _walks(form: Form) -> Iterator[tuple[str, ...]]:
+    """Steps at every boundary of *form*."""
     if form.page is not None:
         return
-    coverage = Coverage(form, points_of(form), {}, frozenset(), ())
-    for lines in tries(coverage):
-        scenario = read_steps(lines, form)
-        if scenario is not None:
-            yield scenario, coverage.clock
+    for lines in tries(Coverage(form, points_of(form), {}, frozenset(), ())):
+        if read_steps(lines, form) is not None:
+            yield lines
 
 
-def _random_walks(form: Form, walks: int, seed: int) -> Iterator[tuple[Scenario, int]]:
+def _random_walks(form: Form, walks: int, seed: int) -> Iterator[tuple[str, ...]]:
     """So many walks on *form* at random: steps that it takes, one behind the other."""
     if form.page is not None:
         return
@@ -128,9 +199,8 @@ def _random_walks(form: Form, walks: int, seed: int) -> Iterator[tuple[Scenario,
             step = repertoire.choose(random)
             if take_step(subject, step, len(lines) + 1) is None:
                 lines.append(write_played(step))
-        scenario = read_steps(tuple(lines), form)
-        if scenario is not None:
-            yield scenario, DEFAULT_CLOCK
+        if read_steps(tuple(lines), form) is not None:
+            yield tuple(lines)
 
 
 class _Pair:

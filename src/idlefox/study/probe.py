@@ -5,7 +5,8 @@ Unlike a first script, which is there to be changed, this one is there to tell t
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 
 from ..engine.compile.compiler import compile_form
 from ..forms.model.form import CHOICE_KINDS, TEXT_KINDS, Field, Form, walk
@@ -14,7 +15,9 @@ from ..forms.values.whatwg import DATE_KINDS
 from ..playing.observed import Observed, pinning
 from ..playing.player import DEFAULT_CLOCK
 from ..playing.rehearsal import Rehearsal
-from ..playing.subjects import Loaded, simulated
+from ..playing.subjects import Loaded, read_below, simulated
+from ..playing.work import HERE, Work, kept
+from ..playing.workers import done
 from ..records import NamedTuple
 from ..script.reader import read_script_text
 from ..script.writer import called, quoted, write_script
@@ -22,6 +25,7 @@ from .coverage.points import Point, points_of
 from .coverage.study import Coverage
 from .coverage.ways import ways_to
 from .samples import candidates, matching, measured, not_matching, parameter, step_size, values_for, written_value
+from .scripts import unfinished
 
 _LONGEST = 2_000  # characters of a text that is written out
 _ASTRAL = "\U0001f98a"  # two UTF-16 units
@@ -37,9 +41,45 @@ class Probe(NamedTuple):
     left_out: tuple[str, ...]
 
 
-def probe(form: Form, subject: str) -> Probe:
-    """The script that probes *form*; *subject* is how its header names it."""
-    return _Maker(form).script(subject)
+class _Plan(NamedTuple):
+    """A scenario to be: its *title*, the field it is *about* ("" none), and its steps."""
+
+    title: str
+    about: str
+    steps: list[str]
+
+
+class _Pinned(NamedTuple):
+    """What came of a plan: the lines of a scenario that holds, "" for none; and what was *left_out* of it."""
+
+    body: str
+    left_out: tuple[str, ...]
+
+
+def probe(form: Form, subject: str, work: Work = HERE, told: Callable[[int, int], None] | None = None) -> Probe:
+    """The script that probes *form*; *subject* is how its header names it. *told* hears how much is done, of how much.
+
+    The scenarios of a form that comes from a file are played by whomever *work* means. Raises Unreadable.
+    """
+    maker = _Maker(form)
+    plans = list(maker.plans())
+    here = map(maker.pinned, plans)
+    pinned = here if work.is_here else done(partial(_pinned, form.file), plans, work, unfinished)
+    text, count = f"# What {form.label} does at its boundaries, as its model has it.\nsubject {written(subject)}\n", 0
+    left_out = list(maker.left_out)
+    for number, (plan, made) in enumerate(zip(plans, pinned, strict=True), 1):
+        left_out += made.left_out
+        if made.body:
+            count += 1
+            text += f"\nscenario {quoted(plan.title)} [probe]\n{made.body}"
+        if told is not None:
+            told(number, len(plans))
+    return Probe(write_script(read_script_text(text, "probe.fox")), count, tuple(dict.fromkeys(left_out)))
+
+
+def _pinned(source: str, plan: _Plan) -> _Pinned:
+    """What comes of *plan* in a process that reads the form's file *source* itself."""
+    return kept("probe", source, lambda: _Maker(read_below(source))).pinned(plan)
 
 
 class _Maker:
@@ -48,26 +88,21 @@ class _Maker:
         self.loaded: Loaded = simulated(form, compile_form(form))
         self.left_out: list[str] = []
 
-    def script(self, subject: str) -> Probe:
-        text = f"# What {self.form.label} does at its boundaries, as its model has it.\nsubject {written(subject)}\n"
-        count = 0
+    def plans(self) -> Iterator[_Plan]:
+        """All scenarios that there are to be."""
         for title, about, steps in (*self._fields(), *self._pairs(), *self._ways()):
-            body = self._pinned(steps, about)
-            if body:
-                count += 1
-                text += f"\nscenario {quoted(title)} [probe]\n{body}"
-        return Probe(write_script(read_script_text(text, "probe.fox")), count, tuple(dict.fromkeys(self.left_out)))
+            yield _Plan(title, about, steps)
 
-    def _pinned(self, steps: list[str], about: str) -> str:
-        """*steps* as lines of a scenario, each with checks of what it changes, and of the field *about*; "" where one cannot be taken."""
+    def pinned(self, plan: _Plan) -> _Pinned:
+        """The steps of *plan*, each with checks of what it changes, and of the field it is about; nothing where one cannot be taken."""
+        steps, about = plan.steps, plan.about
         rehearsal = Rehearsal(self.loaded, self.form.file, ".", DEFAULT_CLOCK)
         lines: list[str] = []
         checked = False
         for step, following in zip(steps, [*steps[1:], ""], strict=False):
             before = rehearsal.observed()
             if not rehearsal.take(step).held:
-                self.left_out.append(f"{step}: it cannot be taken there")
-                return ""
+                return _Pinned("", (f"{step}: it cannot be taken there",))
             lines += step.split("\n")
             after = rehearsal.observed()
             own = [] if following == "blur" else _state_of(about, after)
@@ -75,7 +110,7 @@ class _Maker:
                 if rehearsal.take(check).held:
                     lines.append(check)
                     checked = True
-        return "".join(f"    {line}\n" for line in lines) if checked else ""
+        return _Pinned("".join(f"    {line}\n" for line in lines) if checked else "", ())
 
     def _expected(self, before: Observed, after: Observed, step: str, about: str) -> Iterator[str]:
         """Checks of what is otherwise *after* a step, but for what every step changes, and for what is said of the field *about* anyway."""

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 from typing import Any
 
 from ...forms.model.form import Form
 from ...playing.player import DEFAULT_CLOCK, Ready
 from ...playing.subjects import Loaded
+from ...playing.work import Work, kept
+from ...playing.workers import done
 from ...records import NamedTuple
 from ...script.ops import Scenario
 from ...script.tree import Cannot, Check, Submit
 from ...script.writer import write_played
+from ..scripts import About, Suite, unfinished
 from .points import KINDS, Point, Points, points_of
-from .watch import folder_of, met_by
+from .watch import Met, folder_of, met_by
 
 _ACCEPTED = Point("submission", "", "", "accepted")
 
@@ -65,27 +69,72 @@ class Coverage(NamedTuple):
         return {"format": 1, "form": self.form.id, "points": points, "summary": {k: t._asdict() for k, t in self.summary().items()}}
 
 
+class Seen(NamedTuple):
+    """What one scenario met. *sent*: its steps up to the first attempt to submit, where the form is accepted at all."""
+
+    address: str
+    met: tuple[Met, ...]
+    sent: tuple[str, ...]
+    clock: int
+
+
 def coverage_of(loaded: Loaded, ready: Iterable[Ready]) -> Coverage:
     """What the scenarios of *ready*, scripts about the form of *loaded*, have exercised of it."""
     points = points_of(loaded.form)
+    return _summed(loaded.form, points, (_seen_of(script, number, points) for script in ready for number in range(len(script.scenarios))))
+
+
+def coverage_by(work: Work, about: About, told: Callable[[int, int], None] | None = None) -> Coverage:
+    """The same of the scripts *about* a form, by whomever *work* means. *told* hears how many scenarios have been played, of how many.
+
+    Raises Unreadable.
+    """
+    form, points = about.loaded.form, points_of(about.loaded.form)
+    numbers = [(at, number) for at, script in enumerate(about.ready) for number in range(len(script.scenarios))]
+    here = (_seen_of(about.ready[at], number, points) for at, number in numbers)
+    every = here if work.is_here else done(partial(_seen_alone, about.suite), numbers, work, unfinished)
+    return _summed(form, points, _counted(every, len(numbers), told))
+
+
+def _counted(every: Iterator[Seen], count: int, told: Callable[[int, int], None] | None) -> Iterator[Seen]:
+    for number, seen in enumerate(every, 1):
+        yield seen
+        if told is not None:
+            told(number, count)
+
+
+def _seen_alone(suite: Suite, numbers: tuple[int, int]) -> Seen:
+    """What the second-th scenario of the first-th script of *suite* met, in a process that reads them itself."""
+    script = suite.in_process()[numbers[0]]
+    assert script.loaded is not None
+    form = script.loaded.form
+    return _seen_of(script, numbers[1], kept("points", form.file, lambda: points_of(form)))
+
+
+def _seen_of(script: Ready, number: int, points: Points) -> Seen:
+    scenario = script.scenarios[number]
+    assert script.loaded is not None
+    met = met_by(scenario, script.loaded, points, script.clock, folder_of(script.script.file))
+    sent = _before_sending(scenario) if any(each.point == _ACCEPTED for each in met) else ()
+    return Seen(address_of(scenario), met, sent, script.clock if scenario.clock is None else scenario.clock)
+
+
+def _summed(form: Form, points: Points, every: Iterable[Seen]) -> Coverage:
     by: dict[Point, list[str]] = {}
     checked: set[Point] = set()
     played: list[str] = []
     sent: tuple[str, ...] = ()
     clock = DEFAULT_CLOCK
-    for script in ready:
-        folder = folder_of(script.script.file)
-        for scenario in script.scenarios:
-            address = address_of(scenario)
-            played.append(address)
-            for met in met_by(scenario, loaded, points, script.clock, folder):
-                by.setdefault(met.point, []).append(address)
-                if met.point == _ACCEPTED and not sent:
-                    sent, clock = _before_sending(scenario), script.clock if scenario.clock is None else scenario.clock
-                if met.checked:
-                    checked.add(met.point)
+    for seen in every:
+        played.append(seen.address)
+        for met in seen.met:
+            by.setdefault(met.point, []).append(seen.address)
+            if met.checked:
+                checked.add(met.point)
+        if seen.sent and not sent:
+            sent, clock = seen.sent, seen.clock
     met_by_whom = {point: tuple(dict.fromkeys(who)) for point, who in by.items()}
-    return Coverage(loaded.form, points, met_by_whom, frozenset(checked), tuple(played), sent, clock)
+    return Coverage(form, points, met_by_whom, frozenset(checked), tuple(played), sent, clock)
 
 
 def _before_sending(scenario: Scenario) -> tuple[str, ...]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from random import Random
 from typing import Any
 
@@ -16,11 +16,14 @@ from ...playing.player import DEFAULT_CLOCK
 from ...playing.simulated import SimulatedForm
 from ...playing.steps import take_step
 from ...playing.subjects import Loaded, Subjects
+from ...playing.work import HERE, Work
+from ...playing.workers import done
 from ...records import NamedTuple
 from ...roots import reading_below
 from ...script import tree
 from ..filling import Filling
 from ..moves import Repertoire
+from ..scripts import unfinished
 from ..shrinking import Steps, fewest
 from .rules import MANNERS, Found, Watch
 
@@ -101,32 +104,26 @@ class Part(NamedTuple):
 
 def manners_of(
     loaded: Loaded, only: tuple[str, ...], *, seed: int = 1, walks: int = WALKS, seconds: float | None = None, clock: int = DEFAULT_CLOCK,
-    told: Told | None = None, jobs: int = 1, trust_python: bool = False,
+    told: Told | None = None, work: Work = HERE, trust_python: bool = False,
 ) -> Manners:  # fmt: skip
     """What is rude about the form of *loaded*. *told* hears how many walks were made, and how many breaches are known.
 
-    The walks are made in parts, each by itself: with several *jobs*, of a form that comes from a file, in as many processes, and
-    what is found is the same. With *seconds* it walks for so long, whatever *walks* says: then what is found depends on the machine.
+    The walks are made in parts, each by itself: by whomever *work* means, of a form that comes from a file, and what
+    is found is the same. With *seconds* it walks for so long, whatever *walks* says: then what is found depends on the machine.
     """
     chosen = frozenset(only or MANNERS)
-    share = seconds / _PARTS * min(jobs, _PARTS) if seconds is not None else None
+    share = seconds / _PARTS * min(work.jobs, _PARTS) if seconds is not None else None
     counts = [walks // _PARTS + (number < walks % _PARTS) for number in range(_PARTS)]
     parts = [
         Part(loaded.form.file, trust_python, chosen, seed, number, count, share, clock) for number, count in enumerate(counts) if count
     ]
     found: list[Explored] = []
-    for each in _in_processes(parts, jobs) if jobs > 1 else (_Walks(loaded, part).explore(told) for part in parts):
+    here = (_Walks(loaded, part).explore(told) for part in parts)
+    for each in here if work.is_here else done(_alone, parts, work, unfinished, 1):
         found.append(each)
         if told is not None:
             told(sum(part.walks for part in found), len({key for part in found for key in part.paths}))
     return _Walks(loaded, parts[0]).told(found)
-
-
-def _in_processes(parts: list[Part], jobs: int) -> Iterator[Explored]:
-    from concurrent.futures import ProcessPoolExecutor
-
-    with ProcessPoolExecutor(min(jobs, len(parts))) as pool:
-        yield from pool.map(_alone, parts)
 
 
 def _alone(part: Part) -> Explored:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path as FilePath
 from typing import Any
 
 from ...engine.compile.compiler import compile_form
 from ...forms.model.form import Form, Path
-from ...playing.player import DEFAULT_CLOCK, Ready, Wishes, play_scenario, prepare
-from ...playing.select import Chosen
+from ...playing.player import DEFAULT_CLOCK, Ready, play_scenario
 from ...playing.simulated import SimulatedForm
-from ...playing.subjects import Loaded, Subjects, simulated
+from ...playing.subjects import Loaded, simulated
+from ...playing.work import HERE, Work, kept
+from ...playing.workers import done
 from ...records import NamedTuple
 from ...roots import reading_below
 from ...script import tree
@@ -20,6 +22,7 @@ from ...script.tree import Address, Cannot, Check
 from ..coverage.points import points_of
 from ..coverage.study import Coverage, address_of
 from ..coverage.ways import read_steps, tries
+from ..scripts import Suite, unfinished
 from ..shrinking import Steps, is_about
 from .apart import Apart
 from .faults import Fault, faults_of
@@ -74,13 +77,6 @@ class Weakened(NamedTuple):
         return {"format": 1, "form": self.form.id, "faults": faults, "score": round(self.score, 1)}
 
 
-class Suite(NamedTuple):
-    """Scripts about one form: what another process needs to read them again."""
-
-    chosen: tuple[Chosen, ...]
-    wishes: Wishes
-
-
 class _Can(NamedTuple):
     """A scenario, how it is played, and what it can notice: the fields it comes by, and whether it looks at the whole form, or sends it."""
 
@@ -96,8 +92,7 @@ class Weakening:
 
     def __init__(self, suite: Suite) -> None:
         self.suite = suite
-        subjects = Subjects(trust_python=suite.wishes.trust_python)
-        self.ready = [prepare(each, suite.wishes, subjects) for each in suite.chosen]
+        self.ready = suite.read()
         loaded = self.ready[0].loaded
         assert loaded is not None
         self.loaded: Loaded = loaded
@@ -173,42 +168,24 @@ class Weakening:
                 yield from (steps, (*steps, tree.Reset()))
 
 
-def weaken(suite: Suite, jobs: int = 1, told: Callable[[int, int], None] | None = None) -> Weakened:
+def weaken(suite: Suite, work: Work = HERE, told: Callable[[int, int], None] | None = None) -> Weakened:
     """What becomes of every fault of the form that the scripts of *suite* are about. *told* hears how many are judged, of how many.
 
     Raises Unreadable.
     """
     weakening = Weakening(suite)
+    count = len(weakening.faults)
     found: list[Judged] = []
-    judge = map(weakening.judged, range(len(weakening.faults))) if jobs == 1 else _in_processes(suite, len(weakening.faults), jobs)
-    for each in judge:
+    here = map(weakening.judged, range(count))
+    for each in here if work.is_here else done(partial(_judged, suite), range(count), work, unfinished):
         found.append(each)
         if told is not None:
-            told(len(found), len(weakening.faults))
+            told(len(found), count)
     return Weakened(weakening.form, tuple(found), len(weakening.can), tuple(weakening.fallen))
 
 
-_EACH = 8  # faults that a process is given at a time
-
-
-def _in_processes(suite: Suite, count: int, jobs: int) -> Iterator[Judged]:
-    from concurrent.futures import ProcessPoolExecutor
-    from functools import partial
-
-    parts = [range(at, min(at + _EACH, count)) for at in range(0, count, _EACH)]
-    with ProcessPoolExecutor(min(jobs, max(len(parts), 1))) as pool:
-        for some in pool.map(partial(_alone, suite), parts):
-            yield from some
-
-
-_LAST: dict[Suite, Weakening] = {}  # of a process that judges: what it has read
-
-
-def _alone(suite: Suite, numbers: range) -> list[Judged]:
-    if suite not in _LAST:
-        _LAST.clear()
-        _LAST[suite] = Weakening(suite)
-    return [_LAST[suite].judged(number) for number in numbers]
+def _judged(suite: Suite, number: int) -> Judged:
+    return kept("weakening", suite, lambda: Weakening(suite)).judged(number)
 
 
 def _address(act: Any) -> Any:
