@@ -29,10 +29,11 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 R = TypeVar("R")
-_REACHED = 10.0  # seconds in which a scheduler answers
+_REACHED = 5.0  # seconds in which a scheduler answers
 _COMES = 10.0  # seconds in which a worker joins one that has none
 _GONE = 30.0  # seconds without any worker after which none is waited for
 _US = "idle-fox"
+_TALKING = ("distributed", "distributed.client", "distributed.core", "distributed.comm", "tornado.application")
 _LOOK = 1.0  # seconds between two looks at who is there
 
 
@@ -55,20 +56,30 @@ def joined(address: str) -> Iterator[Cluster]:
         from distributed import Client
     except ImportError:
         raise _problem(address, "work on a cluster needs further packages", "pip install 'idle-fox[cluster]'") from None
-    logger = logging.getLogger("distributed")
-    before = logger.level
-    logger.setLevel(logging.CRITICAL)  # whom it lost and found again is no news to whoever waits for results
+    with _in_quiet():
+        try:
+            client: Any = Client(address, timeout=_REACHED, set_as_default=False, name="idlefox")  # type: ignore[no-untyped-call]
+        except (OSError, ValueError, TypeError):
+            remedy = "start one with dask scheduler, and name the address that it says, as in tcp://127.0.0.1:8786 (docs/scale.md)"
+            raise _problem(address, "no scheduler answers there", remedy) from None
+        try:
+            yield Cluster(client, address)
+        finally:
+            client.close(timeout=5)
+
+
+@contextmanager
+def _in_quiet() -> Iterator[None]:
+    """Whom the client loses and finds again is no news to whoever waits for results."""
+    loggers = [logging.getLogger(name) for name in _TALKING]
+    levels = [logger.level for logger in loggers]
+    for logger in loggers:
+        logger.setLevel(logging.CRITICAL + 1)
     try:
-        client: Any = Client(address, timeout=_REACHED, set_as_default=False, name="idlefox")  # type: ignore[no-untyped-call]
-    except (OSError, ValueError, TypeError):
-        logger.setLevel(before)
-        remedy = "start one with dask scheduler, and name the address that it says, as in tcp://127.0.0.1:8786 (docs/scale.md)"
-        raise _problem(address, "no scheduler answers there", remedy) from None
-    try:
-        yield Cluster(client, address)
+        yield
     finally:
-        client.close(timeout=5)
-        logger.setLevel(before)
+        for logger, level in zip(loggers, levels, strict=True):
+            logger.setLevel(level)
 
 
 class Cluster:
@@ -88,7 +99,7 @@ class Cluster:
             raise _problem(address, "this scheduler has no workers", remedy)
 
     def _count(self) -> int:
-        return len(self.client.scheduler_info(n_workers=-1)["workers"])
+        return len(self.client.nthreads())
 
     def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
         """What *do* makes of each of *tasks*, in their order. Raises Unreadable where a worker cannot do any."""
@@ -96,14 +107,18 @@ class Cluster:
         left = iter(tasks)
         flight: deque[_Flying] = deque()
         lost = ""
-        while True:
-            for task in islice(left, self.width * AHEAD - len(flight)):
-                flight.append(hands.out(task, {}))
-            if not flight:
-                return
-            lost = lost or self._waited(flight, hands)
-            first = flight.popleft()
-            yield died(first.task, lost) if lost else self._result(first, died)
+        try:
+            while True:
+                for task in islice(left, self.width * AHEAD - len(flight)):
+                    flight.append(hands.out(task, {}))
+                if not flight:
+                    return
+                lost = lost or self._waited(flight, hands)
+                first = flight.popleft()
+                yield died(first.task, lost) if lost else self._result(first, died)
+        finally:
+            for flying in flight:  # nobody waits for them any more
+                flying.future.cancel()
 
     def _waited(self, flight: deque[_Flying], hands: _Hands) -> str:
         """Waits until the first of *flight* is done, and tells workers what they ask for; why it never will be done, "" where it is."""

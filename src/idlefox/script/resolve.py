@@ -16,6 +16,7 @@ _WHOLE = re.compile(r"-?[0-9]{1,15}")
 _DURATIONS = frozenset({"every", "within", "lasting", "duration", "after"})
 _NUMBERS = frozenset({"times", "to", "at", "status", "size"})
 _TEXTS = frozenset({"text", "name", "button", "type"})
+_AS_IT_IS = frozenset({str, int, bool, float, type(None), Word})  # most of what there is, by a quick look
 Env = Mapping[str, Any]
 
 
@@ -60,6 +61,8 @@ def _parameter(parameter: Parameter, env: Env) -> Any:
 
 def absolute(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
     """*address* with its parameters replaced, from the form's root."""
+    if not address.relative and Parameter not in map(type, address.segments):
+        return address
     segments: list[str | int] = []
     relative = address.relative
     for i, segment in enumerate(address.segments):
@@ -85,6 +88,8 @@ def absolute(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
 
 def resolve(thing: Any, env: Env, prefix: tuple[Any, ...], name: str = "") -> Any:
     """Any part of an act with its parameters replaced. *name* is the slot it stands in."""
+    if type(thing) in _AS_IT_IS:
+        return thing
     if isinstance(thing, Address):
         return absolute(thing, env, prefix)
     if isinstance(thing, Duration):

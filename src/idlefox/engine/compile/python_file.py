@@ -9,7 +9,7 @@ from typing import Any
 
 from ... import disk
 from ...forms.model.form import Form
-from ...problems import OUTSIDE_SAYS, Place, Problem, Unreadable, no_path, suggestion
+from ...problems import OUTSIDE_SAYS, Place, Problem, Unreadable, no_path, read_bytes, suggestion
 from ...roots import note_read, outside
 from ..judge.python_rules import said_of
 
@@ -35,8 +35,9 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
         raise Unreadable([Problem(place, f"{form.python} is no Python file", "give it a name that ends with .py")])
     module = ModuleType("idlefox_rules_" + path.stem)
     module.__file__ = str(path)
+    code = read_bytes(str(path))
     try:
-        exec(compile(disk.content(str(path)), str(path), "exec"), vars(module))
+        exec(compile(code, str(path), "exec"), vars(module))
     except KeyboardInterrupt:
         raise
     except BaseException as fault:

@@ -1,0 +1,112 @@
+"""What it gives to have more at work: `python benchmarks/scale.py` prints ratios of one run, each of the least of several times.
+
+10,000 scenarios of 20 steps, in 20 scripts, are played with one process, with two, and by two workers of a scheduler that is started
+on loopback. With a number (`python benchmarks/scale.py 100000`) that many are played once in one process, and what memory it took.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from importlib import resources
+from pathlib import Path
+
+FOX = (sys.executable, "-m", "idlefox", "run", ".", "--quiet")
+TIMES = 3
+SCENARIO = """
+scenario "booking {0}"
+    pick sailing "noon"
+    set day "2030-04-1{1}"
+    blur
+    type contact.email "m{1}@a.example"
+    blur
+    expect contact.email shows nothing
+    erase contact.email 3
+    retype contact.email "o{1}@b.example"
+    expect contact.email = "o{1}@b.example"
+    turn vehicle.bringing on
+    turn vehicle.bringing off
+    type voucher "I"
+    clear voucher
+    blur
+    add passengers
+    type passengers[1].full_name "Ib"
+    blur
+    remove passengers[1]
+    pick extras "cabin"
+    expect passengers has 1 row
+"""
+
+
+def suite(folder: Path, scenarios: int, files: int = 20) -> None:
+    sheet = resources.files("idlefox.demo").joinpath("booking.form.yaml").read_text("utf-8")
+    (folder / "booking.form.yaml").write_text(sheet, encoding="utf-8")
+    head = 'subject "booking.form.yaml"\nclock 2030-04-01T09:00:00Z\n'
+    for file in range(files):
+        text = "".join(SCENARIO.format(number, number % 9) for number in range(file, scenarios, files))
+        (folder / f"s{file:03}.fox").write_text(head + text, encoding="utf-8")
+
+
+def seconds(folder: Path, *args: str, times: int = TIMES) -> float:
+    least = float("inf")
+    for _ in range(times):
+        began = time.perf_counter()
+        subprocess.run([*FOX, *args], cwd=folder, check=True)
+        least = min(least, time.perf_counter() - began)
+    return least
+
+
+def on_cluster(folder: Path) -> float:
+    """On two workers of a scheduler, each in a folder of its own."""
+    with tempfile.TemporaryDirectory() as scratch:
+        told = Path(scratch) / "scheduler.json"
+        dask, quiet = (sys.executable, "-m", "dask"), subprocess.DEVNULL
+        options = ("--host", "127.0.0.1", "--port", "0", "--no-dashboard", "--scheduler-file", str(told))
+        running = [subprocess.Popen([*dask, "scheduler", *options], cwd=scratch, stdout=quiet, stderr=quiet)]
+        while not told.exists() or not told.read_text("utf-8"):
+            time.sleep(0.05)
+        address = json.loads(told.read_text("utf-8"))["address"]
+        for _ in range(2):
+            worker = (*dask, "worker", address, "--nthreads", "1", "--no-nanny", "--no-dashboard")
+            running.append(subprocess.Popen(worker, cwd=scratch, stdout=quiet, stderr=quiet))
+        time.sleep(5)  # both are there
+        try:
+            return seconds(folder, "--on", address)
+        finally:
+            for process in running:
+                process.kill()
+                process.wait()
+
+
+def memory_of(folder: Path) -> tuple[float, float]:
+    """How long one run takes, and the most memory it held, in megabytes."""
+    began = time.perf_counter()
+    running = subprocess.Popen([*FOX, "--report", "json=r.json"], cwd=folder)
+    _, status, used = os.wait4(running.pid, 0)
+    assert status == 0
+    return time.perf_counter() - began, used.ru_maxrss / 1024
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch)
+        if sys.argv[1:]:
+            count = int(sys.argv[1])
+            suite(folder, count, max(count // 500, 1))
+            took, most = memory_of(folder)
+            print(f"{count:,} scenarios with a JSON report: {took:.1f} s, {count / took:,.0f} a second, at most {most:.0f} MB")
+            return
+        suite(folder, 10_000)
+        one = seconds(folder)
+        print(f"10,000 scenarios, one process        {one:6.2f} s   {10_000 / one:,.0f} a second")
+        two = seconds(folder, "--jobs", "2")
+        print(f"  one process / two                  {one / two:6.2f}")
+        print(f"  two processes / two workers        {two / on_cluster(folder):6.2f}")
+
+
+if __name__ == "__main__":
+    main()
