@@ -27,7 +27,7 @@ from .files import why, write_bytes_whole
 from .live_options import outside_of
 from .progress import Ticker
 from .reports import Wanted
-from .study_reports import goes_to_output, report_option, write
+from .study_reports import draw_sums, figure_option, goes_to_output, report_option, write
 from .work_options import jobs_option, on_option, work_of
 
 if TYPE_CHECKING:
@@ -48,12 +48,13 @@ if TYPE_CHECKING:
 @on_option
 @click.option("--seed", type=int, default=1, show_default=True, help="Another number makes other walks.")
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append what was found to a script, each as a scenario that holds.")
+@figure_option
 @report_option
 @click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
 def command(
     form: str, only: str, but: str, walks: int | None, lasting: str, live: str | None, jobs: str | None, on: str, seed: int,
-    keeping: str, reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
+    keeping: str, figure: str, reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Walk about in a form, as people and accidents would, and hold it to rules that no form should break.
 
@@ -101,6 +102,8 @@ def command(
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
+    if figure:
+        draw_sums(figure, lambda: _page(found, loaded.form.label, scenarios), console)
     fine = write(reports, lambda: as_json(found, scenarios, form), lambda: _page(found, loaded.form.label, scenarios), console)
     raise SystemExit(2 if not fine else 1 if found.breaches else 0)
 

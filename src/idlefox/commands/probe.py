@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from typing import TYPE_CHECKING
 
 import click
 
@@ -11,14 +12,19 @@ from ..playing.select import Chosen
 from ..playing.subjects import read_below
 from ..problems import CALL, Place, Problem, Unreadable
 from ..report.styled import plain
-from ..study.probe import probe
+from ..study.probe import Probe, probe
 from . import completing
 from .config import begin
 from .console import Console
 from .files import why, write_bytes_whole
 from .playing import Manner, play
 from .progress import Ticker
+from .reports import Wanted
+from .study_reports import draw_sums, figure_option, goes_to_output, report_option, write
 from .work_options import jobs_option, on_option, work_of
+
+if TYPE_CHECKING:
+    from ..report.study_page import StudyPage
 
 
 @click.command("probe")
@@ -28,8 +34,12 @@ from .work_options import jobs_option, on_option, work_of
               help="Play it on another form, and say where that differs.")
 @jobs_option
 @on_option
+@figure_option
+@report_option
 @click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
-def command(form: str, target: str, against: str, jobs: str | None, on: str, color: str) -> None:
+def command(
+    form: str, target: str, against: str, jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...], color: str,
+) -> None:  # fmt: skip
     """Write a script of what a form does at every boundary: bounds, lengths, white space, options, conditions, rows, replies.
 
     \b
@@ -40,7 +50,7 @@ def command(form: str, target: str, against: str, jobs: str | None, on: str, col
       idlefox probe booking.form.yaml --write boundaries.fox
       idlefox probe booking.form.yaml --against booking-new.form.yaml
     """
-    console = Console(color, aside=not target and not against)
+    console = Console(color, aside=(not target and not against) or goes_to_output(reports))
     try:
         config, _ = begin(False, console)
         model = read_below(form)
@@ -58,12 +68,21 @@ def command(form: str, target: str, against: str, jobs: str | None, on: str, col
         raise SystemExit(2) from None
     except OSError as fault:
         raise click.ClickException(plain(f"{target} cannot be written: {why(fault)}")) from None
-    if not target and not against:
+    if not target and not against and not goes_to_output(reports):
         console.text(made.text, newline=False)
     left = f", {len(made.left_out)} left out" if made.left_out else ""
     console.lines([[(f" {made.scenarios} scenarios{left}{f' in {plain(target)}' if target else ''}", "good")]])
-    if against:
-        raise SystemExit(_against(form, made.text, against, console))
+    if figure:
+        draw_sums(figure, lambda: _page(made), console)
+    fine = write(reports, made.as_json, lambda: _page(made), console)
+    code = _against(form, made.text, against, console) if against else 0
+    raise SystemExit(code if fine or code > 1 else 2)
+
+
+def _page(made: Probe) -> StudyPage:
+    from ..report.study_page import probe_page
+
+    return probe_page(made, made.form.label)
 
 
 def _against(form: str, text: str, other: str, console: Console) -> int:

@@ -68,7 +68,7 @@ def draw(file: str, make: Callable[[str], bytes], console: Console) -> None:
         raise click.UsageError("a figure needs a library that is not installed: pip install 'idle-fox[figures]'") from None
     except OSError as fault:
         raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
-    console.text(plain(f" {file}"))
+    console.lines([[(plain(f" {file}"), "")]])
 
 
 def goes_to_output(reports: Iterable[Wanted]) -> bool:

@@ -12,6 +12,7 @@ from ..study.coverage.study import Coverage
 from ..study.coverage.ways import Way
 from ..study.manners.rules import MANNERS
 from ..study.manners.study import Manners
+from ..study.probe import Probe, Tried
 from ..study.weaken.study import Judged, Weakened
 from .coverage import point_text, shade
 from .styled import plain
@@ -156,7 +157,25 @@ def manners_page(found: Manners, title: str, scenarios: Sequence[list[str]]) -> 
         sections.append(Section("Not looked at", "", absent, quiet=True))
     told = f"{len(groups)} of {len(found.kept_to)} manners broken" if groups else f"nothing rude was met: {len(found.kept_to)} manners"
     made = f"{found.walks:,} walks, {found.steps:,} steps, {found.states:,} states, seed {found.seed}"
-    return StudyPage(title, told, not groups, "idlefox manners", made, (), tuple(sections))
+    met = {manner: max((each.walks for each in found.breaches if each.manner == manner), default=0) for manner in found.kept_to}
+    rows = tuple((manner, found.walks - walks, found.walks) for manner, walks in met.items())
+    tables = (Table("By manner", "manner", ("walks that kept to it", "of"), rows),) if found.walks else ()
+    return StudyPage(title, told, not groups, "idlefox manners", made, tables, tuple(sections))
+
+
+def probe_page(found: Probe, title: str) -> StudyPage:
+    """What a form does at its boundaries."""
+    groups: dict[str, list[Tried]] = {}
+    for each in found.tried:
+        groups.setdefault(each.about or "the form", []).append(each)
+    rows = tuple((name, sum(bool(each.lines) for each in those), len(those)) for name, those in groups.items())
+    entries = {name: tuple(Entry("", each.title, "", each.lines) for each in those if each.lines) for name, those in groups.items()}
+    sections = [Section(name, "", those, quiet=True) for name, those in entries.items() if those]
+    if found.left_out:
+        sections.append(Section("Left out", "", tuple(Entry("", each, "", ()) for each in found.left_out), quiet=True))
+    told = f"{found.scenarios} scenarios at its boundaries"
+    tables = (Table("By field", "field", ("scenarios", "of"), rows),) if rows else ()
+    return StudyPage(title, told, True, "idlefox probe", f"{len(found.left_out)} left out", tables, tuple(sections))
 
 
 def compare_page(found: Comparison, title: str, value: Callable[[object], str]) -> StudyPage:

@@ -7,6 +7,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from functools import partial
+from itertools import chain, permutations
+from typing import Any
 
 from ..engine.compile.compiler import compile_form
 from ..forms.model.form import CHOICE_KINDS, TEXT_KINDS, Field, Form, walk
@@ -29,16 +31,35 @@ from .scripts import unfinished
 
 _LONGEST = 2_000  # characters of a text that is written out
 _ASTRAL = "\U0001f98a"  # two UTF-16 units
+_MOST_SETTINGS = 20  # of choices and toggles, two of which are tried to open a field
 _MOST_PAIRED = 12  # choices and toggles that are paired with each other
 _WAYS = ("state", "rows", "submission", "lookup")  # points that are met by steps of their own
 
 
-class Probe(NamedTuple):
-    """The *text* of a script, how many *scenarios* it has, and what was *left_out*."""
+class Tried(NamedTuple):
+    """A scenario that was to be: its *title*, the field it is *about* ("" the form), and its *lines*; none where a step cannot be taken."""
 
+    title: str
+    about: str
+    lines: tuple[str, ...]
+
+
+class Probe(NamedTuple):
+    """The *text* of a script, the scenarios that were *tried* for it, and what was *left_out*."""
+
+    form: Form
     text: str
-    scenarios: int
+    tried: tuple[Tried, ...]
     left_out: tuple[str, ...]
+
+    @property
+    def scenarios(self) -> int:
+        """How many there are in the script."""
+        return sum(bool(each.lines) for each in self.tried)
+
+    def as_json(self) -> dict[str, Any]:
+        scenarios = [{"title": each.title, "field": each.about, "lines": list(each.lines)} for each in self.tried if each.lines]
+        return {"format": 1, "form": self.form.id, "scenarios": scenarios, "left_out": list(self.left_out)}
 
 
 class _Plan(NamedTuple):
@@ -65,16 +86,16 @@ def probe(form: Form, subject: str, work: Work = HERE, told: Callable[[int, int]
     plans = list(maker.plans())
     here = map(maker.pinned, plans)
     pinned = here if work.is_here else done(partial(_pinned, form.file), plans, work, unfinished)
-    text, count = f"# What {form.label} does at its boundaries, as its model has it.\nsubject {written(subject)}\n", 0
-    left_out = list(maker.left_out)
+    text = f"# What {form.label} does at its boundaries, as its model has it.\nsubject {written(subject)}\n"
+    left_out, tried = list(maker.left_out), list[Tried]()
     for number, (plan, made) in enumerate(zip(plans, pinned, strict=True), 1):
         left_out += made.left_out
+        tried.append(Tried(plan.title, plan.about, tuple(line.removeprefix("    ") for line in made.body.splitlines())))
         if made.body:
-            count += 1
             text += f"\nscenario {quoted(plan.title)} [probe]\n{made.body}"
         if told is not None:
             told(number, len(plans))
-    return Probe(write_script(read_script_text(text, "probe.fox")), count, tuple(dict.fromkeys(left_out)))
+    return Probe(form, write_script(read_script_text(text, "probe.fox")), tuple(tried), tuple(dict.fromkeys(left_out)))
 
 
 def _pinned(source: str, plan: _Plan) -> _Pinned:
@@ -126,7 +147,7 @@ class _Maker:
             if field.kind in ("group", "rows", "hidden") or field.native is not None:
                 continue
             name = called(field.address.replace("[*]", "[0]"))
-            ahead = self._ahead(field)
+            ahead = self._opened(name, self._ahead(field))
             yield from self._asked(field, name, ahead)
             yield from self._twice(field, name, ahead)
             if field.kind in CHOICE_KINDS or field.kind in DATE_KINDS or field.many:
@@ -160,6 +181,19 @@ class _Maker:
             if each is not None and begins and not (each.least if each.start is None else each.start):
                 steps.append(f"add {called(each.address.replace('[*]', '[0]'))}")
         return steps
+
+    def _opened(self, name: str, ahead: list[str]) -> list[str]:
+        """*ahead* with a choice or two behind it that show the field *name* and let a person into it, where it needs any."""
+        if self._is_open(name, ahead):
+            return ahead
+        settings = [step for field in walk(self.form.fields) if field.native is None for step in _settings(field)]
+        pairs = permutations(settings, 2) if len(settings) <= _MOST_SETTINGS else ()
+        tried = ([*ahead, *more] for more in chain(((each,) for each in settings), pairs))
+        return next((steps for steps in tried if self._is_open(name, steps)), ahead)
+
+    def _is_open(self, name: str, ahead: list[str]) -> bool:
+        rehearsal = Rehearsal(self.loaded, self.form.file, ".", DEFAULT_CLOCK)
+        return all(rehearsal.take(step).held for step in (*ahead, f"focus {name}"))
 
     # choices against each other
     def _pairs(self) -> Iterator[tuple[str, str, list[str]]]:
@@ -265,7 +299,7 @@ def _entered(field: Field, name: str, value: object) -> list[str]:
 
 def _settings(field: Field) -> list[str]:
     """The steps that set a choice or a toggle, one of each setting."""
-    name = called(field.address)
+    name = called(field.address.replace("[*]", "[0]"))
     if field.kind == "checkbox" and not field.many:
         return [f"turn {name} on", f"turn {name} off"]
     if field.kind in CHOICE_KINDS and not field.many and isinstance(field.options, tuple) and len(field.options) > 1:
