@@ -12,6 +12,7 @@ import re
 import shutil
 import sys
 import tempfile
+import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -21,13 +22,16 @@ from test_played import cases, script_of
 
 from idlefox.forms.schema.read import read_schema
 from idlefox.playing.player import Wishes, play_scenario, prepare
+from idlefox.playing.rehearsal import Rehearsal
 from idlefox.playing.select import Chosen
 from idlefox.playing.simulated import SimulatedForm
+from idlefox.playing.story import whole_story
 from idlefox.playing.subjects import Subjects
 from idlefox.problems import Unreadable
 from idlefox.report.outline import outline_lines
 from idlefox.report.wording import expected_text, found_text, reason_texts, state_lines
-from idlefox.script.writer import write_script
+from idlefox.script.complete import Known, complete
+from idlefox.script.writer import write_played, write_script
 from idlefox.study.first_files import from_schema
 from idlefox.words.table import words
 
@@ -69,6 +73,44 @@ def told(script: Path) -> list[str]:
     return [line.replace(str(script.parent), "") for line in lines]
 
 
+def beside(script: Path) -> list[str]:
+    """What is told of *script* elsewhere: the story of each scenario, how its lines are completed, and how it goes by hand."""
+    try:
+        ready = prepare(Chosen(str(script)), Wishes(trust_python=True), Subjects(trust_python=True))
+    except Unreadable:
+        return []
+    if ready.loaded is None:
+        return []
+    lines: list[str] = []
+    for scenario in ready.scenarios:
+        if scenario.fate != "aside":
+            story = whole_story(scenario, ready.loaded, str(script.parent), ready.clock, script.name)
+            lines += [f"{scenario.line} {scenario.row_line} {story.columns} {story.ticks} {len(story.exchanges)}"]
+            lines += [f"  {tuple(taken)}" for taken in story.taken]
+            lines += [f"  {lane.kind} {lane.name} {[tuple(mark) if mark is not None else None for mark in lane.marks]}" for lane in story.lanes]
+    form = ready.loaded.form
+    known = Known(form, tuple((b.name, b.parameters) for b in ready.script.blocks if b.kind == "routine"), ("name", "value"), ("slow", "day"))
+    for line in dict.fromkeys(line for line in ready.script.text.split("\n") if not line.lstrip().startswith("#")):
+        for cut in sorted({each for end in (m.end() for m in re.finditer(r"\S+\s?", line)) for each in (end, end - 2) if 0 < each <= len(line)}):
+            found = complete(line[:cut], known, at_top=not line.startswith(" "), in_fill=line.startswith("     "))
+            whole = zlib.crc32(repr(found).encode())
+            lines.append(f"{line[:cut]}│ {len(found)} {whole:08x} {', '.join(each.text for each in found[:5])}")
+    try:
+        hand = Rehearsal(ready.loaded, form.file, str(script.parent), ready.clock)
+    except Unreadable as fault:
+        return [*lines, str(fault)]
+    for scenario in ready.scenarios[:3]:
+        for number, op in enumerate(scenario.ops):
+            came = hand.take(write_played(op.act))
+            lines.append(f"by hand {came.ms} {came.checked} {[*map(tuple, came.changed)]} {[p.cause for p in came.problems]} {len(came.failures)}")
+            if number % 5 == 4:
+                lines += [*hand.offer(), f"back {hand.back(2)} {hand.observed().fields.keys()}", str(hand.again() is not None)]
+        lines += hand.lines()
+    if hand.entries and not any(line.startswith("by hand") and not line.endswith("[] 0") for line in lines):
+        lines += hand.kept(str(script.parent / "kept.fox"), None, "kept").split("\n")
+    return [line.replace(str(script.parent), "") for line in lines]
+
+
 def sources() -> Iterator[tuple[str, Any]]:
     for script in SCRIPTS:
         yield script.name, script
@@ -87,11 +129,11 @@ def now(source: Any, folder: Path) -> list[str]:
         made = from_schema(read_schema(str(source)), "order", str(folder))
         return [_THEIRS.sub(r"\1 … ", line) for line in (*made.sheet.split("\n"), *made.script.split("\n"), *made.left_out)]
     if isinstance(source, Path):
-        return told(source)
+        return [*told(source), *beside(source)]
     shutil.copy(DEMO / "lost-property.html", folder)
     for name, text in source.items():
         (folder / name).write_text(text, encoding="utf-8")
-    return told(folder / "a.fox")
+    return [*told(folder / "a.fox"), *beside(folder / "a.fox")]
 
 
 @pytest.fixture(scope="module")

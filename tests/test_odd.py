@@ -1,7 +1,7 @@
 """What nobody would write, and what comes of it: texts made by `tools/fuzz.py`, each with every fault that is told, or all that a walk changes.
 
 `odd.xz` holds them. Where a change of behaviour is meant, `python tests/test_odd.py` writes what comes of them anew and prints what is
-different now, to be read before it is committed; `python tests/test_odd.py N SEED` makes N other texts.
+different now, to be read before it is committed; `python tests/test_odd.py N SEED` makes N more texts.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ import importlib.util
 import json
 import lzma
 import random
+import re
 import sys
 import tempfile
 from collections.abc import Callable
@@ -24,17 +25,29 @@ from idlefox.engine.session.session import Session, Stage
 from idlefox.forms.html.read import read_page_text
 from idlefox.forms.names.addresses import parse_address
 from idlefox.forms.schema.read import read_schema
-from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.forms.sheet.read import read_sheet, read_sheet_text
 from idlefox.forms.values.pattern_match import Matcher
 from idlefox.forms.values.pattern_syntax import SyntaxFault, checked
 from idlefox.forms.values.pattern_tree import from_start, quick_length, read_pattern, written_out
 from idlefox.forms.values.patterns import PatternError, PatternTooSlow, finds, whole_match
 from idlefox.problems import Unreadable
 from idlefox.report.outline import outline_lines
+from idlefox.script.tables import read_table
 from idlefox.study.first_files import from_schema
 
 KEPT = Path(__file__).parent / "odd.xz"
 TEXTS = ("", "a", "ab" * 9, "SK4711", "a\nb", "é🔦", "aaab", "0.50", "a-b", "_", "K", "x" * 60)
+
+
+_OF_TABLES = {
+    "csv": ("a", "b", "", "1", " ", "é", '"x\ny"', '"a""b"', '","', "\n"),
+    "json": ('{"a": 1}', '{"a": "x"}', '{"a": null}', '{"a": [1, {}]}', '{"a":\n{"b": true}}', '{"a": 1, "b": 2}', "3", '{"a": NaN}', "{}"),
+}
+_OVER = (
+    "label: L", "type: text", "type: number", "rules: [{required: true, say: no}]", "rules: [{maxlength: 2}]", "rules: [{pattern: '[a-z]'}]",
+    "rules: [{min: 3, say: {min}}]", "initial: x", "initial: 3", "visible: 'false'", "enabled: 'empty(a)'", "options: [a, b]", "trim: true",
+    "derive: {from: '1 + 1', when: always}", "when_hidden: clear", "readonly: true", "multiple: true", "report: {first: change}", "case: upper",
+)  # fmt: skip
 
 
 def pattern(text: str) -> list[str]:
@@ -107,6 +120,13 @@ def outcome(kind: str, text: str, folder: Path) -> str:
             lines = form(lambda: read_sheet_text(text, "f.form.yaml"))
         elif kind == "page":
             lines = form(lambda: read_page_text(text, "p.html"))
+        elif kind == "over":
+            (folder / "p.html").write_text(first, "utf-8", "surrogatepass", newline="")
+            (folder / "f.form.yaml").write_text(second, "utf-8")
+            lines = form(lambda: read_sheet(str(folder / "f.form.yaml")))
+        elif kind in ("csv", "json"):
+            (folder / "t").write_text(text, "utf-8", "surrogatepass", newline="")
+            lines = [f"{row.line} {row.cells}" for row in read_table(kind, str(folder / "t"))]
         elif kind == "schema":
             (folder / "s.schema.json").write_text(text, "utf-8", "surrogatepass")
             made = from_schema(read_schema(str(folder / "s.schema.json")), "s", str(folder))
@@ -147,9 +167,21 @@ def _made(count: int, seed: int) -> list[list[str]]:
     while len(found) < count:
         chance = random.Random(f"odd {seed} {len(found)}")
         changer = fuzz.Changer(chance, known)
-        kind = chance.choice(("pattern", "pattern", "sheet", "sheet", "page", "page", "schema", "whole", "whole", "whole"))
-        text = changer.text(kind) if kind != "whole" else ""
-        if kind == "whole":
+        kind = chance.choice(("pattern", "sheet", "page", "schema", "whole", "whole", "over", "csv", "json"))
+        text = changer.text(kind) if kind in ("pattern", "sheet", "page", "schema") else ""
+        if kind in ("csv", "json"):
+            rows = [chance.choices(_OF_TABLES[kind], k=2 if kind == "csv" else 1) for _ in range(chance.randrange(1, 6))]
+            between = chance.choice((",", ", ", ",\n"))
+            text = "\n".join(map(",".join, rows)) if kind == "csv" else f"[{between.join(row[0] for row in rows)}]"
+            if chance.random() < 0.5:
+                at = chance.randrange(len(text))
+                text = text[:at] + chance.choice('",]}x1 \n\r') + text[at + chance.randrange(2) :]
+        elif kind == "over":
+            page = changer.text("page")
+            names = list(dict.fromkeys(re.findall(r'name="?(\w+)', page))) or ["a"]
+            over = "".join(f"  {json.dumps(name)}: {{{chance.choice(_OVER)}}}\n" for name in names if chance.random() < 0.6)
+            text = f"{page}\0form: f\npage: p.html\nfields:\n{over}"
+        elif kind == "whole":
             first, script = chance.choice(changer.pairs)
             page = first.lstrip().startswith("<")
             first = changer.text("page" if page else "sheet", first) if chance.random() < 0.4 else first
@@ -160,7 +192,7 @@ def _made(count: int, seed: int) -> list[list[str]]:
 
 
 def main() -> None:
-    texts = _made(int(sys.argv[1]), int(sys.argv[2])) if len(sys.argv) > 2 else kept()
+    texts = kept() + (_made(int(sys.argv[1]), int(sys.argv[2])) if len(sys.argv) > 2 else [])
     for number, each in enumerate(texts):
         with tempfile.TemporaryDirectory() as folder:
             now = outcome(each[0], each[1], Path(folder))

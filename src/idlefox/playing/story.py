@@ -124,7 +124,8 @@ def whole_story(scenario: Scenario, loaded: Loaded, folder: str, clock: int, fil
         seen.append((subject.elapsed(), held, button, str(subject.look(Noun("outcome"), "value"))))
 
     now = clock if scenario.clock is None else scenario.clock
-    subject.load(now)
+    if subject.load(now) is not None:
+        return Story()  # it came to nothing
     initial, first = subject.state(), subject.look(Noun("submit"), "is", "enabled") is True
     play_scenario(scenario, subject, clock, file, watch)
     journal = subject.journal()

@@ -9,29 +9,27 @@ from ..problems import listed, suggestion
 from .scan import PREDICATE, Scanner, Slip
 from .tree import Address, Check, Collection, Like, Noun
 
-_FIELD = frozenset({
-    "=", "!=", "includes", "contains", "is", "breaks", "shows", "reads", "offers", "has", "allows",
-})  # fmt: skip
+FIELD = ("=", "!=", "includes", "contains", "is", "breaks", "shows", "reads", "offers", "has", "allows")
 # Noun -> the predicates it can be asked.
-NOUNS: dict[str, frozenset[str]] = {
-    "form": frozenset({"is", "breaks", "shows"}),
-    "values": frozenset({"=", "!=", "includes", "contains"}),
-    "errors": frozenset({"=", "!=", "includes", "nothing"}),
-    "submit": frozenset({"is"}),
-    "button": frozenset({"is"}),
-    "outcome": frozenset({"is"}),
-    "requests": frozenset({"=", "!="}),
-    "request": frozenset({"=", "!=", "like", "contains"}),
-    "payload": frozenset({"=", "!=", "includes", "omits"}),
-    "body": frozenset({"=", "!=", "like", "contains"}),
-    "location": frozenset({"=", "!=", "like", "contains"}),
-    "status": frozenset({"=", "!=", "nothing"}),
-    "record": frozenset({"=", "!=", "includes"}),
-    "notice": frozenset({"=", "!=", "like", "contains", "nothing", "is"}),
-    "view": frozenset({"is"}),
-    "focus": frozenset({"=", "!=", "nothing"}),
-    "dirty": frozenset({"=", "!=", "nothing"}),
-    "touched": frozenset({"=", "!=", "nothing"}),
+NOUNS: dict[str, tuple[str, ...]] = {
+    "form": ("is", "breaks", "shows"),
+    "values": ("=", "!=", "includes", "contains"),
+    "errors": ("=", "!=", "includes", "nothing"),
+    "submit": ("is",),
+    "button": ("is",),
+    "outcome": ("is",),
+    "requests": ("=", "!="),
+    "request": ("=", "!=", "like", "contains"),
+    "payload": ("=", "!=", "includes", "omits"),
+    "body": ("=", "!=", "like", "contains"),
+    "location": ("=", "!=", "like", "contains"),
+    "status": ("=", "!=", "nothing"),
+    "record": ("=", "!=", "includes"),
+    "notice": ("=", "!=", "like", "contains", "nothing", "is"),
+    "view": ("is",),
+    "focus": ("=", "!=", "nothing"),
+    "dirty": ("=", "!=", "nothing"),
+    "touched": ("=", "!=", "nothing"),
 }
 _ALL_NOUNS = listed(NOUNS, most=30)
 _ADDRESSED = ("focus", "dirty", "touched")
@@ -41,7 +39,7 @@ _WORDS = ("is", "breaks", "shows", "reads", "offers", "has", "allows", "includes
 def read_check(s: Scanner) -> Check:
     """The check whose `expect` has just been read."""
     noun = _noun(s)
-    known = _FIELD if noun.kind == "address" else NOUNS[noun.kind]
+    known = FIELD if noun.kind == "address" else NOUNS[noun.kind]
     found = PREDICATE.match(s.text, s.at)
     word = found[2] or found[3] if found else ""
     if found is None or word not in known or (found[3] and word not in _WORDS):
@@ -68,7 +66,7 @@ def _noun(s: Scanner) -> Noun:
     return Noun("address", address, None, address.offset, address.length)
 
 
-def _no_predicate(s: Scanner, known: frozenset[str], noun: Noun) -> Slip:
+def _no_predicate(s: Scanner, known: tuple[str, ...], noun: Noun) -> Slip:
     s.take_word("not")
     s.space()
     words = listed(sorted(known), most=20)

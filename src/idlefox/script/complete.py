@@ -18,7 +18,7 @@ from ..forms.values.whatwg import DATE_KINDS
 from ..records import NamedTuple
 from ..words.table import words
 from .against import rule_names
-from .checks import NOUNS
+from .checks import FIELD, NOUNS
 from .steps import KEYS
 
 _FRAGMENT = re.compile(r'"(?:[^"\\]|\\.)*$|[\w.\[\]$+-]*$')
@@ -196,7 +196,7 @@ class _Offers:
 
     def _predicates(self, noun: str) -> Iterator[_Offer]:
         field = self.field(noun)
-        known = NOUNS.get(noun) or ("=", "!=", "includes", "contains", "is", "breaks", "shows", "reads", "offers", "has", "allows")
+        known = NOUNS.get(noun, FIELD)
         for word in known:
             if field is not None and not _fits(field, word):
                 continue
