@@ -71,6 +71,16 @@ def test_a_range_holds_only_what_it_can(text: str, low: int, high: int, step: in
     assert whatwg.sanitise_range(text, low, high, step) == value
 
 
+@given(*(st.integers(-40, 40) for _ in range(3)), st.integers(1, 12), st.integers(-20, 20))
+def test_a_range_takes_the_nearest_step_of_two_the_upper(number: int, low: int, high: int, step: int, base: int) -> None:
+    clamped = max(low, min(number, high)) if high >= low else low
+    steps = [each for each in range(low, high + 1) if (each - base) % step == 0]
+    nearest = min(steps, key=lambda each: (abs(each - clamped), -each), default=clamped)
+    # Only the steps on either side count; where neither lies within the bounds, the value stays as it is.
+    expected = nearest if steps and abs(nearest - clamped) < step else clamped
+    assert whatwg.sanitise_range(str(number), low, high, step, base) == expected
+
+
 FORM = """
 form: f
 fields:

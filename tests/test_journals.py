@@ -20,9 +20,11 @@ from typing import Any
 import pytest
 from test_played import cases, script_of
 
+from idlefox.engine.session.seen import seen
 from idlefox.forms.schema.read import read_schema
 from idlefox.playing.player import Wishes, play_scenario, prepare
 from idlefox.playing.rehearsal import Rehearsal
+from idlefox.playing.results import address_of
 from idlefox.playing.select import Chosen
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.playing.story import whole_story
@@ -84,6 +86,7 @@ def beside(script: Path) -> list[str]:
     lines: list[str] = []
     for scenario in ready.scenarios:
         if scenario.fate != "aside":
+            lines.append(address_of(script.name, scenario))
             story = whole_story(scenario, ready.loaded, str(script.parent), ready.clock, script.name)
             lines += [f"{scenario.line} {scenario.row_line} {story.columns} {story.ticks} {len(story.exchanges)}"]
             lines += [f"  {tuple(taken)}" for taken in story.taken]
@@ -105,10 +108,17 @@ def beside(script: Path) -> list[str]:
             lines.append(f"by hand {came.ms} {came.checked} {[*map(tuple, came.changed)]} {[p.cause for p in came.problems]} {len(came.failures)}")
             if number % 5 == 4:
                 lines += [*hand.offer(), f"back {hand.back(2)} {hand.observed().fields.keys()}", str(hand.again() is not None)]
-        lines += hand.lines()
+        wrong = hand.take('type nowhere "x"').problems
+        lines += [*hand.lines(), *(f"{p.place.column}+{p.place.length} {p.source}" for p in wrong), *map(str, _seen(hand))]
     if hand.entries and not any(line.startswith("by hand") and not line.endswith("[] 0") for line in lines):
         lines += hand.kept(str(script.parent / "kept.fox"), None, "kept").split("\n")
     return [line.replace(str(script.parent), "") for line in lines]
+
+
+def _seen(hand: Rehearsal) -> list[Any]:
+    """What a page would draw of the form as it stands now."""
+    subject = hand.subject
+    return [(*each.parts, each[3:]) for each in seen(subject.session.live).values()] if isinstance(subject, SimulatedForm) else []
 
 
 def sources() -> Iterator[tuple[str, Any]]:
