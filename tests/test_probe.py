@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import shutil
 from pathlib import Path
@@ -22,6 +23,19 @@ def test_a_probe_holds_as_it_is_written(fox: Fox, sheet: Path) -> None:
     run = fox("run", "p.fox")
     assert f"{count} held" in run.stdout, run.stdout
     assert fox("format", "--check", "p.fox").returncode == 0
+
+
+def test_a_page_is_probed_by_its_own_rules(fox: Fox) -> None:
+    page = DEMO / "lost-property.html"
+    shutil.copy(page, fox.folder / page.name)
+    (fox.folder / "other.html").write_text(page.read_text("utf-8").replace("required", "", 1))
+    done = fox("probe", "lost-property.html#lost", "--write", "p.fox", "--report", "json=p.json", "--report", "html=p.html", "--figure", "p.svg")
+    found = json.loads((fox.folder / "p.json").read_text("utf-8"))
+    assert done.stdout.startswith(" 37 scenarios"), done.stderr
+    assert len(found["scenarios"]) == 37
+    assert all((fox.folder / name).stat().st_size for name in ("p.html", "p.svg"))
+    assert "37 held" in fox("run", "p.fox").stdout
+    assert fox("probe", "lost-property.html#lost", "--against", "other.html#lost").returncode == 1
 
 
 @pytest.mark.parametrize(("old", "new"), [
@@ -46,9 +60,9 @@ _BETWEEN = {("[A-Z]{2}[0-9]{3,5}", "[A-Z]{2}[0-9]{3,4}")}
 
 
 def test_what_is_not_probed(fox: Fox) -> None:
-    shutil.copy(DEMO / "lost-property.html", fox.folder / "lost-property.html")
-    done = fox("probe", "lost-property.html#lost")
-    assert (done.returncode, "an HTML page is not probed yet" in done.stderr + done.stdout) == (2, True)
+    fox.write(p__form__yaml="form: p\npython: r.py\nfields: {b: {rules: [{python: f}]}}\n", r__py="def f(value, form): ...\n")
+    done = fox("probe", "p.form.yaml")
+    assert (done.returncode, "Python rules is not probed" in done.stderr + done.stdout) == (2, True)
     fox.write(a__form__yaml="form: a\nfields: {b: {}}\n")
     printed = fox("probe", "a.form.yaml")
     assert printed.stdout.startswith("# What a does at its boundaries")

@@ -54,10 +54,9 @@ def command(
     try:
         config, _ = begin(False, console)
         model = read_below(form)
-        if model.page is not None or model.python:
-            what = "an HTML page" if model.page is not None else "a sheet with Python rules"
-            remedy = "probe a form sheet; for a first script of a page: idlefox scaffold"
-            raise Unreadable([Problem(Place(form, 1, 1), f"{what} is not probed yet", remedy, code=CALL)])
+        if model.python:
+            remedy = "for a first script of it: idlefox scaffold"
+            raise Unreadable([Problem(Place(form, 1, 1), "a sheet with Python rules is not probed", remedy, code=CALL)])
         with Ticker(quiet=not target and not against) as ticker:
             told = lambda done, of: ticker.tell(f"{done} of {of} scenarios")  # noqa: E731
             made = probe(model, os.path.relpath(form, os.path.dirname(target) or "."), work_of(jobs, on, config), told)

@@ -144,7 +144,7 @@ class _Maker:
     # fields
     def _fields(self) -> Iterator[tuple[str, str, list[str]]]:
         for field in walk(self.form.fields):
-            if field.kind in ("group", "rows", "hidden") or field.native is not None:
+            if not _is_for_people(field):
                 continue
             name = called(field.address.replace("[*]", "[0]"))
             ahead = self._opened(name, self._ahead(field))
@@ -186,7 +186,7 @@ class _Maker:
         """*ahead* with a choice or two behind it that show the field *name* and let a person into it, where it needs any."""
         if self._is_open(name, ahead):
             return ahead
-        settings = [step for field in walk(self.form.fields) if field.native is None for step in _settings(field)]
+        settings = [step for field in walk(self.form.fields) if _is_for_people(field) for step in _settings(field)]
         pairs = permutations(settings, 2) if len(settings) <= _MOST_SETTINGS else ()
         tried = ([*ahead, *more] for more in chain(((each,) for each in settings), pairs))
         return next((steps for steps in tried if self._is_open(name, steps)), ahead)
@@ -200,7 +200,7 @@ class _Maker:
         """Every pair of settings of two choices or toggles, in as few scenarios as that takes."""
         from allpairspy import AllPairs
 
-        those = [f for f in walk(self.form.fields) if f.native is None and "*" not in f.path and _settings(f)][:_MOST_PAIRED]
+        those = [f for f in walk(self.form.fields) if _is_for_people(f) and "*" not in f.path and _settings(f)][:_MOST_PAIRED]
         if len(those) < 2:
             return
         for number, row in enumerate(AllPairs([_settings(field) for field in those]), 1):
@@ -219,7 +219,7 @@ class _Maker:
         """Steps that fill the form, each field with the first value that it takes."""
         rehearsal = Rehearsal(self.loaded, self.form.file, ".", DEFAULT_CLOCK)
         for field in walk(self.form.fields):
-            if field.kind in ("group", "rows", "hidden") or field.native is not None:
+            if not _is_for_people(field):
                 continue
             name = called(field.address.replace("[*]", "[0]"))
             for value in self._likely(field, rehearsal):
@@ -233,6 +233,12 @@ class _Maker:
         repeated = next((k.parameter for r in field.rules for k in r.kinds if k.name == "repeats"), None)
         other = rehearsal.observed().fields.get(str(getattr(repeated, "text", repeated))) if repeated is not None else None
         return [*([other.value] if other is not None else []), *candidates(field)[:6]]
+
+
+def _is_for_people(field: Field) -> bool:
+    """Whether a person can enter anything there."""
+    page = field.native
+    return field.kind not in ("group", "rows", "hidden") and not (page is not None and (page.disabled or page.hidden or page.fixed))
 
 
 def _state_of(name: str, seen: Observed) -> list[str]:
