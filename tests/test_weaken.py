@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
+import signal
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -129,3 +133,23 @@ def test_the_demos_own_suite_leaves_little_out(fox: Fox, scripts: tuple[str, ...
     suite = Weakening(Suite(tuple(Chosen(str(fox.folder / name)) for name in scripts), Wishes()))
     some = [suite.judged(number).verdict for number in range(0, len(suite.faults), 5)]  # the whole is told by the command
     assert some.count("caught") >= 9 * some.count("missed")
+
+
+def test_an_interrupted_study_goes_on_where_it_was(fox: Fox, tmp_path: Path) -> None:
+    for name in ("crew.form.yaml", "crew.fox"):
+        (fox.folder / name).write_text((DEMO / name).read_text("utf-8"), encoding="utf-8")
+    state = {"XDG_STATE_HOME": str(tmp_path / "state")}
+    whole = fox("weaken", "crew.fox", **state)
+    running = subprocess.Popen([sys.executable, "-m", "idlefox", "weaken", "crew.fox"], cwd=fox.folder, env={**os.environ, **state},
+                               stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)  # fmt: skip
+    notes = tmp_path / "state" / "idlefox" / "studies"
+    while running.poll() is None and not (notes.is_dir() and any(each.stat().st_size > 1000 for each in notes.iterdir())):
+        pass
+    running.send_signal(signal.SIGINT)
+    told = running.communicate()[1]
+    assert (running.returncode, told.strip()) == (130, "interrupted")
+    noted = next(notes.iterdir())
+    noted.write_bytes(noted.read_bytes()[:-7])  # the last was not written to its end
+    again = fox("weaken", "crew.fox", "--jobs", "2", **state)
+    assert again.stdout == " this goes on from where the same weaken was interrupted\n" + whole.stdout
+    assert not list(notes.iterdir())

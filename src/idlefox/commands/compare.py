@@ -14,7 +14,7 @@ from ..playing.subjects import Loaded, Subjects
 from ..playing.work import HERE
 from ..problems import Unreadable
 from ..report.styled import Line, hanging, plain
-from ..roots import reading_below
+from ..roots import noting_reads, reading_below
 from ..study.compare import LAYERS, Comparing, Comparison, Sides, compare
 from ..study.scripts import Suite
 from . import completing
@@ -25,7 +25,7 @@ from .playing import choose
 from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw_sums, figure_option, goes_to_output, report_option, write
-from .work_options import jobs_option, on_option, work_of
+from .work_options import jobs_option, on_option, with_notes, work_of
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -70,19 +70,22 @@ def command(
     try:
         config, trusted = begin(trust_python, console)
         subjects = Subjects(trust_python=trusted)
-        with reading_below((os.path.dirname(first) or ".", os.path.dirname(second) or ".")):
+        files: set[str] = set()
+        with noting_reads(files), reading_below((os.path.dirname(first) or ".", os.path.dirname(second) or ".")):
             live, browser = _live_side(second)
             if live and (on or jobs is not None):
                 raise click.UsageError(f"{'--on' if on else '--jobs'} goes without live: one browser on this machine plays")
             forms = [subjects.load(first, "."), _page_of(first, browser, config.live, console) if live else subjects.load(second, ".")]
         roots = (os.path.dirname(first) or ".",)
         suite = _suite(paths, Wishes(subject=first, trust_python=trusted, project=config.folder, roots=roots), console)
-        ready = [prepare(each, suite.wishes, subjects) for each in suite.chosen]
+        with noting_reads(files):
+            ready = [prepare(each, suite.wishes, subjects) for each in suite.chosen]
         if not explore and not any(script.scenarios for script in ready):
             raise click.UsageError("there is nothing to play: name scripts, or say --explore")
         number = (LIVE_WALKS if live else WALKS) if walks is None else walks
         comparing, sides = Comparing(forms[0], forms[1], ready, names), Sides(first, second, suite, tuple(names.items()))
-        work = HERE if live else work_of(jobs, on, config)
+        wished = (sides.first, sides.second, suite.chosen, sides.names, explore, number, seed)
+        work = HERE if live else with_notes(work_of(jobs, on, config), "compare", wished, files, console)
         with reading_below(roots), Ticker(quiet=console.aside) as ticker:
             told = lambda done, of: ticker.tell(f"{done} of {of} played")  # noqa: E731
             found = compare(comparing, sides, explore=explore, walks=number, seed=seed, work=work, told=told)

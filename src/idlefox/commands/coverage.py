@@ -14,6 +14,7 @@ from ..problems import Problem, Unreadable
 from ..report.coverage import coverage_lines, missing_lines, share_line
 from ..report.coverage import matrix as grid
 from ..report.styled import plain
+from ..roots import noting_reads
 from ..study.coverage.study import Coverage, coverage_by
 from ..study.coverage.ways import Way, kept, ways_to
 from ..study.scripts import about_forms
@@ -25,7 +26,7 @@ from .playing import choose
 from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw, draw_sums, figure_file, figure_option, goes_to_output, one_or_all, report_option, write
-from .work_options import jobs_option, on_option, study_wishes
+from .work_options import jobs_option, on_option, study_wishes, with_notes
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -89,12 +90,15 @@ def command(
 def _studied(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[tuple[Coverage, Loaded]]:
     """The coverage of every form that the scripts are about. Raises Unreadable."""
     chosen, problems = choose(paths or otherwise, otherwise, console)
-    forms, more = about_forms(chosen, wishes)
+    files: set[str] = set()
+    with noting_reads(files):
+        forms, more = about_forms(chosen, wishes)
     if problems or more:
         raise Unreadable([*problems, *more])
     with Ticker(quiet=console.aside) as ticker:
         told = lambda done, of: ticker.tell(f"{done} of {of} scenarios")  # noqa: E731
-        return [(coverage_by(wishes.work, each, told), each.loaded) for each in forms] or _nothing()
+        works = [with_notes(wishes.work, "coverage", each.suite.chosen, files, console) for each in forms]
+        return [(coverage_by(work, each, told), each.loaded) for work, each in zip(works, forms, strict=True)] or _nothing()
 
 
 def _page(found: list[tuple[Coverage, Loaded]], under: float | None) -> StudyPage:

@@ -15,7 +15,7 @@ from ..playing.subjects import Subjects
 from ..problems import Unreadable, read_text, suggestion
 from ..report.manners import manners_lines
 from ..report.styled import plain
-from ..roots import reading_below
+from ..roots import noting_reads, reading_below
 from ..study.manners.live_study import SECONDS, page_manners
 from ..study.manners.rules import MANNERS
 from ..study.manners.scenario import rehearsed, script_of, titled
@@ -28,7 +28,7 @@ from .live_options import outside_of
 from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw_sums, figure_option, goes_to_output, report_option, write
-from .work_options import jobs_option, on_option, work_of
+from .work_options import jobs_option, on_option, with_notes, work_of
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -82,8 +82,10 @@ def command(
     try:
         config, trusted = begin(trust_python, console)
         outside = outside_of(live, {}, config.live, console)
+        files: set[str] = set()
         with reading_below((os.path.dirname(form) or ".",)):
-            loaded = Subjects(trust_python=trusted, outside=outside).load(form, ".")
+            with noting_reads(files):
+                loaded = Subjects(trust_python=trusted, outside=outside).load(form, ".")
             if loaded.make_ready is not None:
                 loaded.make_ready()
             with Ticker(quiet=goes_to_output(reports)) as ticker:
@@ -91,9 +93,12 @@ def command(
                 if outside is not None:
                     found = page_manners(loaded, chosen, seed=seed, walks=walks, seconds=seconds or SECONDS, told=told)
                 else:
+                    work = work_of(jobs, on, config)
+                    if seconds is None:  # how far it comes in a time is never the same
+                        work = with_notes(work, "manners", (form, chosen, seed, walks), files, console)
                     found = manners_of(
                         loaded, chosen, seed=seed, walks=walks or WALKS, seconds=seconds, told=told,
-                        work=work_of(jobs, on, config), trust_python=trusted,
+                        work=work, trust_python=trusted,
                     )  # fmt: skip
         scenarios = [(breach, rehearsed(breach, loaded, form, DEFAULT_CLOCK)) for breach in found.breaches]
         console.lines(manners_lines(found, [_body(r) for _, r in scenarios], console.width()))

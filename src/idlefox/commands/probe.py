@@ -12,6 +12,7 @@ from ..playing.select import Chosen
 from ..playing.subjects import read_below
 from ..problems import CALL, Place, Problem, Unreadable
 from ..report.styled import plain
+from ..roots import noting_reads
 from ..study.probe import Probe, probe
 from . import completing
 from .config import begin
@@ -21,7 +22,7 @@ from .playing import Manner, play
 from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw_sums, figure_option, goes_to_output, report_option, write
-from .work_options import jobs_option, on_option, work_of
+from .work_options import jobs_option, on_option, with_notes, work_of
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -53,13 +54,16 @@ def command(
     console = Console(color, aside=(not target and not against) or goes_to_output(reports))
     try:
         config, _ = begin(False, console)
-        model = read_below(form)
+        files: set[str] = set()
+        with noting_reads(files):
+            model = read_below(form)
         if model.python:
             remedy = "for a first script of it: idlefox scaffold"
             raise Unreadable([Problem(Place(form, 1, 1), "a sheet with Python rules is not probed", remedy, code=CALL)])
         with Ticker(quiet=not target and not against) as ticker:
             told = lambda done, of: ticker.tell(f"{done} of {of} scenarios")  # noqa: E731
-            made = probe(model, os.path.relpath(form, os.path.dirname(target) or "."), work_of(jobs, on, config), told)
+            work = with_notes(work_of(jobs, on, config), "probe", form, files, console)
+            made = probe(model, os.path.relpath(form, os.path.dirname(target) or "."), work, told)
         if target:
             write_bytes_whole(target, [made.text.encode("utf-8")])
     except Unreadable as fault:

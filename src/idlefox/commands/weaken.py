@@ -12,6 +12,7 @@ from ..playing.rehearsal import Rehearsal
 from ..problems import CALL, Place, Problem, Unreadable, read_text
 from ..report.styled import plain
 from ..report.weaken import score_line, weaken_lines
+from ..roots import noting_reads
 from ..study.scripts import About, about_forms
 from ..study.weaken.study import Weakened, weaken
 from . import completing
@@ -22,7 +23,7 @@ from .playing import choose
 from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw_sums, figure_option, goes_to_output, one_or_all, report_option, write
-from .work_options import jobs_option, on_option, study_wishes
+from .work_options import jobs_option, on_option, study_wishes, with_notes
 
 if TYPE_CHECKING:
     from ..report.study_page import StudyPage
@@ -62,13 +63,16 @@ def command(
     try:
         config, trusted = begin(trust_python, console)
         wishes = study_wishes(subject, jobs, on, config, trust_python=trusted)
-        suites = _suites(paths, config.scripts or (".",), wishes, console)
+        files: set[str] = set()
+        with noting_reads(files):
+            suites = _suites(paths, config.scripts or (".",), wishes, console)
         if keeping and len(suites) > 1:
             raise click.UsageError("--keep goes with scripts about one form")
         found: list[Weakened] = []
         with Ticker(quiet=goes_to_output(reports)) as ticker:
             for about in suites:
-                found.append(weaken(about.suite, wishes.work, told=lambda done, of: ticker.tell(f"{done} of {of} faults")))
+                work = with_notes(wishes.work, "weaken", about.suite.chosen, files, console)
+                found.append(weaken(about.suite, work, told=lambda done, of: ticker.tell(f"{done} of {of} faults")))
         for number, each in enumerate(found):
             console.lines([*([[]] if number else []), *weaken_lines(each, console.width()), [], score_line(each, under)])
         if keeping:

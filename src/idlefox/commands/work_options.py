@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Iterable
+from hashlib import sha256
+from importlib.metadata import version
+from pathlib import Path
+
 import click
 
 from ..playing.player import Wishes
 from ..playing.work import Work
-from .config import Config, further_roots, jobs_of
+from .config import Config, further_roots, jobs_of, state_folder
+from .console import Console
+
+_MOST_NOTES = 20  # of interrupted studies
 
 jobs_option = click.option(
     "--jobs", "-j", default=None, metavar="N|auto", help="Do it in N processes (auto: one a core). Results are the same, in the same order."
@@ -30,3 +39,36 @@ def study_wishes(subject: str | None, jobs: str | None, on: str, config: Config,
     """How the scripts of a study are read and played, by the call and the configuration."""
     work, roots = work_of(jobs, on, config), further_roots((), subject)
     return Wishes(subject=subject or config.subject, trust_python=trust_python, project=config.folder, roots=roots, work=work)
+
+
+def with_notes(work: Work, study: str, wished: object, files: Iterable[str], console: Console) -> Work:
+    """*work* that is noted as it goes, so that the same call goes on where this one is interrupted.
+
+    The same: this version's *study* with all that is *wished*, of *files* that read as they do now.
+    """
+    digest = sha256(repr((version("idle-fox"), study, wished)).encode("utf-8", "surrogatepass"))
+    for file in sorted(set(files)):
+        digest.update(repr((os.path.realpath(file), sha256(_content(file)).hexdigest())).encode("utf-8", "surrogatepass"))
+    folder = Path(state_folder()) / "studies"
+    notes = folder / f"{study}-{digest.hexdigest()[:32]}"
+    if notes.is_file():
+        console.lines([[(f" this goes on from where the same {study} was interrupted", "dim")]])
+    else:
+        _tidy(folder)
+    return work._replace(notes=str(notes))
+
+
+def _content(file: str) -> bytes:
+    try:
+        return Path(file).read_bytes()
+    except (OSError, ValueError):
+        return b""
+
+
+def _tidy(folder: Path) -> None:
+    """Leaves the newest notes of those that nobody has gone on with."""
+    try:
+        for old in sorted(folder.iterdir(), key=lambda each: each.stat().st_mtime)[: -_MOST_NOTES or None]:
+            old.unlink()
+    except OSError:
+        pass

@@ -18,10 +18,13 @@ AHEAD = 3  # so many tasks for each worker are handed out: enough that none wait
 
 
 class Work(NamedTuple):
-    """How much is done at once: in so many *jobs* here, or *on* the workers of the scheduler at an address."""
+    """How much is done at once: in so many *jobs* here, or *on* the workers of the scheduler at an address. *notes*: the file in which
+    is noted what is done, for the case that it is interrupted.
+    """
 
     jobs: int = 1
     on: str = ""
+    notes: str = ""
 
     @property
     def is_here(self) -> bool:

@@ -8,6 +8,7 @@ from functools import partial
 from itertools import islice
 from typing import TypeVar
 
+from .notes import Notes
 from .processes import Here
 from .work import Died, Work, Workers
 
@@ -27,16 +28,28 @@ def workers(work: Work) -> Iterator[Workers]:
         yield cluster
 
 
-def done(do: Callable[[T], R], tasks: Iterable[T], work: Work, died: Died[list[T], list[R]], each: int = 8) -> Iterator[R]:
+def done(
+    do: Callable[[T], R], tasks: Iterable[T], work: Work, died: Died[list[T], list[R]], *, each: int = 8,
+    here: Callable[[T], R] | None = None,
+) -> Iterator[R]:  # fmt: skip
     """What *do* makes of each of *tasks*, in their order, by whom *work* means; so many are handed out at a time.
 
-    Raises Unreadable where they cannot be reached.
+    *here*: what does the same in this process, with what it has at hand. What was noted of the same work before is not done again.
+    Raises Unreadable where those who should work cannot be reached.
     """
-    left = iter(tasks)
-    batches = iter(lambda: list(islice(left, each)), [])
+    notes = Notes(work.notes) if work.notes else None
+    known = notes.found() if notes is not None else []
+    yield from known
+    left = islice(tasks, len(known), None)
+    size = 1 if work.is_here else each
+    batches = iter(lambda: list(islice(left, size)), [])
     with workers(work) as those:
-        for some in those.results(partial(_every, do), batches, died):
+        for some in those.results(partial(_every, here if work.is_here and here is not None else do), batches, died):
+            if notes is not None:
+                notes.add(some)
             yield from some
+    if notes is not None:
+        notes.over()
 
 
 def _every(do: Callable[[T], R], tasks: list[T]) -> list[R]:

@@ -146,7 +146,7 @@ def compare(
 ) -> Comparison:  # fmt: skip
     """Plays the suite on both sides, by whomever *work* means. *told* hears how much is done, of how much. Raises Unreadable."""
     items = list(comparing.items(explore=explore, walks=walks, seed=seed))
-    every = map(comparing.played, items) if work.is_here else done(partial(_played, sides), items, work, unfinished)
+    every = done(partial(_played, sides), items, work, unfinished, here=comparing.played)
     partings: list[Parting] = []
     left_out: list[tuple[str, str]] = []
     counts, states = [0, 0], 0

@@ -84,8 +84,7 @@ def probe(form: Form, subject: str, work: Work = HERE, told: Callable[[int, int]
     """
     maker = _Maker(form)
     plans = list(maker.plans())
-    here = map(maker.pinned, plans)
-    pinned = here if work.is_here else done(partial(_pinned, form.file), plans, work, unfinished)
+    pinned = done(partial(_pinned, form.file), plans, work, unfinished, here=maker.pinned)
     text = f"# What {form.label} does at its boundaries, as its model has it.\nsubject {written(subject)}\n"
     left_out, tried = list(maker.left_out), list[Tried]()
     for number, (plan, made) in enumerate(zip(plans, pinned, strict=True), 1):

@@ -91,8 +91,8 @@ def coverage_by(work: Work, about: About, told: Callable[[int, int], None] | Non
     """
     form, points = about.loaded.form, points_of(about.loaded.form)
     numbers = [(at, number) for at, script in enumerate(about.ready) for number in range(len(script.scenarios))]
-    here = (_seen_of(about.ready[at], number, points) for at, number in numbers)
-    every = here if work.is_here else done(partial(_seen_alone, about.suite), numbers, work, unfinished)
+    here: Callable[[tuple[int, int]], Seen] = lambda which: _seen_of(about.ready[which[0]], which[1], points)  # noqa: E731
+    every = done(partial(_seen_alone, about.suite), numbers, work, unfinished, here=here)
     return _summed(form, points, _counted(every, len(numbers), told))
 
 

@@ -118,8 +118,7 @@ def manners_of(
         Part(loaded.form.file, trust_python, chosen, seed, number, count, share, clock) for number, count in enumerate(counts) if count
     ]
     found: list[Explored] = []
-    here = (_Walks(loaded, part).explore(told) for part in parts)
-    for each in here if work.is_here else done(_alone, parts, work, unfinished, 1):
+    for each in done(_alone, parts, work, unfinished, each=1, here=lambda part: _Walks(loaded, part).explore(told)):
         found.append(each)
         if told is not None:
             told(sum(part.walks for part in found), len({key for part in found for key in part.paths}))

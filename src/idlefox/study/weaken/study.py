@@ -176,8 +176,7 @@ def weaken(suite: Suite, work: Work = HERE, told: Callable[[int, int], None] | N
     weakening = Weakening(suite)
     count = len(weakening.faults)
     found: list[Judged] = []
-    here = map(weakening.judged, range(count))
-    for each in here if work.is_here else done(partial(_judged, suite), range(count), work, unfinished):
+    for each in done(partial(_judged, suite), range(count), work, unfinished, here=weakening.judged):
         found.append(each)
         if told is not None:
             told(len(found), count)
