@@ -481,7 +481,7 @@ scenario "three"
 
 
 @pytest.mark.parametrize(("body", "code", "says"), [
-    ("import os, signal\n    os.kill(os.getpid(), signal.SIGKILL)", 3, "the process that played this script has died, twice"),
+    ("import os, signal\n    os.kill(os.getpid(), signal.SIGKILL)", 3, "could not be played: the process that was at it has died, twice"),
     ("import sys\n    sys.exit(0)", 1, "the Python rule bad raised SystemExit: 0"),
     ("class Mute(Exception):\n        def __str__(self): return 1 / 0\n    raise Mute()", 1, "the Python rule bad raised Mute"),
 ])  # fmt: skip

@@ -22,7 +22,7 @@ from uuid import uuid4
 from ..disk import Elsewhere, Missing, Question, answer, reading_elsewhere
 from ..problems import CALL, Place, Problem, Unreadable
 from ..records import NamedTuple
-from .work import AHEAD, Died, forget
+from .work import AHEAD, Died, Lost, forget
 
 if TYPE_CHECKING:
     from concurrent.futures import Executor, Future
@@ -99,14 +99,17 @@ class Cluster:
             raise _problem(address, "this scheduler has no workers", remedy)
 
     def _count(self) -> int:
-        return len(self.client.nthreads())
+        try:
+            return len(self.client.nthreads())
+        except OSError:
+            return 0  # nobody answers: the client will know soon whether it is lost
 
     def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
         """What *do* makes of each of *tasks*, in their order. Raises Unreadable where a worker cannot do any."""
         hands = _Hands(self.client.get_executor(pure=False), do)
         left = iter(tasks)
         flight: deque[_Flying] = deque()
-        lost = ""
+        lost: Lost | None = None
         try:
             while True:
                 for task in islice(left, self.width * AHEAD - len(flight)):
@@ -115,13 +118,13 @@ class Cluster:
                     return
                 lost = lost or self._waited(flight, hands)
                 first = flight.popleft()
-                yield died(first.task, lost) if lost else self._result(first, died)
+                yield died(first.task, lost) if lost is not None else self._result(first, died)
         finally:
             for flying in flight:  # nobody waits for them any more
                 flying.future.cancel()
 
-    def _waited(self, flight: deque[_Flying], hands: _Hands) -> str:
-        """Waits until the first of *flight* is done, and tells workers what they ask for; why it never will be done, "" where it is."""
+    def _waited(self, flight: deque[_Flying], hands: _Hands) -> Lost | None:
+        """Waits until the first of *flight* is done, and tells workers what they ask for; why it never will be done, None where it is."""
         from concurrent.futures import FIRST_COMPLETED, wait
 
         seen = monotonic()
@@ -132,16 +135,16 @@ class Cluster:
                     flight[number] = hands.again(flying, asked)
             first = flight[0].future
             if self.client.status != "running" or first.cancelled():
-                return f"the scheduler at {self.address} is gone"
+                return Lost(f"the scheduler at {self.address} is gone", fault=False)
             if first.done() and _asked(first) is None:  # it may have been done, and ask, just now
-                return ""
+                return None
             playing = [flying.future for flying in flight if not flying.future.done()]
             if playing and not first.done():
                 wait(playing, _LOOK, FIRST_COMPLETED)
             if self._count():
                 seen = monotonic()
             elif monotonic() - seen > _GONE:
-                return f"all workers of {self.address} are gone"
+                return Lost(f"all workers of {self.address} are gone", fault=False)
 
     def _result(self, flying: _Flying, died: Died[T, R]) -> R:
         from distributed import KilledWorker
@@ -149,7 +152,7 @@ class Cluster:
         try:
             found = flying.future.result()
         except KilledWorker:
-            return died(flying.task, "every worker that was at it has died")
+            return died(flying.task, Lost("every worker that was at it has died"))
         except ImportError as fault:
             if (fault.name or "").partition(".")[0] != "idlefox":
                 raise

@@ -7,14 +7,14 @@ from collections.abc import Callable, Iterable, Iterator
 from itertools import islice
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from .work import AHEAD, Died, forget
+from .work import AHEAD, Died, Lost, forget
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
 
 T = TypeVar("T")
 R = TypeVar("R")
-_DIED_TWICE = "the process that was at it has died, twice"
+_DIED_TWICE = Lost("the process that was at it has died, twice")
 
 
 class Here:

@@ -15,7 +15,7 @@ from .player import Begun, Prepares, Ready, Teller, Told, Wishes, play_script, p
 from .results import ScriptResult
 from .select import Chosen
 from .subjects import Subjects
-from .work import Workers, kept
+from .work import Lost, Workers, kept
 from .workers import workers
 
 _TABLE = re.compile(r"^\s*with\s+(?:csv|json)\s+\"([^\"]+)\"", re.MULTILINE)
@@ -153,10 +153,11 @@ def _joined(before: ScriptResult, after: ScriptResult) -> ScriptResult:
     )  # fmt: skip
 
 
-def _died(task: Task, why: str) -> ScriptResult:
+def _died(task: Task, lost: Lost) -> ScriptResult:
     file = task.chosen.file
-    problem = Problem(Place(file, 1, 1), f"this script could not be played: {why}", f"play it by itself: idlefox run {file}", code=CALL)
-    return ScriptResult(file, (), (problem,), fault=f"{file}: {why}")
+    cause, remedy = f"this script could not be played: {lost.cause}", f"play it by itself: idlefox run {file}"
+    problem = Problem(Place(file, 1, 1), cause, remedy, code=CALL)
+    return ScriptResult(file, (), (problem,), fault=f"{file}: {lost.cause}" if lost.fault else "")
 
 
 # of one task

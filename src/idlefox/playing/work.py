@@ -13,7 +13,16 @@ from ..records import NamedTuple
 
 T = TypeVar("T")
 R = TypeVar("R")
-Died = Callable[[T, str], R]  # what comes of a task that nobody could end, and why not; it may raise
+
+
+class Lost(NamedTuple):
+    """Why nobody could end a task. *fault*: whoever was at it has died of it, which may well be a fault of ours."""
+
+    cause: str
+    fault: bool = True
+
+
+Died = Callable[[T, Lost], R]  # what comes of a task that nobody could end; it may raise
 AHEAD = 3  # so many tasks for each worker are handed out: enough that none waits, and what has come in is soon told
 
 

@@ -8,7 +8,7 @@ from typing import Any, NoReturn
 from ..playing.player import Ready, Wishes, prepare
 from ..playing.select import Chosen
 from ..playing.subjects import Loaded, Subjects
-from ..playing.work import kept
+from ..playing.work import Lost, kept
 from ..problems import CALL, Place, Problem, Unreadable
 from ..records import NamedTuple
 
@@ -55,7 +55,7 @@ def about_forms(chosen: Iterable[Chosen], wishes: Wishes) -> tuple[list[About], 
     return [About(loaded, Suite(tuple(scripts), wishes), tuple(those)) for loaded, scripts, those in found.values()], problems
 
 
-def unfinished(_: Any, why: str) -> NoReturn:
+def unfinished(_: Any, lost: Lost) -> NoReturn:
     """What comes of a task of a study that nobody could end: the study has no result. Raises Unreadable."""
     remedy = "try it again; with --jobs 1 it stays in one process"
-    raise Unreadable([Problem(Place("idlefox", 1, 1), f"a part of this study could not be done: {why}", remedy, code=CALL)])
+    raise Unreadable([Problem(Place("idlefox", 1, 1), f"a part of this study could not be done: {lost.cause}", remedy, code=CALL)])
