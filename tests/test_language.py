@@ -50,6 +50,13 @@ def test_a_slip_is_told_with_its_place_and_remedy(line: str, column: int, says: 
     assert says in problem.cause + problem.remedy, problem
 
 
+def test_a_value_stands_on_one_line_up_to_a_hundred_columns() -> None:
+    for length, lines in ((100, 1), (101, 4)):
+        written = '    expect payload = {"a": "x", "b": "'
+        text = f'scenario "w"\n{written}{"y" * (length - len(written) - 2)}"}}\n'
+        assert len(write_script(read_script_text(text, "w.fox")).rstrip().split("\n")) - 1 == lines
+
+
 def test_all_slips_of_a_file_at_once() -> None:
     text = 'subjet "x"\nscenario "a"\n    typ a "x"\n    wait x\n\tblur\nscenario\n  expect b\nroutine f(a, a)\n    note "x"\n'
     with pytest.raises(Unreadable) as fault:
