@@ -13,7 +13,7 @@ from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from importlib.metadata import version
-from itertools import islice
+from itertools import chain, islice
 from threading import Lock
 from time import monotonic
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -109,16 +109,17 @@ class Cluster:
         hands = _Hands(self.client.get_executor(pure=False), do)
         left = iter(tasks)
         flight: deque[_Flying] = deque()
-        lost: Lost | None = None
         try:
             while True:
                 for task in islice(left, self.width * AHEAD - len(flight)):
                     flight.append(hands.out(task, {}))
                 if not flight:
                     return
-                lost = lost or self._waited(flight, hands)
-                first = flight.popleft()
-                yield died(first.task, lost) if lost is not None else self._result(first, died)
+                lost = self._waited(flight, hands)
+                if lost is not None:
+                    yield from (died(task, lost) for task in chain([flying.task for flying in flight], left))
+                    return
+                yield self._result(flight.popleft(), died)
         finally:
             for flying in flight:  # nobody waits for them any more
                 flying.future.cancel()
@@ -141,7 +142,9 @@ class Cluster:
             playing = [flying.future for flying in flight if not flying.future.done()]
             if playing and not first.done():
                 wait(playing, _LOOK, FIRST_COMPLETED)
-            if self._count():
+            count = self._count()
+            self.width = max(self.width, count)  # who joins later works, too
+            if count:
                 seen = monotonic()
             elif monotonic() - seen > _GONE:
                 return Lost(f"all workers of {self.address} are gone", fault=False)
