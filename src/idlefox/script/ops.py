@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 from typing import Any
 
 from ..problems import Place
@@ -67,9 +68,14 @@ _TOP = re.compile(r"^(?=[^\s#])", re.MULTILINE)
 _LEAST_EACH = 8  # scenarios of a part, so that parts come out about even
 
 
+@lru_cache(maxsize=1)  # who plays one part of a script mostly plays another of it next
+def _blocks(text: str) -> tuple[str, ...]:
+    return tuple(_TOP.split(text))
+
+
 def part_of_text(text: str, part: Part) -> str | None:
     """*text* of a script with the scenarios of other parts left out, every line in its place; None where it has too few to be parted so."""
-    blocks = _TOP.split(text)
+    blocks = list(_blocks(text))
     scenarios = [number for number, block in enumerate(blocks) if block.startswith("scenario")]
     if len(scenarios) < part.parts * _LEAST_EACH:
         return None

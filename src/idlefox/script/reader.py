@@ -17,6 +17,7 @@ from .scan import Scanner, Slip
 from .steps import STEPS
 from .tree import Act, Block, Body, Cannot, Do, Fill, FillLine, Header, Inside, Row, Script, Statement, With
 
+_BLANK_LINES = re.compile(r"\n{2,}")
 _LINE = re.compile(r"( *)([A-Za-z_][A-Za-z0-9_-]*|[^\n]?)")
 _REST = re.compile(r" *(#[^\n]*)?\r?(?:\n|\Z)")
 _BLOCKS = ("prelude", "routine", "scenario")
@@ -114,6 +115,13 @@ class _Reader:
                 return indent
             if not first and found.end() >= len(text):
                 return -1
+            blank = _BLANK_LINES.match(text, self.at)
+            if blank is not None:  # many at once: a script that is read in parts has a line for each of those of the others
+                count = blank.end() - self.at
+                self.trivia += [(0, "")] * count
+                self.line += count
+                self.at = blank.end()
+                continue
             end = text.find("\n", self.at)
             end = len(text) if end < 0 else end
             content = text[self.at : end].strip() if first == "#" else ""
