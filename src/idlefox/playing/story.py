@@ -6,11 +6,10 @@ What is drawn as a timeline and what a report tells of a failure comes from here
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 from ..engine.state.journal import Changed, Exchange, State, rebuild
 from ..forms.values.values import written
-from ..records import NamedTuple
 from ..script.ops import Op, Scenario
 from ..script.tree import Cannot, Check, Noun
 from .player import play_scenario, text_of
@@ -137,10 +136,12 @@ def _looks(op: Op) -> bool:
 
 
 def _taken(op: Op, ms: int, held: bool | None, changes: tuple[Told, ...] = ()) -> Taken:
-    from ..script.writer import write_step
+    text, played = text_of(op), ""
+    if "$" in text and not _looks(op):
+        from ..script.writer import write_step
 
-    text = text_of(op)
-    return Taken(op.source.file, op.line, text, ms, held, changes, write_step(op.act) if "$" in text and not _looks(op) else "", op.calls)
+        played = write_step(op.act)
+    return Taken(op.source.file, op.line, text, ms, held, changes, played, op.calls)
 
 
 class _Teller:

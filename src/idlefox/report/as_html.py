@@ -94,12 +94,11 @@ def _moved(before: Taken | None, taken: Taken) -> str:
 
 def _steps(scenario: ScenarioResult) -> str:
     """The steps of a scenario that held, as a list: there may be very many, so they are put together by hand."""
-    items, before = [], None
+    items, before = [], 0
     for taken in scenario.story.taken:
-        moved = _moved(before, taken)
-        time = f' <span class="time">{moved}</span>' if moved else ""
+        time = "" if taken.ms == before else f' <span class="time">{taken.ms / 1000:g} s</span>'
         items.append(f'<li data-line="{taken.line}"><code>{escape(plain(taken.played or taken.text))}</code>{time}</li>')
-        before = taken
+        before = taken.ms
     return f'<ol class="plain">{"".join(items)}</ol>' if items else ""
 
 
