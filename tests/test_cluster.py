@@ -16,6 +16,8 @@ from typing import NamedTuple
 import pytest
 from conftest import Fox
 
+from idlefox import play
+
 DEMO = resources.files("idlefox.demo")
 SHEET = """form: f
 python: r.py
@@ -118,11 +120,19 @@ def test_a_worker_that_is_killed_costs_no_result(fox: Fox, cluster: Cluster) -> 
     assert sorted(worker.poll() is None for worker in cluster.workers) == [False, True]
 
 
+def test_a_cluster_plays_for_python_too(fox: Fox, cluster: Cluster) -> None:
+    _demo(fox, "crew.form.yaml", "crew.fox")
+    result = play(fox.folder, on=cluster.address)
+    assert (result.held, len(result.scenarios)) == (True, 9), result.text
+    assert "no scheduler answers there" in play(fox.folder, on="nowhere").text
+
+
 @pytest.mark.parametrize(("words", "told"), [
     (("run", "f.fox", "--on", "tcp://127.0.0.1:1"), "--on tcp://127.0.0.1:1: no scheduler answers there"),
     (("coverage", "f.fox", "--on", "nowhere"), "--on nowhere: no scheduler answers there"),
     (("run", "f.fox", "--on", "tcp://127.0.0.1:1", "--jobs", "2"), "--jobs goes without --on"),
     (("run", "f.fox", "--on", "tcp://127.0.0.1:1", "--live"), "--on goes without --live"),
+    (("manners", "f.form.yaml", "--jobs", "2", "--live"), "--jobs goes without --live"),
 ])  # fmt: skip
 def test_what_cannot_be_is_said(fox: Fox, words: tuple[str, ...], told: str) -> None:
     fox.write(f__form__yaml="form: f\nfields:\n  a: {}\n", f__fox='subject "f.form.yaml"\nscenario "a"\n    expect a = ""\n')

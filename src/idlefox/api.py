@@ -89,13 +89,14 @@ class Result(NamedTuple):
 
 def play(
     *paths: StrPath, subject: StrPath = "", tags: str | Iterable[str] = (), match: str = "", trust_python: bool = False,
-    roots: Iterable[StrPath] = (), jobs: int = 1,
+    roots: Iterable[StrPath] = (), jobs: int = 1, on: str = "",
 ) -> Result:  # fmt: skip
     """Plays the scripts at *paths*: files, folders, ``file.fox:LINE``, as `idlefox run` does; no configuration is read.
 
     *subject* takes the place of the scripts' own; *tags* are expressions (several: any of them), *match* is a part of titles. Sheets
     run Python rules only with *trust_python*. Scripts and sheets may name files below their own folder, and below *roots*.
-    What is wrong with scripts and sheets comes back as problems. Raises ValueError for *tags* that are no expression and *jobs* below 1.
+    They are played in so many *jobs*, or *on* the workers of the scheduler at an address. What is wrong with scripts and sheets, or with
+    the scheduler, comes back as problems. Raises ValueError for *tags* that are no expression and *jobs* below 1.
     """
     from .playing.player import Wishes
     from .playing.results import Results
@@ -104,6 +105,7 @@ def play(
     from .playing.suite import play_files
     from .playing.tags import read_tags
     from .playing.work import Work
+    from .problems import Unreadable
 
     given = (tags,) if isinstance(tags, str) else tuple(tags)
     if jobs < 1:
@@ -112,9 +114,14 @@ def play(
         read_tags(text)
     form = os.fspath(subject)
     folders = [os.fspath(root) for root in roots] + ([os.path.dirname(form) or "."] if form else [])
-    wishes = Wishes(form, Narrowed(given, match), trust_python=trust_python, work=Work(jobs), roots=tuple(folders))
+    wishes = Wishes(form, Narrowed(given, match), trust_python=trust_python, work=Work(1 if on else jobs, on), roots=tuple(folders))
     chosen, problems = choose_files(os.fspath(path) for path in paths)
-    results = Results(play_files(chosen, wishes, Subjects(trust_python=trust_python)))
+    results = Results()
+    try:
+        for played in play_files(chosen, wishes, Subjects(trust_python=trust_python)):
+            results.add(played)
+    except Unreadable as fault:
+        problems += fault.problems
     scenarios = tuple(_scenario(scenario) for script in results for scenario in script.scenarios)
     found = [*problems, *(problem for script in results for problem in script.errors)]
     told = tuple(Problem(p.place.file, p.place.line, p.place.column, p.cause, p.remedy) for p in found)

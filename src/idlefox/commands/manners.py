@@ -76,8 +76,8 @@ def command(
     """
     chosen = _chosen(only, but)
     seconds = _seconds(lasting)
-    if on and live:
-        raise click.UsageError("--on goes without --live: browsers are started on this machine")
+    if live and (on or jobs is not None):
+        raise click.UsageError(f"{'--on' if on else '--jobs'} goes without --live: one browser on this machine walks")
     console = Console(color, aside=goes_to_output(reports))
     try:
         config, trusted = begin(trust_python, console)
