@@ -75,8 +75,8 @@ def told(script: Path) -> list[str]:
     return [line.replace(str(script.parent), "") for line in lines]
 
 
-def beside(script: Path) -> list[str]:
-    """What is told of *script* elsewhere: the story of each scenario, how its lines are completed, and how it goes by hand."""
+def beside(script: Path, *, lines_too: bool) -> list[str]:
+    """What is told of *script* elsewhere: the story of each scenario, how its lines are completed (*lines_too*), and how it goes by hand."""
     try:
         ready = prepare(Chosen(str(script)), Wishes(trust_python=True), Subjects(trust_python=True))
     except Unreadable:
@@ -93,7 +93,7 @@ def beside(script: Path) -> list[str]:
             lines += [f"  {lane.kind} {lane.name} {[tuple(mark) if mark is not None else None for mark in lane.marks]}" for lane in story.lanes]
     form = ready.loaded.form
     known = Known(form, tuple((b.name, b.parameters) for b in ready.script.blocks if b.kind == "routine"), ("name", "value"), ("slow", "day"))
-    for line in dict.fromkeys(line for line in ready.script.text.split("\n") if not line.lstrip().startswith("#")):
+    for line in dict.fromkeys(ready.script.text.split("\n") if lines_too else ()):
         for cut in sorted({each for end in (m.end() for m in re.finditer(r"\S+\s?", line)) for each in (end, end - 2) if 0 < each <= len(line)}):
             found = complete(line[:cut], known, at_top=not line.startswith(" "), in_fill=line.startswith("     "))
             whole = zlib.crc32(repr(found).encode())
@@ -139,11 +139,11 @@ def now(source: Any, folder: Path) -> list[str]:
         made = from_schema(read_schema(str(source)), "order", str(folder))
         return [_THEIRS.sub(r"\1 … ", line) for line in (*made.sheet.split("\n"), *made.script.split("\n"), *made.left_out)]
     if isinstance(source, Path):
-        return [*told(source), *beside(source)]
+        return [*told(source), *beside(source, lines_too=True)]
     shutil.copy(DEMO / "lost-property.html", folder)
     for name, text in source.items():
         (folder / name).write_text(text, encoding="utf-8")
-    return [*told(folder / "a.fox"), *beside(folder / "a.fox")]
+    return [*told(folder / "a.fox"), *beside(folder / "a.fox", lines_too="rules.py" in source)]
 
 
 @pytest.fixture(scope="module")

@@ -22,6 +22,7 @@ from uuid import uuid4
 from ..disk import Elsewhere, Missing, Question, answer, reading_elsewhere
 from ..problems import CALL, Place, Problem, Unreadable
 from ..records import NamedTuple
+from . import collector
 from .work import AHEAD, Died, Lost, forget
 
 if TYPE_CHECKING:
@@ -234,7 +235,7 @@ def _do_far(packed: bytes, run: str, sender: str) -> bytes | _Asked | _Other:
             _RUN[:] = [run]
         do, task, files = pickle.loads(packed)
         try:
-            with reading_elsewhere(files):
+            with collector.seldom(), reading_elsewhere(files):
                 return pickle.dumps(do(task))
         except Missing as missing:
             return _Asked(missing.question)

@@ -11,6 +11,7 @@ import gc
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+SELDOM = (100_000, 20, 20)  # as `commands/main.py` has it before it loads anything
 _MANY = 2_000  # steps: of fewer it is not worth a pass
 
 
@@ -24,6 +25,17 @@ def at_rest() -> Iterator[None]:
     finally:
         if was:
             gc.enable()
+
+
+@contextmanager
+def seldom() -> Iterator[None]:
+    """Until this ends the collector goes through what is new as seldom as in a run of the command line: for a process that is another's."""
+    was = gc.get_threshold()
+    gc.set_threshold(*SELDOM)
+    try:
+        yield
+    finally:
+        gc.set_threshold(*was)
 
 
 def keep(steps: int) -> None:
