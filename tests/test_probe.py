@@ -62,7 +62,7 @@ def test_a_changed_form_is_told_from_the_first(fox: Fox, probed: str, old: str, 
     if (old, new) in _BETWEEN:
         assert done.returncode == 0  # what lies between the boundaries is not looked at
         return
-    assert done.returncode == 1, done.stdout[-300:]
+    assert done.returncode in (1, 2), done.stdout[-300:]  # a field or rule that is not there is told before anything is played
     assert re.search(r" [1-9][0-9]* (failed|errors) in ", done.stdout)
 
 
