@@ -46,7 +46,7 @@ def html_report(run: Run) -> Iterator[str]:
         failures=lambda scenario: [_failure(failure) for failure in scenario.failures],
         timeline=lambda story: Markup(svg_of(drawing_of(story))) if story and story.lanes else "",
         picture=_picture,
-        steps=lambda scenario: Markup(_steps(scenario)) if scenario.story and run.scripts.total <= _MOST_STEPS_OF else "",
+        row=lambda scenario: Markup(_row(scenario, with_steps=run.scripts.total <= _MOST_STEPS_OF)),
         moved=_moved,
         groups=_groups,
     )
@@ -92,8 +92,22 @@ def _moved(before: Taken | None, taken: Taken) -> str:
     return f"{taken.ms / 1000:g} s" if taken.ms != (before.ms if before is not None else 0) else ""
 
 
+def _row(scenario: ScenarioResult, *, with_steps: bool) -> str:
+    """A scenario in the list of all. There may be very many, so they are put together by hand: with the template it is twice the time."""
+    texts = (" ".join(scenario.tags), scenario.file, scenario.title, scenario.address)
+    tags, file, title, address = (escape(plain(each)) for each in texts)
+    head = f'<span class="verdict {scenario.verdict}">{_WORDS[scenario.verdict]}</span> <span class="title">{title}</span>'
+    head += f'\n<span class="place">{address}</span>' + "".join(f' <span class="tag">{escape(plain(tag))}</span>' for tag in scenario.tags)
+    head += f' <span class="time">{scenario.seconds * 1000:.1f} ms</span>'
+    taken = _steps(scenario) if with_steps and scenario.story and not scenario.fell else ""
+    why = f" {escape(plain(scenario.why))}" if scenario.why and not taken else ""
+    body = f"<details><summary>{head}</summary>\n{taken}</details>" if taken else head + why
+    warnings = "" if scenario.fell else "".join(f"<p>warning: {escape(plain(each))}</p>" for each in scenario.warnings)
+    return f'<li data-verdict="{scenario.verdict}" data-tags=" {tags} " data-script="{file}">\n{body}\n{warnings}</li>\n'
+
+
 def _steps(scenario: ScenarioResult) -> str:
-    """The steps of a scenario that held, as a list: there may be very many, so they are put together by hand."""
+    """The steps of a scenario that held, as a list."""
     items, before = [], 0
     for taken in scenario.story.taken:
         time = "" if taken.ms == before else f' <span class="time">{taken.ms / 1000:g} s</span>'
