@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
-from hashlib import sha256
-from importlib.metadata import version
 from pathlib import Path
 
 import click
 
+from .. import __version__
 from ..playing.player import Wishes
 from ..playing.work import Work
 from .config import Config, further_roots, jobs_of, state_folder
@@ -46,7 +45,9 @@ def with_notes(work: Work, study: str, wished: object, files: Iterable[str], con
 
     The same: this version's *study* with all that is *wished*, of *files* that read as they do now.
     """
-    digest = sha256(repr((version("idle-fox"), study, wished)).encode("utf-8", "surrogatepass"))
+    from hashlib import sha256
+
+    digest = sha256(repr((__version__, study, wished)).encode("utf-8", "surrogatepass"))
     for file in sorted(set(files)):
         digest.update(repr((os.path.realpath(file), sha256(_content(file)).hexdigest())).encode("utf-8", "surrogatepass"))
     folder = Path(state_folder()) / "studies"

@@ -6,11 +6,13 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from functools import partial
 from itertools import islice
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
-from .notes import Notes
 from .processes import Here
 from .work import Died, Work, Workers
+
+if TYPE_CHECKING:
+    from .notes import Notes
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -37,7 +39,7 @@ def done(
     *here*: what does the same in this process, with what it has at hand. What was noted of the same work before is not done again.
     Raises Unreadable where those who should work cannot be reached.
     """
-    notes = Notes(work.notes) if work.notes else None
+    notes = _notes(work.notes) if work.notes else None
     known = notes.found() if notes is not None else []
     yield from known
     left = islice(tasks, len(known), None)
@@ -50,6 +52,12 @@ def done(
             yield from some
     if notes is not None:
         notes.over()
+
+
+def _notes(file: str) -> Notes:
+    from .notes import Notes  # a run makes none, and is to start at once
+
+    return Notes(file)
 
 
 def _every(do: Callable[[T], R], tasks: list[T]) -> list[R]:
