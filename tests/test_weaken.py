@@ -14,12 +14,16 @@ from conftest import Fox
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from idlefox.commands.console import Console
+from idlefox.commands.work_options import with_notes
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.playing.player import DEFAULT_CLOCK, Wishes
 from idlefox.playing.select import Chosen
 from idlefox.playing.subjects import simulated
-from idlefox.study.scripts import Suite
+from idlefox.playing.work import HERE
+from idlefox.roots import noting_reads
+from idlefox.study.scripts import Suite, about_forms
 from idlefox.study.weaken.apart import Apart
 from idlefox.study.weaken.faults import faults_of
 from idlefox.study.weaken.same import is_same
@@ -153,3 +157,20 @@ def test_an_interrupted_study_goes_on_where_it_was(fox: Fox, tmp_path: Path) -> 
     again = fox("weaken", "crew.fox", "--jobs", "2", **state)
     assert again.stdout == " this goes on from where the same weaken was interrupted\n" + whole.stdout
     assert not list(notes.iterdir())
+
+
+def test_notes_are_of_what_was_uploaded_then(fox: Fox, monkeypatch: pytest.MonkeyPatch) -> None:
+    script = 'subject "form.form.yaml"\nscenario "s"\n    upload a "bill.txt"\n'
+    fox.write(form__form__yaml="form: f\nfields: {a: {type: file}}\n", s__fox=script, bill__txt="1")
+    monkeypatch.setenv("XDG_STATE_HOME", str(fox.folder))
+
+    def notes() -> str:
+        files: set[str] = set()
+        with noting_reads(files):
+            about_forms([Chosen(str(fox.folder / "s.fox"))], Wishes())
+        return with_notes(HERE, "weaken", (), files, Console("never")).notes
+
+    before = notes()
+    assert notes() == before
+    fox.write(bill__txt="2")
+    assert notes() != before

@@ -13,13 +13,13 @@ from ..forms.values.durations import parse_instant
 from ..problems import BAD_PATH, CALL, NO_FILE, OUTSIDE, UNSUPPORTED, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
 from ..refusals import NO_END, Refusal
-from ..roots import is_below, reading_below
+from ..roots import is_below, note_read, reading_below
 from ..script.against import check_ops
 from ..script.doubts import doubts
 from ..script.expand import expand
 from ..script.ops import WHOLE, Op, Part, Scenario, lines_of, path_span
 from ..script.reader import read_script_anyway
-from ..script.tree import Address, Cannot, Check, Header, Noun, Script
+from ..script.tree import Address, Cannot, Check, Header, Noun, Script, Upload
 from . import collector
 from .abilities import unable
 from .checks import judge_check
@@ -109,9 +109,17 @@ def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wish
     kept = kept if ahead is part else list(part.of(kept))
     if loaded is not None and (beyond := unable((op for s in kept for op in s.ops), loaded.abilities)):
         raise Unreadable(beyond)
+    _note_uploads(script.file, kept)
     clock = next((h.ms for h in script.headers if h.kind == "clock"), DEFAULT_CLOCK)
     doubtful = doubts((op for s in kept for op in s.ops), loaded.form) if loaded is not None else []
     return Ready(script, tuple(kept), loaded, clock, len(scenarios) - len(kept), tuple(doubtful))
+
+
+def _note_uploads(file: str, scenarios: list[Scenario]) -> None:
+    """Files that a person chooses are read as the steps come to them: whoever wants to know what is read hears of them now."""
+    folder = Path(file).parent
+    named = {each.name for s in scenarios for op in s.ops if isinstance(op.act, Upload) for each in op.act.files}
+    note_read(*(str(folder / name) for name in sorted(named)))
 
 
 def _subject(script: Script, wishes: Wishes, subjects: Subjects, *, needed: bool) -> Loaded | None:

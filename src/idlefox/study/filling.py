@@ -10,6 +10,7 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
+from ..engine.session.look import trouble_inside
 from ..engine.session.oddities import server_says
 from ..forms.expressions.tree import Expression
 from ..forms.model.form import TEXT_KINDS, Field, Form, Rule, walk
@@ -17,12 +18,12 @@ from ..forms.names.addresses import parse_address
 from ..forms.values.whatwg import date_text
 from ..playing.simulated import SimulatedForm
 from ..playing.steps import take_step
-from ..playing.subject import FieldState
+from ..playing.subject import UNDER_WAY
 from ..script import tree
 from ..script.tree import Address, Noun
 from .samples import candidates, matching, options_of, parameter
 
-_FORM, _OUTCOME = Noun("form"), Noun("outcome")
+_OUTCOME = Noun("outcome")
 _ENOUGH = 10 * 60_000  # longer than anybody waits, in milliseconds
 _SOON = 25_000  # what is over by then is waited for without saying how long
 _A_WHILE = tree.Wait(1_000)
@@ -30,6 +31,7 @@ _MOST_TRIES = 400
 _MOST_ROUNDS = 60
 _MOST_ATTEMPTS = 8
 Segments = tuple[Any, ...]
+Way = tuple[SimulatedForm, list[Any]]  # where steps have led, and the steps
 
 
 class Filling:
@@ -41,13 +43,15 @@ class Filling:
         self.panel = panel
         self.settle = settling(self.form)
         self.tries = 0
+        self.mended: dict[str, Any] = {}
         self.seen: set[frozenset[Any]] = set()
         self.rejected: list[tuple[str, Any]] = []  # values that the server has complained of
+        self.served: dict[str, Any] = {}  # by address what mended it on a way that led to an answer: tried first from then on
 
     def sent_from(self, subject: SimulatedForm) -> list[Any] | None:
         """Steps that lead from where *subject* is (it stays there) to an accepted submission; None where none were found."""
         steps: list[Any] = []
-        self.tries, self.rejected = 0, []
+        self.tries, self.rejected, self.mended = 0, [], {}
         self.seen.clear()
         subject = subject.trial()
         self._listen(subject)
@@ -63,6 +67,7 @@ class Filling:
                 sending = [tree.Submit(tree.Word(self.panel) if self.panel else None, button), self.settle]
                 if all(take_step(tried, step, 1) is None for step in sending):
                     if tried.look(_OUTCOME, "is", "accepted"):
+                        self.served.update(self.mended)
                         return [*steps, *sending]
                     take_step(tried, _A_WHILE, 1)  # a second press at the same instant would be none
                     self._listen(tried)
@@ -95,7 +100,7 @@ class Filling:
     def _buttons(self) -> list[str | None]:
         return [None, *(button.name for button in self.model.buttons if not button.past_checks)]
 
-    def _filled(self, subject: SimulatedForm) -> tuple[SimulatedForm, list[Any]] | None:
+    def _filled(self, subject: SimulatedForm) -> Way | None:
         """*subject* with nothing wrong in it, and the steps that led there; None where something stays wrong."""
         steps: list[Any] = []
         for _ in range(_MOST_ROUNDS):
@@ -107,16 +112,15 @@ class Filling:
                 return subject, steps  # the server may think otherwise the next time
             if found is None:
                 return None
-            subject, step = found
-            steps.append(step)
+            subject, more = found
+            steps += more
         return None
 
     def _trouble(self, subject: SimulatedForm) -> list[tuple[str, tuple[str, ...]]]:
         """What is wrong, and what the server complains of."""
-        state = subject.look(Noun("address", Address((self.panel,))) if self.panel else _FORM, "state")
-        wrong = list(state.inside) if isinstance(state, FieldState) else []
-        wrong = [each for each in wrong if each[1] not in (("unasked",), ("asking",))]
-        said = [cell.address() for cell, value in server_says(subject.session.live) if (cell.address(), value) in self.rejected]
+        live = subject.session.live
+        wrong = [each for each in trouble_inside(live.wholes[self.panel]) if each[1] not in (("unasked",), ("asking",))]
+        said = [cell.address() for cell, value in server_says(live) if (cell.address(), value) in self.rejected]
         return [*wrong, *((name, ("said",)) for name in said if all(name != each for each, _ in wrong))]
 
     def _listen(self, subject: SimulatedForm) -> None:
@@ -125,11 +129,11 @@ class Filling:
             if (cell.address(), value) not in self.rejected:
                 self.rejected.append((cell.address(), value))
 
-    def _better(self, subject: SimulatedForm, trouble: list[tuple[str, tuple[str, ...]]]) -> tuple[SimulatedForm, Any] | None:
-        """One step that leaves less trouble; where there is none, one that leaves other trouble than there has been."""
+    def _better(self, subject: SimulatedForm, trouble: list[tuple[str, tuple[str, ...]]]) -> Way | None:
+        """A step that leaves less trouble; where there is none, one that leaves other trouble than there has been."""
         before = len(trouble)
         self.seen.add(frozenset(trouble))
-        sideways: tuple[SimulatedForm, Any] | None = None
+        sideways: Way | None = None
         for address, _ in trouble[:8]:
             for step in self._mending(subject, address):
                 if isinstance(step, tree.FillLine) and (address, step.value) in self.rejected:
@@ -138,16 +142,26 @@ class Filling:
                 if self.tries > _MOST_TRIES:
                     return None
                 tried = subject.trial()
-                if take_step(tried, step, 1) is not None or take_step(tried, self.settle, 1) is not None:
+                if take_step(tried, step, 1) is not None:
                     continue
-                left = self._trouble(tried)
+                settled = self._settled(tried)
+                if settled is None:
+                    continue
+                left = self._trouble(settled)
                 if len(left) < before:
-                    settled = subject.trial()
-                    take_step(settled, step, 1)
-                    return (settled, step) if len(self._trouble(settled)) < before else (tried, step)
+                    self.mended[address] = step
+                    at_once = settled is tried or len(self._trouble(tried)) < before
+                    return (tried, [step]) if at_once else (settled, [step, self.settle])
                 if sideways is None and len(left) == before and frozenset(left) not in self.seen:
-                    sideways = (tried, step)
+                    sideways = (settled, [step] if settled is tried else [step, self.settle])
         return sideways
+
+    def _settled(self, subject: SimulatedForm) -> SimulatedForm | None:
+        """*subject* once nothing is under way any more: itself, where nothing is; None where that takes too long."""
+        if not subject.look(UNDER_WAY, "is"):
+            return subject
+        settled = subject.trial()
+        return settled if take_step(settled, self.settle, 1) is None else None
 
     # what may mend it
     def _mending(self, subject: SimulatedForm, address: str) -> Iterator[Any]:
@@ -156,6 +170,8 @@ class Filling:
         path = tuple("*" if isinstance(each, int) else str(each) for each in segments)
         field = self.form.find(path) if path else None
         rows = [tree.Remove(Address(segments[: n + 1])) for n, each in enumerate(segments) if isinstance(each, int)]
+        if address in self.served:
+            yield self.served[address]
         if sum(name == address for name, _ in self.rejected) > 1:
             yield from rows  # another value was not what the server wanted
         if field is not None and field.kind not in ("group", "rows") and (not path or path[-1] != "*"):

@@ -286,11 +286,11 @@ class _Compiler:
         if rule.when is not None:
             when, inner = self.compile(rule.when), test
             check.when = when
-            test = lambda cell: when(cell, None) is True and inner(cell)  # noqa: E731
+            test = lambda cell, value: when(cell, None) is True and inner(cell, value)  # noqa: E731
         fixed = [(level, number) for level, number in enumerate(rule.at_index, 1) if number is not None]
         if fixed:
             inner_test = test
-            test = lambda cell: _stands_at(cell, fixed) and inner_test(cell)  # noqa: E731
+            test = lambda cell, value: _stands_at(cell, fixed) and inner_test(cell, value)  # noqa: E731
             for level, _ in fixed:
                 self.watches.place(target, check, level)
         check.test = test

@@ -24,16 +24,18 @@ def broken_checks(cell: Cell) -> int:
         if cell.bad_input:
             return int(plan.bad_bit)
         value = cell.value
-        empty = not value if type(value) is str else is_empty(value)
-        if empty or (plan.normal is not None and plan.normal(value) == ""):
-            tests = plan.tests_empty
+        if type(value) is str:
+            if plan.normal is not None:
+                value = plan.normal(value)
+            tests = plan.tests_filled if value else plan.tests_empty
         else:
-            tests = plan.tests_filled
+            tests = plan.tests_empty if is_empty(value) else plan.tests_filled
     else:
+        value = None
         tests = plan.tests_empty if type(cell) is ListCell and not cell.parts else plan.tests_filled
     mask = 0
     for bit, test in tests:
-        if test(cell):
+        if test(cell, value):
             mask |= bit
     return mask
 
@@ -72,14 +74,16 @@ def _breaks_one(cell: Cell, check: CheckPlan) -> bool:
     if type(cell) is FieldCell:
         if cell.bad_input:
             return bool(check.bit & cell.plan.bad_bit)
-        empty = is_empty(judged_value(cell))
+        value = judged_value(cell)
+        empty = is_empty(value)
     else:
+        value = None
         empty = type(cell) is ListCell and not cell.parts
     tests = cell.plan.tests_empty if empty else cell.plan.tests_filled
-    return any(bit == check.bit and test(cell) for bit, test in tests)
+    return any(bit == check.bit and test(cell, value) for bit, test in tests)
 
 
-def owner_breaks(test: Any, common: int, up: tuple[int, ...], required: bool, on_empty: bool, cell: Any) -> bool:
+def owner_breaks(test: Any, common: int, up: tuple[int, ...], required: bool, on_empty: bool, cell: Any, value: Any) -> bool:
     """A rule that *cell* carries for another field: judged by that field's value and state, in any of its rows."""
     return any(_breaks_of(test, required, on_empty, owner) for owner in reach(cell, common, up))
 
@@ -87,12 +91,14 @@ def owner_breaks(test: Any, common: int, up: tuple[int, ...], required: bool, on
 def _breaks_of(test: Any, required: bool, on_empty: bool, owner: Any) -> bool:
     if not owner.active:
         return False
+    value = None
     if type(owner) is FieldCell:
         if owner.bad_input:
             return False
-        if is_empty(judged_value(owner)):
-            return required or (on_empty and bool(test(owner)))
-    return not required and bool(test(owner))
+        value = judged_value(owner)
+        if is_empty(value):
+            return required or (on_empty and bool(test(owner, value)))
+    return not required and bool(test(owner, value))
 
 
 def refused_bits(cell: FieldCell) -> int:

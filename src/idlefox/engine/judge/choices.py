@@ -49,7 +49,7 @@ def _holds(condition: Closure | None, cell: FieldCell) -> bool:
     return condition is None or condition(cell, None) is True
 
 
-def none_left(cell: FieldCell) -> bool:
+def none_left(cell: FieldCell, value: Any) -> bool:
     """Whether something is chosen that is on offer no more (the rule `among` of every choice)."""
     chosen = cell.value if isinstance(cell.value, list) else [cell.value]
     values = [o.value for o in offered(cell)]

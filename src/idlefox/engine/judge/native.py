@@ -80,23 +80,23 @@ def _test(name: str, parameter: Any, field: Field) -> Test:
         "email": _type(whatwg.is_email), "url": _type(whatwg.is_url), "min": _bound(True), "max": _bound(False), "step": _step,
     }  # fmt: skip
     maker = makers.get(name)
-    return maker(parameter, field) if maker is not None else lambda cell: True
+    return maker(parameter, field) if maker is not None else lambda cell, value: True
 
 
 def _length(beyond_limit: Callable[[str, float], bool]) -> Callable[[Any, Field], Test]:
     """Lengths count only after a person's edit (HTML, "dirty value flag" and its last change)."""
-    return lambda limit, field: lambda cell: cell.edited and beyond_limit(cell.value, limit)
+    return lambda limit, field: lambda cell, value: cell.edited and beyond_limit(cell.value, limit)
 
 
 def _pattern(parameter: str, field: Field) -> Test:
     wrong = each_of(whole_match(parameter), _several(field))
-    return lambda cell: wrong(cell.value)
+    return lambda cell, value: wrong(cell.value)
 
 
 def _type(fits: Callable[[str], bool]) -> Callable[[Any, Field], Test]:
     def make(parameter: Any, field: Field) -> Test:
         wrong = each_of(fits, _several(field))
-        return lambda cell: wrong(cell.value)
+        return lambda cell, value: wrong(cell.value)
 
     return make
 
@@ -108,14 +108,14 @@ def _several(field: Field) -> bool:
 def _missing(parameter: Any, field: Field) -> Test:
     """HTML, "suffering from being missing". *parameter*: the checkboxes that must be on, or a drop-down's placeholder."""
     if isinstance(parameter, tuple):
-        return lambda cell: not all(is_chosen(value, cell.value) for value in parameter)
+        return lambda cell, value: not all(is_chosen(each, cell.value) for each in parameter)
     if field.kind == "select" and not field.multiple:
         if parameter is True:
-            return lambda cell: cell.value is None
-        return lambda cell: cell.value is None or same_choice(cell.value, parameter)
+            return lambda cell, value: cell.value is None
+        return lambda cell, value: cell.value is None or same_choice(cell.value, parameter)
     if field.kind == "radio":
-        return lambda cell: cell.value is None
-    return lambda cell: is_empty(cell.value)
+        return lambda cell, value: cell.value is None
+    return lambda cell, value: is_empty(cell.value)
 
 
 def _bound(under: bool) -> Callable[[Any, Field], Test]:
@@ -125,8 +125,8 @@ def _bound(under: bool) -> Callable[[Any, Field], Test]:
         other = next((k.parameter for r in field.rules for k in r.kinds if k.name == ("max" if under else "min")), None)
         if field.kind == "time":
             opposite = measure(other)
-            return lambda cell: beyond_on_the_clock(under, measure(cell.value), limit, opposite)
-        return lambda cell: beyond(under, measure(cell.value), limit)
+            return lambda cell, value: beyond_on_the_clock(under, measure(cell.value), limit, opposite)
+        return lambda cell, value: beyond(under, measure(cell.value), limit)
 
     return make
 
@@ -134,4 +134,4 @@ def _bound(under: bool) -> Callable[[Any, Field], Test]:
 def _step(parameter: Any, field: Field) -> Test:
     kind, measure = field.kind, number_of(field.kind)
     base = measure(field.native.base)
-    return lambda cell: off_step(kind, measure(cell.value), parameter, base)
+    return lambda cell, value: off_step(kind, measure(cell.value), parameter, base)

@@ -1,7 +1,7 @@
 """What each kind of rule asks of a value: `test_for` makes the closure that says whether it is broken.
 
 The flags and their conditions are HTML's ("Constraint validation", ValidityState); lookups are asked
-elsewhere. A test is handed the cell whose value is judged; it is called only where the rule counts.
+elsewhere. A test is handed the cell that is judged and its value as rules see it; it is called only where the rule counts.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ Compile = Callable[[Expression], Closure]
 def test_for(kind: Kind, plan: FieldPlan, compile_: Compile) -> Test:
     """The test of one kind of a rule on a field compiled as *plan*."""
     maker = _MAKERS.get(kind.name)
-    return maker(kind.parameter, plan, compile_) if maker is not None else lambda cell: True
+    return maker(kind.parameter, plan, compile_) if maker is not None else lambda cell, value: True
 
 
 def _parameter(parameter: Any, compile_: Compile) -> Callable[[Any], Any]:
@@ -41,21 +41,15 @@ def _parameter(parameter: Any, compile_: Compile) -> Callable[[Any], Any]:
     return lambda cell: parameter
 
 
-def _text(plan: FieldPlan) -> Callable[[Any], str]:
-    normal = plan.normal
-    return (lambda cell: cell.value) if normal is None else (lambda cell: normal(cell.value))
-
-
 def _length(beyond_limit: Callable[[str, float], bool]) -> Callable[..., Test]:
     def make(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
-        text = _text(plan)
         if isinstance(parameter, int):
-            return lambda cell: beyond_limit(text(cell), parameter)
+            return lambda cell, text: beyond_limit(text, parameter)
         bound = _parameter(parameter, compile_)
 
-        def test(cell: Any) -> bool:
+        def test(cell: Any, text: str) -> bool:
             limit = bound(cell)
-            return isinstance(limit, int | float) and not isinstance(limit, bool) and beyond_limit(text(cell), limit)
+            return isinstance(limit, int | float) and not isinstance(limit, bool) and beyond_limit(text, limit)
 
         return test
 
@@ -66,16 +60,15 @@ def _pattern(parameter: str, plan: FieldPlan, compile_: Compile) -> Test:
     # The pattern is about the whole text, white space around it included: only `case` counts before the blur.
     matches, folded = whole_match(parameter), plan.folded
     if folded is None:
-        return lambda cell: not matches(cell.value)
-    return lambda cell: not matches(folded(cell.value))
+        return lambda cell, value: not matches(cell.value)
+    return lambda cell, value: not matches(folded(cell.value))
 
 
 def _type(fits: Callable[[str], bool]) -> Callable[..., Test]:
     def make(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
-        text = _text(plan)
         several = fits is whatwg.is_email and plan.field is not None and plan.field.multiple
         wrong = each_of(fits, several)
-        return lambda cell: wrong(text(cell))
+        return lambda cell, text: wrong(text)
 
     return make
 
@@ -84,15 +77,15 @@ def _bound(under: bool) -> Callable[..., Test]:
     def make(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
         kind, limit_of = plan.kind, _parameter(parameter, compile_)
         if not isinstance(parameter, Expression) and kind == "number":
-            return lambda cell: beyond(under, cell.value, parameter)
+            return lambda cell, value: beyond(under, value, parameter)
         if kind in ("rows", "file") or (plan.field is not None and plan.field.many):
             count, number = _count(kind), number_of("number")
-            return lambda cell: beyond(under, count(cell), number(limit_of(cell)))
+            return lambda cell, value: beyond(under, count(cell), number(limit_of(cell)))
         measure = number_of(kind)
         if kind == "time":
             other_of = _sibling("max" if under else "min", plan, compile_)
-            return lambda cell: beyond_on_the_clock(under, measure(cell.value), measure(limit_of(cell)), measure(other_of(cell)))
-        return lambda cell: beyond(under, measure(cell.value), measure(limit_of(cell)))
+            return lambda cell, value: beyond_on_the_clock(under, measure(value), measure(limit_of(cell)), measure(other_of(cell)))
+        return lambda cell, value: beyond(under, measure(value), measure(limit_of(cell)))
 
     return make
 
@@ -114,7 +107,7 @@ def _sibling(name: str, plan: FieldPlan, compile_: Compile) -> Callable[[Any], A
 def _step(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
     kind, measure = plan.kind, number_of(plan.kind)
     step_of, base_of = _parameter(parameter, compile_), _step_base(plan, compile_)
-    return lambda cell: off_step(kind, measure(cell.value), step_of(cell), measure(base_of(cell)))
+    return lambda cell, value: off_step(kind, measure(value), step_of(cell), measure(base_of(cell)))
 
 
 def _step_base(plan: FieldPlan, compile_: Compile) -> Callable[[Any], Any]:
@@ -128,8 +121,8 @@ def _step_base(plan: FieldPlan, compile_: Compile) -> Callable[[Any], Any]:
 def _among(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
     allowed_of = _parameter(parameter, compile_)
 
-    def test(cell: Any) -> bool:
-        allowed, value = allowed_of(cell), judged_value(cell)
+    def test(cell: Any, value: Any) -> bool:
+        allowed, value = allowed_of(cell), judged_value(cell)  # also of a group or a list
         if not isinstance(allowed, list | tuple):
             return False
         chosen = value if isinstance(value, list) else [value]
@@ -140,12 +133,12 @@ def _among(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
 
 def _repeats(parameter: Expression, plan: FieldPlan, compile_: Compile) -> Test:
     other = compile_(parameter)
-    return lambda cell: not equal(judged_value(cell), other(cell, None))
+    return lambda cell, value: not equal(judged_value(cell), other(cell, None))
 
 
 def _holds(parameter: Expression, plan: FieldPlan, compile_: Compile) -> Test:
     closure = compile_(parameter)
-    return lambda cell: closure(cell, None) is False
+    return lambda cell, value: closure(cell, None) is False
 
 
 def twin_key(value: Any) -> Any:
@@ -158,14 +151,14 @@ def twin_key(value: Any) -> Any:
 
 
 def _unique(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
-    def test(cell: Any) -> bool:
+    def test(cell: Any, value: Any) -> bool:
         return cell.twin is not None and len(cell.row.up.twins[cell.twin]) > 1
 
     return test
 
 
 def _python(parameter: str, plan: FieldPlan, compile_: Compile) -> Test:
-    def test(cell: Any) -> bool:
+    def test(cell: Any, value: Any) -> bool:
         return broken(cell.live, parameter, cell)
 
     return test

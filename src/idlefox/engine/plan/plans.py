@@ -22,7 +22,8 @@ MOMENTS = {"load": LOAD, "change": CHANGE, "blur": BLUR, "submit": SUBMIT}
 # Units: the parts of a cell that are judged again by themselves.
 DERIVE, VISIBLE, ENABLED, READONLY, REQUIRED, CHECK, REVEAL = range(7)
 
-Test = Callable[[Any], bool]
+# Whether a rule is broken: by a cell and, of a field, its value as rules see it.
+Test = Callable[[Any, Any], bool]
 Chain = tuple[int, ...]  # part numbers from a cell downwards; EVERY stands for every row
 EVERY = -1
 
@@ -61,7 +62,7 @@ class CheckPlan:
         self.id = rule_id
         self.line = line
         self.message = message
-        self.test: Test = lambda cell: False
+        self.test: Test = lambda cell, value: False
         self.when: Closure | None = None
         self.on_empty = False
         self.parameters: dict[str, Any] = {}  # placeholders -> text, or a closure that gives it

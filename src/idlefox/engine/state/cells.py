@@ -252,19 +252,23 @@ def is_marked(cell: Cell) -> bool:
 
 def leaves(cell: Cell) -> Iterator[FieldCell]:
     """Every field in *cell*, in form order."""
-    if isinstance(cell, FieldCell):
-        yield cell
-    elif isinstance(cell, Container):
-        for part in cell.parts:
-            yield from leaves(part)
+    ahead = [cell]
+    while ahead:
+        each = ahead.pop()
+        if isinstance(each, FieldCell):
+            yield each
+        elif isinstance(each, Container):
+            ahead += reversed(each.parts)
 
 
 def everything(cell: Cell) -> Iterator[Any]:
     """*cell* and every cell in it, in form order, containers before their parts."""
-    yield cell
-    if isinstance(cell, Container):
-        for part in cell.parts:
-            yield from everything(part)
+    ahead = [cell]
+    while ahead:
+        each = ahead.pop()
+        yield each
+        if isinstance(each, Container):
+            ahead += reversed(each.parts)
 
 
 def shown_texts(cell: Cell) -> list[str]:

@@ -14,6 +14,7 @@ from ...forms.values.values import is_empty
 from ...records import NamedTuple
 from ..judge.timing import fill_message
 from ..plan.plans import FormPlan, ServerRule, Test
+from ..state.cells import judged_value
 from ..state.live import Live
 from .payload import Probe, Received
 
@@ -75,7 +76,7 @@ def _broken(live: Live, rule: ServerRule, payload: Any) -> Iterator[tuple[str, s
 
 def _breaks(test: Test, probe: Probe) -> bool:
     try:
-        return bool(test(probe))
+        return bool(test(probe, judged_value(probe)))
     except (TypeError, AttributeError):
         # The payload may hold a value of another type than the form's field would: no such value passes.
         return True
