@@ -15,6 +15,7 @@ import tempfile
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
+from random import Random
 from typing import Any
 
 import pytest
@@ -27,14 +28,16 @@ from idlefox.playing.rehearsal import Rehearsal
 from idlefox.playing.results import address_of
 from idlefox.playing.select import Chosen
 from idlefox.playing.simulated import SimulatedForm
+from idlefox.playing.steps import take_step
 from idlefox.playing.story import whole_story
 from idlefox.playing.subjects import Subjects
 from idlefox.problems import Unreadable
 from idlefox.report.outline import outline_lines
-from idlefox.report.wording import expected_text, found_text, reason_texts, state_lines
+from idlefox.report.wording import expected_text, found_text, reason_texts, refusal_text, state_lines
 from idlefox.script.complete import Known, complete
 from idlefox.script.writer import write_played, write_script
 from idlefox.study.first_files import from_schema
+from idlefox.study.moves import Repertoire
 from idlefox.words.table import words
 
 HERE = Path(__file__).parent
@@ -109,16 +112,38 @@ def beside(script: Path, *, lines_too: bool) -> list[str]:
             if number % 5 == 4:
                 lines += [*hand.offer(), f"back {hand.back(2)} {hand.observed().fields.keys()}", str(hand.again() is not None)]
         wrong = hand.take('type nowhere "x"').problems
-        lines += [*hand.lines(), *(f"{p.place.column}+{p.place.length} {p.source}" for p in wrong), *map(str, _seen(hand))]
+        lines += [*hand.lines(), *(f"{p.place.column}+{p.place.length} {p.source}" for p in wrong), *map(str, _seen(hand.subject))]
     if hand.entries and not any(line.startswith("by hand") and not line.endswith("[] 0") for line in lines):
         lines += hand.kept(str(script.parent / "kept.fox"), None, "kept").split("\n")
     return [line.replace(str(script.parent), "") for line in lines]
 
 
-def _seen(hand: Rehearsal) -> list[Any]:
+def _seen(subject: Any) -> list[Any]:
     """What a page would draw of the form as it stands now."""
-    subject = hand.subject
     return [(*each.parts, each[3:]) for each in seen(subject.session.live).values()] if isinstance(subject, SimulatedForm) else []
+
+
+def walked(script: Path, title: str) -> list[str]:
+    """What comes of steps taken at random on the form of *script*: after every ten of them a sum of all that has come of them."""
+    try:
+        ready = prepare(Chosen(str(script)), Wishes(trust_python=True), Subjects(trust_python=True))
+    except Unreadable:
+        return []
+    lines: list[str] = []
+    repertoire = Repertoire(ready.loaded.form) if ready.loaded is not None else None
+    for number in range(2):
+        random, subject = Random(f"{title} {number}"), ready.loaded.begin(str(script.parent)) if ready.loaded is not None else None
+        if repertoire is None or not isinstance(subject, SimulatedForm) or subject.load(ready.clock) is not None:
+            return lines
+        came: list[Any] = []
+        for at in range(1, 41):
+            refusal = take_step(subject, repertoire.choose(random), at)
+            came.append(refusal_text(refusal) if refusal is not None else None)
+            if at % 10 == 0:
+                journal = subject.journal()
+                came += [[c.as_json() for c in journal.changes if c.step > at - 10], [each._replace(media_type="", body="") for each in journal.exchanges]]
+                lines.append(f"walk {number}, to step {at}: {zlib.crc32(repr((came, _seen(subject))).replace(str(script.parent), '').encode()):08x}")
+    return lines
 
 
 def sources() -> Iterator[tuple[str, Any]]:
@@ -139,11 +164,12 @@ def now(source: Any, folder: Path) -> list[str]:
         made = from_schema(read_schema(str(source)), "order", str(folder))
         return [_THEIRS.sub(r"\1 … ", line) for line in (*made.sheet.split("\n"), *made.script.split("\n"), *made.left_out)]
     if isinstance(source, Path):
-        return [*told(source), *beside(source, lines_too=True)]
+        return [*told(source), *beside(source, lines_too=True), *walked(source, source.name)]
     shutil.copy(DEMO / "lost-property.html", folder)
     for name, text in source.items():
         (folder / name).write_text(text, encoding="utf-8")
-    return [*told(folder / "a.fox"), *beside(folder / "a.fox", lines_too="rules.py" in source)]
+    script = folder / "a.fox"
+    return [*told(script), *beside(script, lines_too="rules.py" in source), *walked(script, source["a.fox"])]
 
 
 @pytest.fixture(scope="module")

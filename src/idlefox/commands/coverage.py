@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-import os
-from collections.abc import Iterable
+from functools import partial
 from typing import TYPE_CHECKING
 
 import click
@@ -13,15 +12,14 @@ from ..playing.subjects import Loaded
 from ..problems import Problem, Unreadable
 from ..report.coverage import coverage_lines, missing_lines, share_line
 from ..report.coverage import matrix as grid
-from ..report.styled import plain
 from ..roots import noting_reads
 from ..study.coverage.study import Coverage, coverage_by
-from ..study.coverage.ways import Way, kept, ways_to
+from ..study.coverage.ways import kept, ways_to
 from ..study.scripts import about_forms
 from . import completing
 from .config import begin
 from .console import Console
-from .files import why, write_bytes_whole
+from .keeping import keep
 from .playing import choose
 from .progress import Ticker
 from .reports import Wanted
@@ -77,7 +75,8 @@ def command(
             console.lines(missing_lines(ways, console.width()))
         console.lines([[], share_line(coverage, under)])
         if keeping:
-            _keep(keeping, ways, coverage, loaded, console)
+            made = (partial(kept, way, loaded, coverage.clock, keeping) for way in ways)
+            keep(keeping, made, console)
     if matrix:
         draw(matrix, lambda kind: grid(found[0][0], kind), console)
     if figure:
@@ -115,22 +114,3 @@ def _nothing() -> list[tuple[Coverage, Loaded]]:
 
     cause, remedy = "there is no scenario to look at", "name a script: idlefox coverage FILE.fox"
     raise Unreadable([Problem(Place("coverage", 1, 1), cause, remedy, code=CALL)])
-
-
-def _keep(file: str, ways: Iterable[Way], coverage: Coverage, loaded: Loaded, console: Console) -> None:
-    from ..problems import read_text
-
-    count = 0
-    try:
-        for way in ways:
-            text = read_text(file) if os.path.exists(file) else None
-            made = kept(way, loaded, coverage.clock, file, text)
-            if made is not None:
-                write_bytes_whole(file, [made.encode("utf-8")])
-                count += 1
-    except Unreadable as fault:
-        console.problems(fault.problems)
-        raise SystemExit(2) from None
-    except OSError as fault:
-        raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
-    console.lines([[(f" {count} scenario{'' if count == 1 else 's'} kept in {plain(file)}", "good")]])

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import os
+from collections.abc import Callable, Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
 import click
 
 from ..playing.player import Wishes
 from ..playing.rehearsal import Rehearsal
-from ..problems import CALL, Place, Problem, Unreadable, read_text
-from ..report.styled import plain
+from ..problems import CALL, Place, Problem, Unreadable
 from ..report.weaken import score_line, weaken_lines
 from ..roots import noting_reads
 from ..study.scripts import About, about_forms
@@ -18,7 +18,7 @@ from ..study.weaken.study import Weakened, weaken
 from . import completing
 from .config import begin
 from .console import Console
-from .files import why, write_bytes_whole
+from .keeping import keep
 from .playing import choose
 from .progress import Ticker
 from .reports import Wanted
@@ -76,7 +76,7 @@ def command(
         for number, each in enumerate(found):
             console.lines([*([[]] if number else []), *weaken_lines(each, console.width()), [], score_line(each, under)])
         if keeping:
-            _keep(keeping, found[0], suites[0], console)
+            keep(keeping, _made(keeping, found[0], suites[0]), console)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
@@ -108,21 +108,13 @@ def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, 
     return found
 
 
-def _keep(file: str, found: Weakened, about: About, console: Console) -> None:
-    """Appends a scenario for each missed fault: one that two faults share once."""
+def _made(file: str, found: Weakened, about: About) -> Iterator[Callable[[str | None], str | None]]:
+    """Makes a scenario for each missed fault: one that two faults share once."""
     loaded, clock = about.loaded, about.ready[0].clock
-    count = 0
     for each in {fault.lines: fault for fault in reversed(found.faults) if fault.verdict == "missed"}.values():
         rehearsal = Rehearsal(loaded, loaded.form.file, ".", clock)
-        if not all(rehearsal.take(text, played=not text.startswith("expect")).held for text in _statements(each.lines)):
-            continue
-        text = read_text(file) if os.path.exists(file) else None
-        try:
-            write_bytes_whole(file, [rehearsal.kept(file, text, f"not so: {each.sentence}").encode("utf-8")])
-        except OSError as fault:
-            raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
-        count += 1
-    console.lines([[(f" {count} scenario{'' if count == 1 else 's'} kept in {plain(file)}", "good")]])
+        if all(rehearsal.take(text, played=not text.startswith("expect")).held for text in _statements(each.lines)):
+            yield partial(rehearsal.kept, file, title=f"not so: {each.sentence}")
 
 
 def _statements(lines: tuple[str, ...]) -> list[str]:

@@ -19,6 +19,7 @@ from ...records import NamedTuple
 from ...script import tree
 from ...script.ops import Op, Scenario
 from ...script.tree import Address, Cannot, Check, Noun
+from ..filling import instances
 from ..samples import measured
 from .points import Point, Points, check_name
 
@@ -282,32 +283,21 @@ class _Watch:
     # what is so now
     def _conditions(self) -> Iterator[Point]:
         for condition in self.points.conditions:
-            for path in self._instances(condition.path):
+            for path in instances(self.subject, condition.path):
                 held = self.subject.look(Noun("address", Address(path)) if path else Noun("form"), "holds", condition.expression)
                 yield Point("state", condition.address, condition.name, "true" if held is True else "false")
-
-    def _instances(self, path: tuple[str, ...]) -> Iterator[tuple[Any, ...]]:
-        """The addresses that the schema path *path* stands for now."""
-        found: list[tuple[Any, ...]] = [()]
-        for step in path:
-            if step != "*":
-                found = [(*each, step) for each in found]
-                continue
-            counts = [(each, self.subject.look(Noun("address", Address(each)), "rows")) for each in found]
-            found = [(*each, n) for each, count in counts if isinstance(count, int) for n in range(count)]
-        return iter(found)
 
     def _counts(self) -> Iterator[Point]:
         for point in self.points.all:
             if point.kind == "rows" and point.wanted in ("at least", "at most") and "*" not in point.address:
                 path = next(field.path for field in self.form.walk() if field.address == point.address)
-                for each in self._instances(path):
+                for each in instances(self.subject, path):
                     if self.subject.look(Noun("address", Address(each)), "rows") == int(point.name):
                         yield point
         for path, bounds in self.points.bounds.items():
             field = self.form.find(path)
             if field is not None and field.kind == "rows":
-                for each in self._instances(path):
+                for each in instances(self.subject, path):
                     count = self.subject.look(Noun("address", Address(each)), "rows")
                     yield from (bound.point for bound in bounds if isinstance(count, int) and Decimal(count) == bound.size)
 

@@ -1,0 +1,33 @@
+"""Keeps scenarios that a study has made: appends them to a script."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable
+
+import click
+
+from ..problems import Unreadable, read_text
+from ..report.styled import plain
+from .console import Console
+from .files import why, write_bytes_whole
+
+
+def keep(file: str, makers: Iterable[Callable[[str | None], str | None]], console: Console) -> None:
+    """Lets each of *makers* make the script *file* anew from its text (None: it is not there), and says how many scenarios came of it.
+
+    One that gives None has nothing to keep. Where *file* cannot be read or written that is told, and the program ends.
+    """
+    count = 0
+    try:
+        for make in makers:
+            made = make(read_text(file) if os.path.exists(file) else None)
+            if made is not None:
+                write_bytes_whole(file, [made.encode("utf-8")])
+                count += 1
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    except OSError as fault:
+        raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
+    console.lines([[(f" {count} scenario{'' if count == 1 else 's'} kept in {plain(file)}", "good")]])
