@@ -89,7 +89,7 @@ def test_a_run_is_data(scripts: Fox) -> None:
     assert "has no field 'a'" in play(scripts.folder / "a.fox", subject=other / "g.form.yaml").text
 
 
-@pytest.mark.parametrize(("wishes", "says"), [({"tags": "a and"}, "expected a tag"), ({"jobs": 0}, "jobs is a number from 1 on")])
+@pytest.mark.parametrize(("wishes", "says"), [({"tags": "a and"}, "expected a tag"), ({"jobs": 0}, "jobs is a number from 1 on"), ({"jobs": 2, "on": "tcp://127.0.0.1:1"}, "jobs goes without on")])
 def test_wishes_that_cannot_be_meant(wishes: typing.Any, says: str) -> None:
     with pytest.raises(ValueError, match=says):
         play("a.fox", **wishes)

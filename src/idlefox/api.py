@@ -96,7 +96,7 @@ def play(
     *subject* takes the place of the scripts' own; *tags* are expressions (several: any of them), *match* is a part of titles. Sheets
     run Python rules only with *trust_python*. Scripts and sheets may name files below their own folder, and below *roots*.
     They are played in so many *jobs*, or *on* the workers of the scheduler at an address. What is wrong with scripts and sheets, or with
-    the scheduler, comes back as problems. Raises ValueError for *tags* that are no expression and *jobs* below 1.
+    the scheduler, comes back as problems. Raises ValueError for *tags* that are no expression, *jobs* below 1, and both *jobs* and *on*.
     """
     from .playing.player import Wishes
     from .playing.results import Results
@@ -110,11 +110,13 @@ def play(
     given = (tags,) if isinstance(tags, str) else tuple(tags)
     if jobs < 1:
         raise ValueError(f"jobs is a number from 1 on, not {jobs}")
+    if on and jobs != 1:
+        raise ValueError("jobs goes without on: all workers of the scheduler work")
     for text in given:
         read_tags(text)
     form = os.fspath(subject)
     folders = [os.fspath(root) for root in roots] + ([os.path.dirname(form) or "."] if form else [])
-    wishes = Wishes(form, Narrowed(given, match), trust_python=trust_python, work=Work(1 if on else jobs, on), roots=tuple(folders))
+    wishes = Wishes(form, Narrowed(given, match), trust_python=trust_python, work=Work(jobs, on), roots=tuple(folders))
     chosen, problems = choose_files(os.fspath(path) for path in paths)
     results = Results()
     try:

@@ -51,7 +51,7 @@ class _Commands(click.Group):
 
     def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:
         name = args[0] if args else ""
-        if name and not name.startswith("-") and name not in COMMANDS:
+        if name and not name.startswith("-") and name not in COMMANDS and not ctx.resilient_parsing:
             from ..problems import suggestion
 
             wanted = suggestion(name, COMMANDS, f"the commands are {', '.join(COMMANDS)}")
