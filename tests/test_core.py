@@ -19,10 +19,15 @@ from idlefox.engine.session.session import Stage
 from idlefox.engine.state.long_texts import Edits, Whole
 from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, compile_expression
 from idlefox.forms.expressions.parse import parse
+from idlefox.forms.model.form import Kind, Rule
+from idlefox.forms.model.live import Told
+from idlefox.forms.sheet.live import told
+from idlefox.forms.sheet.over_page import laid_over
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values import limits, whatwg
 from idlefox.forms.values.durations import parse_instant
 from idlefox.forms.values.patterns import PatternError, PatternTooSlow, finds, whole_match
+from idlefox.forms.values.values import in_order
 from idlefox.playing.abilities import unable
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.problems import Unreadable
@@ -340,6 +345,33 @@ def test_flag_i_knows_two_letters_more_of_a_word() -> None:
     for letter in "\u017f\u212a":
         assert [finds(rf"a\B{letter}", flags)("a" + letter) for flags in ("iv", "v")] == [True, False]
         assert [finds(rf"a\b{letter}", flags)("a" + letter) for flags in ("iv", "v")] == [False, True]
+
+
+@pytest.mark.parametrize(("text", "folded"), [("abABc", True), ("ababc", True), ("ab", False)])
+def test_what_has_been_found_is_found_again_by_flag_i_in_other_letters(text: str, folded: bool) -> None:
+    found = [finds(r"^(?:(ab+)+)*\1c", flags)(text) for flags in ("iv", "v")]
+    assert found == [folded, folded and text.islower()]
+    assert finds(r"^(?:(ß)+)*\1c", "iv")("ß\u1e9ec"), "which has no lower letter of one character by full folding"
+
+
+@pytest.mark.parametrize(("offered", "chosen", "there"), [("abc", "cxa", "acx"), ("aba", "a", "a"), ("aba", "aab", "aba"), ("", "b", "b")])
+def test_what_is_chosen_stands_in_the_order_of_what_is_offered(offered: str, chosen: str, there: str) -> None:
+    assert in_order([*offered], [*chosen]) == [*there]
+
+
+@pytest.mark.parametrize(("given", "status", "body"), [
+    ({"status": 404}, 404, None), ({"status": 404, "body": 1}, 404, 1), ({"status": 404, "more": 1}, 200, {"status": 404, "more": 1}), ({"status": "x"}, 200, {"status": "x"}),
+    ({"body": 1}, 200, {"body": 1}), (None, 200, "else"),
+])  # fmt: skip
+def test_what_a_page_is_told(given: Any, status: int, body: Any) -> None:
+    assert told(given, "else") == Told(status, body)
+
+
+@pytest.mark.parametrize(("said", "counts"), [(True, 5), (5, 5), (1, 1)])
+def test_a_sheets_rule_takes_the_place_of_the_attribute_unless_it_says_the_same(said: Any, counts: int) -> None:
+    of_page, of_sheet = (Rule((Kind("maxlength", "tooLong", most),), native=native) for most, native in ((5, True), (said, False)))
+    (rule,) = laid_over((of_page,), (of_sheet,))
+    assert (rule.kinds[0].parameter, rule.native) == (counts, counts == 5)
 
 
 @pytest.mark.parametrize(("text", "fits", "not_"), [
