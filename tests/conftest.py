@@ -27,6 +27,18 @@ if os.environ.get("CI"):
 signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
+# They hold what is so, whatever it ought to be: lines that only they come by are not tested, and they take three times as long to count.
+REMEMBERED = ("test_journals.py", "test_odd.py")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leaves them out of coverage, unless it is to be known which test comes by each line (`tools/mutate.py`)."""
+    if not getattr(config.option, "cov_context", None):
+        for item in items:
+            if item.path.name in REMEMBERED:
+                item.add_marker("no_cover")
+
+
 def pytest_make_parametrize_id(val: object) -> str | None:
     """Ids that can be read: of a long text its first line, of bytes how they begin."""
     if isinstance(val, bytes):
