@@ -140,8 +140,7 @@ def _cell(value: Any) -> str:
 # values
 def _string(text: str) -> str:
     """*text* as a JSON string; half of a surrogate pair as an escape, for no file can hold it."""
-    written = json.dumps(text, ensure_ascii=False)
-    return json.dumps(text) if any("\ud800" <= c <= "\udfff" for c in text) else written
+    return json.dumps(text) if any("\ud800" <= c <= "\udfff" for c in text) else written(text)
 
 
 def _value(value: Any, indent: int | None = None, taken: int = 0) -> str:
@@ -163,7 +162,7 @@ def _value(value: Any, indent: int | None = None, taken: int = 0) -> str:
         return value.text
     if isinstance(value, Duration):
         return write_duration(value.ms)
-    return _string(value) if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    return _string(value) if isinstance(value, str) else written(value)
 
 
 def _flat(value: Any) -> str | None:

@@ -13,7 +13,7 @@ from urllib.parse import urlsplit, urlunsplit
 from ...forms.expressions.tree import FALSE
 from ...forms.html.model import ORIGIN, Control, Page, PageButton
 from ...forms.values.direction import first_strong
-from ...forms.values.values import is_chosen, reads_as, same_choice
+from ...forms.values.values import is_chosen, reads_as, same_choice, written
 from ..state.cells import FieldCell, FormCell
 from .encode import (
     Entry,
@@ -44,7 +44,7 @@ def page_request(form: FormCell, button: PageButton | None) -> Sent:
         return Sent("", "", "", "", {}, {})  # HTML, "Form submission algorithm": an action that is no URL ends it
     values = page_values(form, button)
     if send == "json":  # only a sheet over the page says so
-        body = json.dumps(values, ensure_ascii=False)
+        body = written(values)
         return Sent(method, shown_url(url), body, "application/json", json.loads(body), values)
     entries = page_entries(form, button)
     if method == "GET":

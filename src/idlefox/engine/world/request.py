@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 
 from ...forms.model.form import Button
+from ...forms.values.values import written
 from ..state.cells import FormCell
 from .encode import (
     Sent,
@@ -27,7 +28,7 @@ def sheet_request(form: FormCell, button: Button | None) -> Sent:
         query = urlencoded(entry_list(form, "", button))
         return Sent("GET", f"{submit.to.partition('?')[0]}?{query}", "", "", decode_urlencoded(query), values)
     if submit.send == "json":
-        body = json.dumps(values, ensure_ascii=False)
+        body = written(values)
         return Sent("POST", submit.to, body, "application/json", json.loads(body), values)
     entries = entry_list(form, "", button)
     if submit.send == "urlencoded":

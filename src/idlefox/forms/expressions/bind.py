@@ -6,10 +6,10 @@ the static type of each part, so that a condition that can never be one is refus
 
 from __future__ import annotations
 
+import typing
 from typing import Any
 
 from ...problems import suggestion
-from ...records import NamedTuple
 from ..names.shapes import Shape, write_address
 from ..names.states import FIELD_STATES, FORM_ONLY, FORM_STATES
 from ..values.whatwg import DATE_KINDS
@@ -25,7 +25,7 @@ _RESULTS = {
 NEVER_TRUTH = {"text": "a text", "number": "a number", "date": "a date", "list": "a list", "rows": "a list", "object": "a group"}
 
 
-class Scope(NamedTuple):
+class Scope(typing.NamedTuple):
     """Where an expression stands: which names it may use, and what they mean there."""
 
     root: Shape

@@ -62,9 +62,12 @@ def is_empty(value: Any) -> bool:
     return value is None or value is False or value == "" or value == [] or value == ()
 
 
+_JSON = json.JSONEncoder(ensure_ascii=False)  # made once: `json.dumps` makes one at each call that wants anything else than ASCII
+
+
 def written(value: Any) -> str:
     """*value* as compact JSON, with a space after ``,`` and ``:`` so that people can read it."""
-    return json.dumps(value, ensure_ascii=False)
+    return _JSON.encode(value)
 
 
 def as_text(value: Any) -> str:
