@@ -50,10 +50,14 @@ def test_a_slip_is_told_with_its_place_and_remedy(line: str, column: int, says: 
     assert says in problem.cause + problem.remedy, problem
 
 
-def test_a_value_stands_on_one_line_up_to_a_hundred_columns() -> None:
-    for length, lines in ((100, 1), (101, 4)):
-        written = '    expect payload = {"a": "x", "b": "'
-        text = f'scenario "w"\n{written}{"y" * (length - len(written) - 2)}"}}\n'
+@pytest.mark.parametrize("before", [
+    "expect payload = {", "expect payload not = {", "expect values includes {", "expect r = [", "expect r offers [", "add r with {", "answer submit with 422 {",
+])  # fmt: skip
+def test_a_value_stands_on_one_line_up_to_a_hundred_columns(before: str) -> None:
+    end = '"}' if before.endswith("{") else '"]'
+    for length, lines in ((100, 1), (101, 3)):
+        written = f"    {before}" + ('"b": "' if before.endswith("{") else '"')
+        text = f'scenario "w"\n{written}{"y" * (length - len(written) - 2)}{end}\n'
         assert len(write_script(read_script_text(text, "w.fox")).rstrip().split("\n")) - 1 == lines
 
 
