@@ -21,7 +21,7 @@ from .sight import need_reach
 
 
 def type_text(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> None:
-    """Types *text* key by key, after what is there or *over* it (`retype`)."""
+    """Types *text* key by key, after what is there or *over* it."""
     need_reach(live, cell, "typing into")
     focus(live, cell)
     if over and not text:
@@ -29,6 +29,11 @@ def type_text(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> 
     for character in text:
         hands.press_key(live, cell, character, over=over)
         over = False
+
+
+def type_over(live: Live, cell: FieldCell, text: str) -> None:
+    """Types *text* over what is there (`retype`)."""
+    type_text(live, cell, text, over=True)
 
 
 def enter_value(live: Live, cell: Cell, value: Any) -> None:

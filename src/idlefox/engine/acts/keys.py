@@ -23,7 +23,7 @@ from .stepping import stepped
 _NO_ENTER = DATE_KINDS | {"select", "file", "color"}
 
 
-def step_press(live: Live, key: str, cell: FieldCell | None) -> None:
+def step_press(live: Live, cell: FieldCell | None, key: str) -> None:
     """Presses a named key, in *cell* or where the focus is."""
     if cell is not None:
         need_reach(live, cell, f"pressing {key} in", change=False)

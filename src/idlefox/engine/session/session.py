@@ -127,11 +127,11 @@ class Session:
         return cell  # type: ignore[no-any-return]
 
     # steps
-    def _take(self, act: Callable[[], None]) -> Refusal | None:
-        """Takes a step of the person's, with all that is due at this very instant."""
+    def _take(self, act: Callable[..., object], *given: Any) -> Refusal | None:
+        """Takes a step of the person's, *act* with what is *given*, and all that is due at this very instant."""
         self.live.acts += 1
         try:
-            act()
+            act(*given)
             due.catch_up(self.live)
         except Cannot as fault:
             return fault.refusal
@@ -139,60 +139,58 @@ class Session:
             return no_end(fault)
         return None
 
-    def _at(self, segments: tuple[Any, ...], act: Callable[[Live, Any], Any]) -> Refusal | None:
-        """Takes a step on what *segments* name."""
+    def _at(self, segments: tuple[Any, ...], act: Callable[..., object], *given: Any) -> Refusal | None:
+        """Takes a step on what *segments* name: *act* with the form in play, the cell and what is *given*."""
         found = self.find(segments)
         if isinstance(found, Refusal):
             self.live.acts += 1
             return found
-        return self._take(lambda: act(self.live, found))
+        return self._take(act, self.live, found, *given)
 
     def type(self, at: tuple[Any, ...], text: str) -> Refusal | None:
-        return self._at(at, lambda live, cell: enter.type_text(live, cell, text))
+        return self._at(at, enter.type_text, text)
 
     def retype(self, at: tuple[Any, ...], text: str) -> Refusal | None:
-        return self._at(at, lambda live, cell: enter.type_text(live, cell, text, over=True))
+        return self._at(at, enter.type_over, text)
 
     def paste(self, at: tuple[Any, ...], text: str) -> Refusal | None:
-        return self._at(at, lambda live, cell: hands.step_paste(live, cell, text))
+        return self._at(at, hands.step_paste, text)
 
     def erase(self, at: tuple[Any, ...], times: int) -> Refusal | None:
-        return self._at(at, lambda live, cell: hands.step_erase(live, cell, times))
+        return self._at(at, hands.step_erase, times)
 
     def clear(self, at: tuple[Any, ...]) -> Refusal | None:
         return self._at(at, hands.step_clear)
 
     def set(self, at: tuple[Any, ...], value: Any) -> Refusal | None:
-        return self._at(at, lambda live, cell: hands.step_set(live, cell, value))
+        return self._at(at, hands.step_set, value)
 
     def pick(self, at: tuple[Any, ...], mode: str, values: list[Any]) -> Refusal | None:
-        return self._at(at, lambda live, cell: hands.step_pick(live, cell, mode, values))
+        return self._at(at, hands.step_pick, mode, values)
 
     def turn(self, at: tuple[Any, ...], on: bool | None) -> Refusal | None:
         """Turns a checkbox on or off; None toggles it."""
-        return self._at(at, lambda live, cell: hands.step_turn(live, cell, on))
+        return self._at(at, hands.step_turn, on)
 
     def upload(self, at: tuple[Any, ...], files: list[dict[str, Any]], paths: dict[tuple[str, int], str]) -> Refusal | None:
         """Chooses *files* ({name, size, type}); *paths* lead to those that are there, by name and size."""
         self.live.file_paths.update(paths)
-        return self._at(at, lambda live, cell: hands.step_upload(live, cell, files))
+        return self._at(at, hands.step_upload, files)
 
     def focus(self, at: tuple[Any, ...]) -> Refusal | None:
         return self._at(at, step_focus)
 
     def leave_field(self, at: tuple[Any, ...] | None) -> Refusal | None:
         """Leaves the field (None: whatever has the focus)."""
-        return self._at(at, step_blur) if at is not None else self._take(lambda: step_blur(self.live, None))
+        return self._at(at, step_blur) if at is not None else self._take(step_blur, self.live, None)
 
     def press(self, key: str, at: tuple[Any, ...] | None) -> Refusal | None:
         """Presses a named key, in a field or where the focus is."""
-        if at is None:
-            return self._take(lambda: keys.step_press(self.live, key, None))
-        return self._at(at, lambda live, cell: keys.step_press(live, key, cell))
+        return self._at(at, keys.step_press, key) if at is not None else self._take(keys.step_press, self.live, None, key)
 
     def enter(self, at: tuple[Any, ...], value: Any) -> Refusal | None:
         """Enters a value as the control wants it, then leaves it."""
-        return self._at(at, lambda live, cell: enter.enter_value(live, cell, value))
+        return self._at(at, enter.enter_value, value)
 
     def add(self, at: tuple[Any, ...], place: int | None, values: dict[str, Any] | None) -> Refusal | None:
         def act(live: Live, cell: Any) -> None:
@@ -206,20 +204,20 @@ class Session:
         return self._at(at, rows.step_remove)
 
     def move(self, at: tuple[Any, ...], to: int) -> Refusal | None:
-        return self._at(at, lambda live, cell: rows.step_move(live, cell, to))
+        return self._at(at, rows.step_move, to)
 
     def open(self, panel: str) -> Refusal | None:
-        return self._take(lambda: panels.step_open(self.live, panel))
+        return self._take(panels.step_open, self.live, panel)
 
     def close(self, panel: str) -> Refusal | None:
-        return self._take(lambda: panels.step_close(self.live, panel))
+        return self._take(panels.step_close, self.live, panel)
 
     def submit(self, panel: str, button: str | int, *, past_checks: bool = False) -> Refusal | None:
         """Presses a submit button (*button* "": the default one; a number: a page's element).
 
         *past_checks* sends without a press or a check.
         """
-        return self._take(lambda: self._submit(panel, button, past_checks))
+        return self._take(self._submit, panel, button, past_checks)
 
     def _submit(self, panel: str, name: str | int, past_checks: bool) -> None:
         live = self.live
