@@ -123,7 +123,7 @@ def fetched(url: str) -> Any:
     """The page at *url* as its server sends it. Raises Unreadable."""
     import httpx
 
-    from .http_subject import Elsewhere, Web
+    from .web import Elsewhere, Web
 
     web = Web(frozenset({urlsplit(url).netloc}))
     try:
