@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
 from typing import Any
 
 import pytest
 from conftest import Fox
+
+from idlefox.forms.model.live import Find, Place
+from idlefox.forms.schema.read import read_schema
+from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.study.first_files import from_schema
 
 HEAD = "form: f\nreport: {first: blur, again: change}\nreveal: 'true'\n"
 
@@ -39,13 +46,35 @@ def check(value, form):
         raise ValueError("no")
     return "Say it twice." if form["b"] != value else True
 """)
-    sheet = "form: f\npython: rules.py\nfields: {a: {rules: [{python: check, say: Bad., id: own}]}, b: {}}\n"
+    sheet = "form: f\npython: rules.py\nfields: {a: {rules: [{maxlength: 9, say: Long.}, {python: check, say: Bad., id: own}]}, b: {}}\n"
     body = 'scenario "x"\n    type b "y"\n    type a "y"\n    expect a is valid\n    type b "!"\n    expect a is invalid\n    type a "z"\n    blur\n    expect a shows "Say it twice."\n' \
            '    retype a "boom"\n    expect a breaks own\n    expect a shows "Bad."\n'  # fmt: skip
     result = fox.play(sheet, body, trust_python=True)
     assert [s.verdict for s in result.scenarios] == ["pass"], result
     assert "ValueError: no" in result.scenarios[0].warnings[0]
     assert "--trust-python" in fox.play(sheet, body).errors[0].remedy
+
+
+@pytest.mark.parametrize(("given", "place"), [
+    ("'#x'", Place(Find(css="#x"))), ("{role: textbox}", Place(Find(role="textbox"))), ("{name: A}", Place(Find(name="A"))),
+    ("{role: textbox, name: A, dirty: .d}", Place(Find(role="textbox", name="A"), dirty=Find(css=".d"))), ("{at: '#x', touched: .t}", Place(Find(css="#x"), touched=Find(css=".t"))),
+    ("{touched: .t}", Place(None, touched=Find(css=".t"))),
+])  # fmt: skip
+def test_where_a_field_is_on_its_page(given: str, place: Place) -> None:
+    form = read_sheet_text(f"form: f\nfields: {{a: {{}}}}\nlive: {{page: f.html, find: {{a: {given}}}}}\n", "f.form.yaml")
+    assert form.live is not None
+    assert form.live.find == {"a": place}
+
+
+@pytest.mark.parametrize(("schema", "initial"), [
+    ({"enum": ["a", "b"], "default": "b"}, "b"), ({"type": "array", "items": {"enum": ["a", "b"]}, "default": ["b"]}, ["b"]), ({"type": "boolean", "default": True}, True),
+    ({"type": "boolean", "default": "yes"}, None), ({"type": "string", "default": 3}, None), ({"type": "integer", "default": 3}, 3), ({"type": "string", "default": None}, None),
+])  # fmt: skip
+def test_a_default_that_fits_is_what_a_field_begins_with(tmp_path: Path, schema: dict[str, Any], initial: Any) -> None:
+    (tmp_path / "s.json").write_text(json.dumps({"properties": {"a": schema}}), encoding="utf-8")
+    made = from_schema(read_schema(str(tmp_path / "s.json")), "s", str(tmp_path))
+    field = read_sheet_text(made.sheet, "s.form.yaml").fields[0]
+    assert field.initial == initial
 
 
 @pytest.mark.parametrize(("sheet", "place", "cause", "remedy"), [

@@ -68,6 +68,13 @@ def test_all_slips_of_a_file_at_once() -> None:
     assert [p.place.line for p in fault.value.problems] == [1, 3, 4, 5, 6, 8]
 
 
+@pytest.mark.parametrize("text", ['\nscenario "x"\n    typ a', '# it\nscenario "x"\n    typ a', '  \n\nscenario "x"\n    typ a  '])
+def test_a_slip_in_the_last_line_is_one_slip(text: str) -> None:
+    with pytest.raises(Unreadable) as fault:
+        read_script_text(text, "a.fox")
+    assert len(fault.value.problems) == 1
+
+
 def test_a_script_keeps_its_meaning_comments_and_blank_lines_in_the_one_layout() -> None:
     text = """# the top
 subject   "f.form.yaml"  # of it
@@ -238,6 +245,8 @@ scenario "x"
     ('scenario "x"\n    with i\n        true\n    type r[$i].n "x"\n', (4, 10), "which is no row's number"),
     ('scenario "x"\n    erase a 12345678901234567890123\n', (2, 13), "12345678901234567…"),
     ('use "none.fox"\nscenario "x"\n    reset\n', (1, 5), "none.fox"),
+    ('scenario "x"\n    inside r[0]\n        type .$where "x"\n', (3, 15), "where"),
+    ('scenario "x"\n    inside r[0]\n        clear .$where\n', (3, 16), "where"),
 ])  # fmt: skip
 def test_a_slip_stands_where_it_is(fox: Fox, script: str, place: tuple[int, int], cause: str) -> None:
     result = fox.play("form: f\nfields: {a: {}, r: {type: rows, start: 2, fields: {n: {}}}}", script)
