@@ -18,6 +18,7 @@ from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.session import Stage
 from idlefox.engine.state.long_texts import Edits, Whole
 from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, compile_expression
+from idlefox.forms.expressions.closures import add
 from idlefox.forms.expressions.parse import parse
 from idlefox.forms.model.form import Kind, Rule
 from idlefox.forms.model.live import Told
@@ -441,3 +442,12 @@ def test_lists_in_lists_have_a_limit() -> None:
         value = limits.within_parts([value] * 9)
     with pytest.raises(limits.TooMuch, match="more than 100,000 parts"):
         limits.within_parts([value] * 9)
+
+
+def test_a_text_that_an_expression_makes_has_a_limit() -> None:
+    assert len(add("a" * (limits.TEXT - 1), "b")) == limits.TEXT
+    with pytest.raises(limits.TooMuch, match="more than 1,000,000 characters"):
+        add("a" * limits.TEXT, "b")
+    assert len(limits.within_parts([0] * limits.PARTS)) == limits.PARTS
+    with pytest.raises(limits.TooMuch):
+        limits.within_parts([0] * (limits.PARTS + 1))
