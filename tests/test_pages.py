@@ -353,3 +353,13 @@ def test_a_form_that_a_page_has_not(wanted: str, says: str) -> None:
     with pytest.raises(Unreadable) as told:
         read_page_text("<form id=first></form><form></form><form id=second></form>", "p.html", wanted)
     assert (told.value.problems[0].cause, told.value.problems[0].remedy) == (f"there is no form with the id {wanted!r} in this page", says)
+
+
+@pytest.mark.parametrize(("head", "more", "told"), [
+    ("<script>one()</script>", "onclick=two()", ("1 script", "1 element with handlers")), ("<script src=a.js></script><script type=module></script>", "", ("2 scripts",)),
+    ("<script type=application/ld+json>{}</script>", "", ()), ("<p onkeydown=y() onkeyup=x()>", "oninput=z()", ("2 elements with handlers",)), ("<p onload=x()>", "", ("1 element with handlers",)),
+])  # fmt: skip
+def test_what_is_not_run_is_counted(head: str, more: str, told: tuple[str, ...]) -> None:
+    form = read_page_text(f"{head}<form><input name=a {more}></form>", "p.html")
+    assert form.page is not None
+    assert form.page.scripts == told
