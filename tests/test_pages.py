@@ -19,8 +19,11 @@ from idlefox.engine.state.journal import rebuild
 from idlefox.forms.html.read import read_page, read_page_text
 from idlefox.forms.html.source import start_tags
 from idlefox.forms.schema.read import whole_pattern
+from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values.patterns import finds, whole_match
 from idlefox.forms.values.whatwg import DATE_KINDS, date_number, date_text
+from idlefox.live.served_map import ServedMap
+from idlefox.live.served_page import ServedPage
 from idlefox.playing.player import Wishes, play_script
 from idlefox.playing.select import Chosen
 from idlefox.playing.simulated import SimulatedForm
@@ -363,3 +366,13 @@ def test_what_is_not_run_is_counted(head: str, more: str, told: tuple[str, ...])
     form = read_page_text(f"{head}<form><input name=a {more}></form>", "p.html")
     assert form.page is not None
     assert form.page.scripts == told
+
+
+@pytest.mark.parametrize("row", ["<li role=group>{}</li>", "<fieldset role=group>{}</fieldset>", "<section><ul><li>{}</li></ul></section>", "<div role=group>{}</div>"])
+def test_a_row_on_a_drawn_page_is_one_row(row: str) -> None:
+    sheet = read_sheet_text("form: f\nfields: {r: {type: rows, fields: {n: {}}}}\n", "f.form.yaml")
+    rows = "".join(row.format(f"<input name='r[{n}].n'>") for n in range(2))
+    said = "<output role=alert>Not yet.</output>"
+    page = ServedPage(f"<form action=/s>{said}<fieldset id=r><legend>R</legend>{rows}</fieldset><button>s</button></form>", "http://127.0.0.1:1/f")
+    assert ServedMap(sheet, page).count(("r",)) == 2
+    assert page.own == ["Not yet."]

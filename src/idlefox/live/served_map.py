@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from ..forms.html.nodes import selected
 from ..forms.model.form import Field, Form
 from ..forms.model.live import Find, LivePage, Place
 from ..forms.names.addresses import called
@@ -77,7 +78,7 @@ class ServedMap:
         box = self._row(segments) or self.page.root
         wanted = {field.label, field.name} if field is not None else set()
         address = write_address(segments)
-        return next((n for n in box.css(_GROUPS) if n.attributes.get("id") == address or label_of(n, self.page) in wanted), None)
+        return next((n for n in selected(box, _GROUPS) if n.attributes.get("id") == address or label_of(n, self.page) in wanted), None)
 
     def _row(self, segments: Segments) -> Any:
         at = next((i for i in range(len(segments) - 1, -1, -1) if isinstance(segments[i], int)), None)
@@ -91,7 +92,8 @@ class ServedMap:
             return self.page.found(place.rows, box or self.page.root)
         if box is None:
             return []
-        return [node for node in box.css(_ROWS) if node.mem_id != box.mem_id and _outer(node, box) and node.css("input,select,textarea")]
+        inside = (node for node in selected(box, _ROWS) if node.mem_id != box.mem_id and _outer(node, box))
+        return [node for node in inside if node.css("input,select,textarea")]
 
     def count(self, segments: Segments) -> int:
         """How many rows the list has: as many as are grouped, or as are named."""

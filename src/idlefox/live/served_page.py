@@ -9,6 +9,7 @@ from urllib.parse import urlsplit
 from selectolax.lexbor import LexborHTMLParser, SelectolaxError
 
 from ..forms.html.model import PageButton
+from ..forms.html.nodes import selected
 from ..forms.html.read import read_page_text
 from ..forms.html.tree import collapsed
 from ..forms.model.form import Form
@@ -92,7 +93,7 @@ class ServedPage:
         """What the map's *find* means inside of *box*, in tree order; nothing where its selector is none."""
         if find.css:
             try:
-                return list(box.css(find.css))
+                return selected(box, find.css)
             except (SelectolaxError, ValueError):
                 return []
         nodes = box.css("*")
@@ -118,7 +119,7 @@ class ServedPage:
 
     def _read(self) -> None:
         self._claimed: set[int] = set()
-        for control in self._parser.css("input,select,textarea,[role=group],[role=radiogroup],fieldset"):
+        for control in selected(self._parser, "input,select,textarea,[role=group],[role=radiogroup],fieldset"):
             name = control.attributes.get("name") or _set_name(control) or ""
             wrong = (control.attributes.get("aria-invalid") or "false") != "false"
             if name and wrong:
@@ -134,7 +135,7 @@ class ServedPage:
                     self._claimed.add(node.mem_id)
         inside = {node.mem_id for form in self._parser.css("form") for node in form.css("[role=alert]")}
         grouped = {node.mem_id for group in self._parser.css("form fieldset,form [role=group]") for node in group.css("[role=alert]")}
-        for node in self._parser.css("[role=alert],[role=status],output"):
+        for node in selected(self._parser, "[role=alert],[role=status],output"):
             text = _text(node)
             if not text or node.mem_id in self._claimed or node.mem_id in grouped:
                 continue

@@ -13,6 +13,7 @@ from typing import Any
 from selectolax.lexbor import LexborHTMLParser
 
 from ..values.direction import first_strong
+from .nodes import selected
 from .source import CONTROLS, Tag, start_tags
 
 _SELECTOR = ",".join(CONTROLS)
@@ -251,7 +252,7 @@ class Tree:
             if count:
                 found.append(f"{count} script{'s' if count != 1 else ''}")
         if self._may_have_handlers():
-            count = len(self.parser.css(",".join(f"[{e}]" for e in _EVENTS)))
+            count = len(selected(self.parser, ",".join(f"[{e}]" for e in _EVENTS)))
             if count:
                 found.append(f"{count} element{'s' if count != 1 else ''} with handlers")
         return tuple(found)
