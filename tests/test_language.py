@@ -68,6 +68,13 @@ def test_all_slips_of_a_file_at_once() -> None:
     assert [p.place.line for p in fault.value.problems] == [1, 3, 4, 5, 6, 8]
 
 
+@pytest.mark.parametrize("head", ["with a", "with a, a", "do r with", "fill", "inside a", "typ c"])
+def test_the_line_behind_a_slip_is_read(head: str) -> None:
+    with pytest.raises(Unreadable) as fault:
+        read_script_text(f'scenario "s"\n    {head}\n    typ b\nscenario "t"\nscenari "u"\n', "a.fox")
+    assert [p.place.line for p in fault.value.problems] == [2, 3, 4, 5]
+
+
 @pytest.mark.parametrize("text", ['\nscenario "x"\n    typ a', '# it\nscenario "x"\n    typ a', '  \n\nscenario "x"\n    typ a  '])
 def test_a_slip_in_the_last_line_is_one_slip(text: str) -> None:
     with pytest.raises(Unreadable) as fault:
