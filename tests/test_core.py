@@ -56,6 +56,7 @@ def test_an_email_address_is_the_standards(text: str, fine: bool) -> None:
     ("https://skerry.example", True), ("mailto:x", True), ("//x", False), ("x", False), ("http://", False), ("http://a b", False),
 ])  # fmt: skip
 def test_a_url_is_absolute(text: str, fine: bool) -> None:
+    assert not whatwg.is_url("http://a.example/\ud800"), "half of an emoji is no character"
     assert whatwg.is_url(text) is fine
 
 
@@ -114,6 +115,8 @@ fields:
     ("min(2, n)", 2), ("r[-1].t", "q"), ("r[9].t", None), ('len("😀a")', 3), ("upper(trim(a))", "XY"), ('matches(a, "[x-z]+")', True),
     ('matches(a, "x")', False), ('contains(a, "y")', True), ('starts(none, "x")', UNKNOWN), ("empty(none)", True), ("filled(k)", True),
     ("a.dirty", False), ("form.valid", True), ('["valid"]', "mine"), ("r[0].m.valid", True), ("lower(n)", UNKNOWN),
+    ('["valid"] in ["mine"]', True), ('n in ["mine"]', False), ('n == ["valid"]', False), ('["valid"] == "mine"', True), ('valid == ["valid"].dirty', False),
+    ('["valid"] + "x"', "minex"),
 ])  # fmt: skip
 def test_expressions_come_to(text: str, value: Any) -> None:
     plan = compile_form(read_sheet_text(FORM, "f"))
@@ -451,3 +454,9 @@ def test_a_text_that_an_expression_makes_has_a_limit() -> None:
     assert len(limits.within_parts([0] * limits.PARTS)) == limits.PARTS
     with pytest.raises(limits.TooMuch):
         limits.within_parts([0] * (limits.PARTS + 1))
+
+
+def test_a_rule_knows_its_line() -> None:
+    rules = "".join(f"      - {{maxlength: {n}, say: No.}}\n" for n in range(4))
+    form = read_sheet_text(f"form: f\nfields:\n  a:\n    rules:\n{rules}", "f.form.yaml")
+    assert [rule.line for rule in form.fields[0].rules] == [5, 6, 7, 8]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -9,6 +10,9 @@ from conftest import Fox
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
+from idlefox.playing.player import Wishes, play_script
+from idlefox.playing.select import Chosen
+from idlefox.playing.subjects import Subjects
 from idlefox.problems import Unreadable
 from idlefox.script.reader import read_script_text
 from idlefox.script.tree import same
@@ -59,6 +63,14 @@ def test_a_value_stands_on_one_line_up_to_a_hundred_columns(before: str) -> None
         written = f"    {before}" + ('"b": "' if before.endswith("{") else '"')
         text = f'scenario "w"\n{written}{"y" * (length - len(written) - 2)}{end}\n'
         assert len(write_script(read_script_text(text, "w.fox")).rstrip().split("\n")) - 1 == lines
+
+
+def test_a_member_stands_on_one_line_up_to_a_hundred_columns() -> None:
+    for length, lines in ((100, 5), (101, 7)):
+        text = '        "within": {"b": "' + "y" * (length - 28) + '"},'
+        assert len(text) == length
+        script = f'scenario "w"\n    expect payload = {{\n{text}\n        "c": 1\n    }}\n'
+        assert len(write_script(read_script_text(script, "w.fox")).rstrip().split("\n")) == lines
 
 
 def test_all_slips_of_a_file_at_once() -> None:
@@ -330,10 +342,25 @@ def test_a_table_that_does_not_fit_is_told(fox: Fox, body: str, file: str, says:
     assert says.lower() in " ".join(p.cause for p in result.errors).lower(), result.errors
 
 
+@pytest.mark.parametrize(("text", "where"), [('[{"key" 1}]', "a.fox"), ('[\n{"key" 1}]', "t.json"), ("", "a.fox")])
+def test_a_slip_in_a_table_stands_in_its_file_unless_it_is_all_there_is(fox: Fox, text: str, where: str) -> None:
+    fox.write(t__json=text)
+    result = fox.play("form: f\nfields: {a: {}}", 'scenario "x"\n    with json "t.json"\n    type a $key\n')
+    assert [Path(p.place.file).name for p in result.errors] == [where], result.errors
+
+
+@pytest.mark.parametrize(("most", "played"), [(0, 5), (1, 2), (2, 4), (3, 5)])
+def test_it_stops_after_so_many_that_fell(fox: Fox, most: int, played: int) -> None:
+    scenarios = "".join(f'scenario "{n}"\n    expect a is {"filled" if n % 2 else "empty"}\n' for n in range(5))
+    fox.write(form__form__yaml="form: f\nfields: {a: {}}\n", a__fox=f'subject "form.form.yaml"\n{scenarios}')
+    result = play_script(Chosen(str(fox.folder / "a.fox")), Wishes(stop_after=most), Subjects())
+    assert len(result.scenarios) == played
+
+
 @pytest.mark.parametrize(("line", "says"), [
     ("click send", "`submit`"), ('enter a "x"', 'type FIELD "text"'), ("check k", "turn FIELD on"), ('select k "x"', "pick FIELD VALUE"),
     ("choose k 1", "pick FIELD VALUE"), ("press submit", "with `submit`"), ("sleep 3s", "wait 3s"), ("assert a", "expect FIELD"),
-    ('Click "x"', "`submit`"), ('tpye a "x"', "did you mean 'type'?"),
+    ('Click "x"', "`submit`"), ('tpye a "x"', "did you mean 'type'?"), ("answer submit with 600", "a status lies between 100 and 599"),
 ])  # fmt: skip
 def test_plain_english_is_understood_by_what_it_means(line: str, says: str) -> None:
     with pytest.raises(Unreadable) as caught:
