@@ -73,6 +73,12 @@ def test_a_member_stands_on_one_line_up_to_a_hundred_columns() -> None:
         assert len(write_script(read_script_text(script, "w.fox")).rstrip().split("\n")) == lines
 
 
+def test_a_tab_costs_its_line_alone() -> None:
+    with pytest.raises(Unreadable) as fault:
+        read_script_text('scenario "s"\n\ttyp a\n\ttyp b\n    typ c\ntyp d\n', "a.fox")
+    assert [p.place.line for p in fault.value.problems] == [2, 3, 4, 5]
+
+
 def test_all_slips_of_a_file_at_once() -> None:
     text = 'subjet "x"\nscenario "a"\n    typ a "x"\n    wait x\n\tblur\nscenario\n  expect b\nroutine f(a, a)\n    note "x"\n'
     with pytest.raises(Unreadable) as fault:

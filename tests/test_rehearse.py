@@ -17,6 +17,7 @@ from idlefox.playing.rehearsal import Rehearsal, is_whole
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.playing.subjects import Subjects
 from idlefox.script.complete import Known, complete
+from idlefox.script.reader import read_script_text
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 
@@ -186,3 +187,12 @@ def test_what_a_shell_is_told(fox: Fox, shell: str) -> None:
         import subprocess
 
         subprocess.run([shell, "-n", "it"], cwd=fox.folder, check=True)
+
+
+def test_a_routine_of_the_script_stands_where_it_stands(fox: Fox) -> None:
+    fox.write(form__form__yaml="form: f\nfields: {a: {}}\n")
+    text = 'subject "form.form.yaml"\nscenario "first"\n    type a "x"\n    blur\n\nroutine wrong\n    expect a is filled\nscenario "last"\n    blur\n'
+    script = read_script_text(text, str(fox.folder / "a.fox"))
+    hand = Rehearsal(Subjects().load("form.form.yaml", str(fox.folder)), "form.form.yaml", str(fox.folder), 0, script)
+    (failure,) = hand.take("do wrong").failures
+    assert failure.place.line == 7
