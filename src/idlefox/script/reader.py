@@ -341,17 +341,13 @@ class _Reader:
 
     def _guarded(self, indent: int, read: Any) -> Any:
         """Reads with *read*; after a slip notes it and goes on behind it."""
-        before = self.at
         self.begin()
         try:
             return read(indent)
         except Slip as fault:
             self.slip(fault)
             self.trivia.clear()
-            if self.at == before:
-                self.skip(indent, fault.offset)
-            elif self.peek() > indent:
-                self.skip(indent, self.at)  # the lines of a block whose head could not be used
+            self.skip(indent, fault.offset)
             return None
 
     def statement(self, indent: int) -> Statement:
