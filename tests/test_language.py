@@ -15,7 +15,7 @@ from idlefox.playing.select import Chosen
 from idlefox.playing.subjects import Subjects
 from idlefox.problems import Unreadable
 from idlefox.script.reader import read_script_text
-from idlefox.script.tree import same
+from idlefox.script.tree import Answer, same
 from idlefox.script.writer import write_script
 
 
@@ -71,6 +71,14 @@ def test_a_member_stands_on_one_line_up_to_a_hundred_columns() -> None:
         assert len(text) == length
         script = f'scenario "w"\n    expect payload = {{\n{text}\n        "c": 1\n    }}\n'
         assert len(write_script(read_script_text(script, "w.fox")).rstrip().split("\n")) == lines
+
+
+@pytest.mark.parametrize("status", [100, 200, 599])
+def test_a_status_is_one_of_http(status: int) -> None:
+    script = read_script_text(f'scenario "s"\n    answer submit with {status}\n', "a.fox")
+    answer = script.blocks[0].body.statements[0].act
+    assert isinstance(answer, Answer)
+    assert answer.status == status
 
 
 def test_a_tab_costs_its_line_alone() -> None:
