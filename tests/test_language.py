@@ -14,7 +14,7 @@ from idlefox.playing.player import Wishes, play_script
 from idlefox.playing.select import Chosen
 from idlefox.playing.subjects import Subjects
 from idlefox.problems import Unreadable
-from idlefox.script.reader import read_script_text
+from idlefox.script.reader import read_script_anyway, read_script_text
 from idlefox.script.tree import Answer, same
 from idlefox.script.writer import write_script
 
@@ -85,6 +85,8 @@ def test_a_tab_costs_its_line_alone() -> None:
     with pytest.raises(Unreadable) as fault:
         read_script_text('scenario "s"\n\ttyp a\n\ttyp b\n    typ c\ntyp d\n', "a.fox")
     assert [p.place.line for p in fault.value.problems] == [2, 3, 4, 5]
+    script, _ = read_script_anyway("a.fox", 'scenario "s"\n\ttyp a\n    blur\nscenario "t"\n    blur\n')
+    assert [block.line for block in script.blocks] == [1, 4]
 
 
 def test_all_slips_of_a_file_at_once() -> None:
