@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -12,7 +13,7 @@ from ..forms.values.durations import parse_duration
 from ..playing.player import DEFAULT_CLOCK
 from ..playing.rehearsal import Rehearsal
 from ..playing.subjects import Subjects
-from ..problems import Unreadable, read_text, suggestion
+from ..problems import Unreadable, suggestion
 from ..report.manners import manners_lines
 from ..report.styled import plain
 from ..roots import noting_reads, reading_below
@@ -23,7 +24,7 @@ from ..study.manners.study import WALKS, Breach, Manners, manners_of
 from . import completing
 from .config import begin
 from .console import Console
-from .files import why, write_bytes_whole
+from .keeping import keep
 from .live_options import outside_of
 from .progress import Ticker
 from .reports import Wanted
@@ -103,7 +104,8 @@ def command(
         scenarios = [(breach, rehearsed(breach, loaded, form, DEFAULT_CLOCK)) for breach in found.breaches]
         console.lines(manners_lines(found, [_body(r) for _, r in scenarios], console.width()))
         if keeping:
-            _keep(keeping, scenarios, console)
+            told_of = ((breach, each) for breach, each in scenarios if each is not None and each.entries)
+            keep(keeping, (partial(each.kept, keeping, title=titled(breach)) for breach, each in told_of), console)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
@@ -160,17 +162,3 @@ def as_json(found: Manners, scenarios: Iterable[tuple[Breach, Rehearsal | None]]
         "format": 1, "seed": found.seed, "walks": found.walks, "steps": found.steps, "states": found.states, "breaches": breaches,
         "left_out": [{"manner": manner, "why": reason} for manner, reason in found.left_out],
     }  # fmt: skip
-
-
-def _keep(file: str, scenarios: list[tuple[Breach, Rehearsal | None]], console: Console) -> None:
-    count = 0
-    for breach, rehearsal in scenarios:
-        if rehearsal is None or not rehearsal.entries:
-            continue
-        text = read_text(file) if os.path.exists(file) else None
-        try:
-            write_bytes_whole(file, [rehearsal.kept(file, text, titled(breach)).encode("utf-8")])
-        except OSError as fault:
-            raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
-        count += 1
-    console.lines([[(f" {count} scenario{'' if count == 1 else 's'} kept in {plain(file)}", "good")]])

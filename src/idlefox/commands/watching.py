@@ -105,11 +105,8 @@ def watch(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, co
     chosen, problems = choose(paths, otherwise, console)
     code = _round(known, chosen, wishes, console, manner, problems)
     with _single_keys():
-        told = False
+        _tell(known, console)
         while True:
-            if not told:
-                console.lines([[(f" watching {len(known.scripts)} script{'s' if len(known.scripts) != 1 else ''}; {_KEYS}", "dim")]])
-            told = True  # and once is enough, whatever else changes in these folders
             asked = _next(watchfiles, known, known.folders(chosen, paths))
             if asked is None:
                 return code
@@ -127,7 +124,11 @@ def watch(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, co
                 console.text(" nothing has failed")
                 continue
             code = _round(known, again, wishes, console, manner, problems)
-            told = False
+            _tell(known, console)
+
+
+def _tell(known: _Known, console: Console) -> None:
+    console.lines([[(f" watching {len(known.scripts)} script{'s' if len(known.scripts) != 1 else ''}; {_KEYS}", "dim")]])
 
 
 def _named(files: set[str]) -> str:

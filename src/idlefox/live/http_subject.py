@@ -39,7 +39,6 @@ class HttpSubject:
         self._engine: SimulatedForm = None  # type: ignore[assignment]
         self._page: ServedPage = None  # type: ignore[assignment]
         self._map: ServedMap | None = None
-        self._sight: ServedSight = None  # type: ignore[assignment]
         self._sheet = form.page is None or form.page.file != url  # else the script is written for what the page itself says
         self._sent: list[Any] = []
         self._facts: dict[str, Any] = {}
@@ -75,12 +74,10 @@ class HttpSubject:
         if page.form is None:
             if self._engine is not None:
                 self._engine.session.live.put("view", "done")
-                self._sight = ServedSight(page, self._engine, self._map, self._clock)
             return None
         self._map = ServedMap(self.form, page) if self._sheet else None
         now = self._engine.session.live.now if self._engine is not None else self._clock
         self._engine = SimulatedForm(Stage(compile_form(page.form)), self.folder)
-        self._sight = ServedSight(page, self._engine, self._map, self._clock)
         refusal = self._engine.load(now)
         self._counted = 0
         if refusal is None:
@@ -191,7 +188,6 @@ class HttpSubject:
         """A copy whose requests go nowhere: what a step would send is not sent."""
         other = HttpSubject(self.form, self.url, self.folder)
         other._page, other._engine, other._map = self._page, self._engine.trial(), self._map
-        other._sight = ServedSight(other._page, other._engine, other._map, self._clock)
         other._sends = False
         return other
 
@@ -204,7 +200,7 @@ class HttpSubject:
             return self._network(noun.kind, asked, word)
         if noun.kind == "under way":
             return [] if asked == "value" else False
-        return self._sight.look(noun, asked, word)
+        return ServedSight(self._page, self._engine, self._map, self._clock).look(noun, asked, word)
 
     def _network(self, kind: str, asked: str, word: Any) -> Any:
         if kind == "outcome":
