@@ -13,9 +13,11 @@ from idlefox.engine.session.session import Stage
 from idlefox.engine.world.typed import received, typed_payload
 from idlefox.forms.model.live import Find, Place, read_request
 from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.live.connection import BiDiError
 from idlefox.live.loopback import Loopback
 from idlefox.live.messages import Request, Response
 from idlefox.live.page_map import agent_map
+from idlefox.live.traffic import Traffic
 from idlefox.live.world import NEVER, World
 from idlefox.playing.server_answers import answer_of
 from idlefox.problems import Unreadable
@@ -270,6 +272,51 @@ live:
     assert form.live is not None
     assert (form.live.ready, form.live.patience, form.live.serve, form.live.page_errors, form.live.line) == (5000, 1000, "run it", "fail", 5)
     assert form.live.find["hands[*].name"] == Place(Find(".name"), touched=Find(".t"), dirty=Find(".d"), shows=Find(".s"), asking=Find(".a"), validity="native")
+
+
+class Wire:
+    """A browser that tells what it is made to tell, and knows no bodies."""
+
+    connection = property(lambda self: self)
+    context = "page"
+
+    def __init__(self, world: World) -> None:
+        self.world = world
+        self.told: dict[str, Any] = {}
+
+    def on(self, event: str, handler: Any) -> None:
+        self.told[event] = handler
+
+    async def call(self, method: str, **given: Any) -> None:
+        raise BiDiError("unknown command", "", method)
+
+    async def ask_once(self, what: str, **given: Any) -> None:
+        return None
+
+
+@pytest.mark.parametrize("answer, event, status", [("network.responseCompleted", {"response": {"status": 422}}, 422), ("network.fetchError", {}, -1)])
+def test_an_answer_counts_that_comes_before_the_request_is_read(answer: str, event: dict[str, Any], status: int) -> None:
+    wire = Wire(world("  requests: real\n"))
+    traffic: Any = Traffic(wire)  # type: ignore[arg-type]
+
+    async def talk() -> None:
+        with pytest.raises(BiDiError):
+            await traffic.watch()
+        late, again = ({"context": "page", "request": {"request": each, "method": "POST", "url": "http://x.example/lamps", "headers": []}} for each in "ab")
+        reading = wire.told["network.beforeRequestSent"](late)
+        wire.told[answer](late | event)
+        assert traffic.in_flight()
+        await reading
+        assert not traffic.in_flight()
+        await wire.told["network.beforeRequestSent"](again)
+        traffic.give_up()
+        assert not traffic.in_flight()
+        reading = wire.told["network.beforeRequestSent"](late)
+        traffic.forget()
+        await reading  # of a scenario that is over
+
+    asyncio.run(talk())
+    assert [each.status for each in wire.world.submissions] == [status, 0]
 
 
 def test_files_are_served_and_nothing_else(fox: Any) -> None:

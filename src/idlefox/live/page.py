@@ -25,6 +25,7 @@ ASK = (
 )
 ANSWER = 12.0  # seconds of real time for the agent to answer
 ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
+ANSWERED = 5.0  # and for the answer of a server that is none of ours to a submission
 LOAD = 20.0  # and for a document to load
 _NEVER = 1 << 60
 _CHANNEL = "idlefox"
@@ -345,10 +346,12 @@ class Page:
 
     async def _arrivals(self) -> None:
         """Waits until what the page has sent has arrived."""
-        for _ in range(200):
+        for _ in range(int(ANSWERED / 0.01)):
             if not self.traffic.in_flight():
                 break
             await asyncio.sleep(0.01)
+        else:
+            self.traffic.give_up()
         while self._unmatched:
             self._arrived.clear()
             try:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import base64
 import re
+from collections.abc import Coroutine
 from typing import Any, Protocol
 
 from .connection import BiDiError, Connection
@@ -36,6 +37,7 @@ class Traffic:
         self.page = page
         self.form_sent: dict[str, str] | None = None  # what the agent has told of a form that the browser itself sends
         self._real: dict[str, int] = {}  # submissions that somebody else answers: how far each is, or its status
+        self._late: set[str] = set()  # those that are no longer waited for
 
     async def intercept(self) -> None:
         """Has the requests that the world answers come here, whatever server they are for (WebDriver BiDi, "network.addIntercept")."""
@@ -51,8 +53,12 @@ class Traffic:
         await self._keep_bodies()
 
     def in_flight(self) -> bool:
-        """Whether a submission is under way that somebody else answers."""
-        return any(status != _ANSWERED for status in self._real.values())
+        """Whether a submission is under way that somebody else answers, and is worth waiting for."""
+        return any(status != _ANSWERED and number not in self._late for number, status in self._real.items())
+
+    def give_up(self) -> None:
+        """What is still under way takes long: it is not waited for again, and its answer counts when it comes."""
+        self._late.update(self._real)
 
     async def watch(self) -> None:
         """Has requests told that somebody else answers: which of them are submissions, and what becomes of them."""
@@ -71,29 +77,35 @@ class Traffic:
     def forget(self) -> None:
         """A new scenario."""
         self._real.clear()
+        self._late.clear()
 
     def close(self) -> None:
         self.page.connection.off("network.beforeRequestSent", self._intercepted)
         for event, handler in _WATCHED.items():
             self.page.connection.off(event, getattr(self, handler))
 
-    async def _sent(self, event: dict[str, Any]) -> None:
+    def _sent(self, event: dict[str, Any]) -> Coroutine[Any, Any, None] | None:
+        """Notes a submission at once: its answer may be told before its body is read, which the coroutine does."""
         if event.get("context") != self.page.context or not isinstance(self.page.world, World):
-            return
+            return None
         request = event["request"]
         bare = Request(request["method"], target_of(request["url"]))
         if not self.page.world.is_submission(bare):
-            return
-        headers = {each["name"].lower(): each["value"].get("value", "") for each in request["headers"]}
+            return None
         self._real[request["request"]] = _READING
-        navigates = bool(event.get("navigation"))
+        return self._read(request, bare, self.page.world, navigates=bool(event.get("navigation")))
+
+    async def _read(self, request: dict[str, Any], bare: Request, world: World, *, navigates: bool) -> None:
+        headers = {each["name"].lower(): each["value"].get("value", "") for each in request["headers"]}
         body = b""
         if bare.method != "GET":
             body = await self._body(request["request"], bare.method, request["url"], headers, navigates=navigates)
-        self.page.world.watched(bare._replace(headers=headers, body=body))
-        status = self._real[request["request"]]
+        status = self._real.get(request["request"])
+        if status is None:
+            return  # the scenario is over
+        world.watched(bare._replace(headers=headers, body=body))
         if status > 0 or status == _LOST:
-            self.page.world.answered(-1 if status == _LOST else status)
+            world.answered(status)
             self._real[request["request"]] = _ANSWERED
         else:
             self._real[request["request"]] = _NOTED
@@ -109,7 +121,7 @@ class Traffic:
         if known is None or not isinstance(self.page.world, World):
             return
         if known == _NOTED:
-            self.page.world.answered(-1 if status == _LOST else status)
+            self.page.world.answered(status)
             self._real[event["request"]["request"]] = _ANSWERED
         elif known != _ANSWERED:
             self._real[event["request"]["request"]] = status  # its body is still being read
