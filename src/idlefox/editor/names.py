@@ -109,19 +109,19 @@ class _ScriptNames:
             act = statement.act
             span = (statement.offset, statement.offset + statement.length)
             if isinstance(act, tree.Inside):
-                yield from self.address(act.address, prefix)
+                yield from self.address(act.address, span[0], prefix)
                 yield from self.body(act.body, (*prefix, *act.address.segments) if act.address.relative else act.address.segments)
             elif isinstance(act, tree.Fill):
                 for line in act.lines:
-                    yield from self.address(line.address, prefix)
-                    yield from self.json((line.address.offset, self._end_of(act, line)), self.path(line.address, prefix), "value")
+                    yield from self.address(line.address, line.offset, prefix)
+                    yield from self.json((line.offset, self._end_of(act, line)), self.path(line.address, prefix), "value")
             else:
                 yield from self.act(act, span, prefix)
 
     def _end_of(self, fill: tree.Fill, line: tree.FillLine) -> int:
         """Where the value of a line of `fill` ends at the latest."""
-        behind = next((each.address.offset for each in fill.lines if each.address.offset > line.address.offset), 0)
-        end = self.text.find("\n", line.address.offset)
+        behind = next((each.offset for each in fill.lines if each.offset > line.offset), 0)
+        end = self.text.find("\n", line.offset)
         return behind or (end if end >= 0 else len(self.text))
 
     def act(self, act: Any, span: tuple[int, int], prefix: tuple[Any, ...]) -> Iterator[Found]:
@@ -131,15 +131,15 @@ class _ScriptNames:
         if isinstance(act, tree.Do):
             known = self.routines.get(act.routine.text)
             if known is not None:
-                yield self._found(Key("routine", known[1].file, act.routine.text), act.routine.offset, len(act.routine.text))
+                yield self._found(Key("routine", known[1].file, act.routine.text), span[0] + act.routine.offset, len(act.routine.text))
         for kind, word in (("lookup", getattr(act, "lookup", None)), ("panel", getattr(act, "panel", None))):
             if isinstance(word, Word):
                 for sheet, _ in self.forms:
-                    yield self._found(Key(kind, sheet, word.text), word.offset, len(word.text))
+                    yield self._found(Key(kind, sheet, word.text), span[0] + word.offset, len(word.text))
         if isinstance(act, Check):
             yield from self.check(act, span, prefix)
         elif isinstance(address := getattr(act, "address", None), Address):
-            yield from self.address(address, prefix)
+            yield from self.address(address, span[0], prefix)
             yield from self.json(span, (*self.path(address, prefix), *(("*",) if isinstance(act, tree.Add) else ())), "value")
         elif isinstance(act, tree.Answer):
             yield from self.json(span, ("errors",), "reply")
@@ -148,11 +148,11 @@ class _ScriptNames:
         noun = check.noun
         base: tuple[Any, ...] = ()
         if noun.kind == "address" and noun.address is not None:
-            yield from self.address(noun.address, prefix)
+            yield from self.address(noun.address, span[0], prefix)
             base = self.path(noun.address, prefix)
         for each in check.arguments:
             if isinstance(each, Address):
-                yield from self.address(each, prefix)
+                yield from self.address(each, span[0], prefix)
         if noun.kind in ("address", "values", "payload", "record"):
             yield from self.json(span, base, "value" if noun.kind in ("address", "values") else "sent")
         elif noun.kind == "errors":
@@ -163,10 +163,11 @@ class _ScriptNames:
         segments = (*prefix, *address.segments) if address.relative else address.segments
         return tuple(each if isinstance(each, str) else "*" for each in segments)
 
-    def address(self, address: Address, prefix: tuple[Any, ...]) -> Iterator[Found]:
-        """Each name of an address, by all that stands before it."""
+    def address(self, address: Address, base: int, prefix: tuple[Any, ...]) -> Iterator[Found]:
+        """Each name of an address in the statement at *base*, by all that stands before it."""
         above = self.path(address, prefix)[: -len(address.segments)] if address.relative else ()
-        yield from self.segments(address.offset, self.text[address.offset : address.offset + address.length], above)
+        start = base + address.offset
+        yield from self.segments(start, self.text[start : start + address.length], above)
 
     def segments(self, offset: int, text: str, above: Path) -> Iterator[Found]:
         for sheet, form in self.forms:

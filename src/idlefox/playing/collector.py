@@ -12,19 +12,33 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 SELDOM = (100_000, 20, 20)  # as `commands/main.py` has it before it loads anything
+_LARGE = 50_000  # characters of a text
 _MANY = 2_000  # steps: of fewer it is not worth a pass
 
 
 @contextmanager
-def at_rest() -> Iterator[None]:
-    """The collector does nothing until this ends."""
+def at_rest(size: int = 0) -> Iterator[None]:
+    """The collector does nothing until this ends. What is garbage before a text of much *size* is read goes now, while little is there."""
     was = gc.isenabled()
+    if was and size >= _LARGE:
+        gc.collect(1)
     gc.disable()
     try:
         yield
     finally:
         if was:
             gc.enable()
+
+
+def keep(steps: int, size: int) -> None:
+    """So many *steps* have been made of a text of that *size*, and stay: the collector does not look at them any more.
+
+    What is garbage already goes before, else it would stay, too.
+    """
+    if steps >= _MANY and gc.isenabled():
+        if size < _LARGE:
+            gc.collect(1)
+        gc.freeze()
 
 
 @contextmanager
@@ -37,12 +51,3 @@ def seldom() -> Iterator[None]:
     finally:
         gc.set_threshold(*was)
 
-
-def keep(steps: int) -> None:
-    """So many *steps* have been made, which stay: the collector does not look at them any more.
-
-    What is garbage already goes before, else it would stay, too.
-    """
-    if steps >= _MANY and gc.isenabled():
-        gc.collect(1)
-        gc.freeze()

@@ -55,7 +55,7 @@ class _Checker:
         self.panels = [p.shape for p in form.panels]
         self.problems: list[Problem] = []
         self.rules = rule_names(form)
-        self._done: set[tuple[int, tuple[str, ...]]] = set()
+        self._fitting: set[int] = set()
         self._steps: dict[type, Callable[[Op, Any], None]] = {
             tree.Type: lambda op, a: self.typed(op, a.address, "type"),
             tree.Retype: lambda op, a: self.typed(op, a.address, "retype"),
@@ -83,17 +83,19 @@ class _Checker:
         }
 
     def op(self, op: Op) -> None:
-        mark = (id(op.act), op.calls)
-        if mark in self._done:
+        if id(op.act) in self._fitting:  # lines that say the same share what they say
             return
-        self._done.add(mark)
+        told = len(self.problems)
         step = self._steps.get(type(op.act))
         if step is not None:
             step(op, op.act)
+        if len(self.problems) == told:
+            self._fitting.add(id(op.act))
 
     def report(self, op: Op, offset: int, length: int, cause: str, remedy: str = "") -> None:
+        """*offset* is from the beginning of the step or check on."""
         lines = lines_of(op.source)
-        place = lines.place(op.source.file, offset, length)
+        place = lines.place(op.source.file, op.offset + offset, length)
         self.problems.append(Problem(place, cause, remedy, lines.line(place.line), op.calls))
 
     # addresses
@@ -188,7 +190,7 @@ class _Checker:
     def no_pattern(self, op: Op, value: Any) -> None:
         """A pattern says what to expect; nobody can type one."""
         if isinstance(value, tree.Like | tree.Anything):
-            self.report(op, op.offset, op.length, "a pattern cannot be entered", "any and like belong into checks")
+            self.report(op, 0, op.length, "a pattern cannot be entered", "any and like belong into checks")
         elif isinstance(value, dict | list):
             for each in value.values() if isinstance(value, dict) else value:
                 self.no_pattern(op, each)
@@ -214,7 +216,7 @@ class _Checker:
             self.panel(op, act.panel)
             form = next((p for p in form.panels if p.panel == act.panel.text), form)
         if act.button is not None:
-            self.button(op, act.button, form, op.offset, op.length)
+            self.button(op, act.button, form, 0, op.length)
 
     def button(self, op: Op, name: str, form: Form, offset: int, length: int) -> None:
         if form.page is not None:
@@ -244,7 +246,7 @@ class _Checker:
         for file in act.files:
             odd = no_path(file.name)
             if odd:
-                self.report(op, op.offset, op.length, f"this is no file's name: {odd}", "give the file another name")
+                self.report(op, 0, op.length, f"this is no file's name: {odd}", "give the file another name")
 
     def answer(self, op: Op, act: tree.Answer) -> None:
         if act.lookup is not None and act.lookup.text not in self.form.lookups:
@@ -252,14 +254,14 @@ class _Checker:
             remedy = suggestion(name, known, f"one can answer {listed(known)}")
             self.report(op, act.lookup.offset, len(name), f"there is no lookup {name!r}", remedy)
         if act.lookup is None and act.value is not None and not isinstance(act.value, dict):
-            self.report(op, op.offset, op.length, "what a server answers is an object", 'write it as in {"errors": {"email": "Taken."}}')
+            self.report(op, 0, op.length, "what a server answers is an object", 'write it as in {"errors": {"email": "Taken."}}')
         elif act.lookup is None and isinstance(act.value, dict):
             for key in act.value:
                 if key not in ("errors", "to", "notice", "record"):
                     remedy = suggestion(key, ("errors", "to", "notice", "record"), "a reply has errors, to, notice and record")
-                    self.report(op, op.offset, op.length, f"a reply has no {key!r}", remedy)
+                    self.report(op, 0, op.length, f"a reply has no {key!r}", remedy)
             for cause, remedy in _wrong_in_reply(act.value):
-                self.report(op, op.offset, op.length, cause, remedy)
+                self.report(op, 0, op.length, cause, remedy)
 
     # checks
     def check(self, op: Op, check: Check) -> None:

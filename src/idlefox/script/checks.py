@@ -53,16 +53,16 @@ def read_check(s: Scanner) -> Check:
     if not s.at_end():
         within = s.duration() if s.take_word("within") else None
         lasting = s.duration() if within is None and s.take_word("for") else None
-    return Check(noun, negated, predicate, arguments, within, lasting, start, length)
+    return Check(noun, negated, predicate, arguments, within, lasting, start - s.base, length)
 
 
 def _noun(s: Scanner) -> Noun:
     address = s.address("the address of a field, or one of " + _ALL_NOUNS)
     segments = address.segments
-    if len(segments) == 1 and segments[0] in NOUNS and not address.relative and s.text[address.offset] != "[":
+    if len(segments) == 1 and segments[0] in NOUNS and not address.relative and s.text[s.base + address.offset] != "[":
         kind = str(segments[0])
         name = s.string("the button's name in double quotes") if kind == "button" else None
-        return Noun(kind, None, name, address.offset, s.at - address.offset)
+        return Noun(kind, None, name, address.offset, s.at - s.base - address.offset)
     return Noun("address", address, None, address.offset, address.length)
 
 
@@ -96,7 +96,7 @@ def _equals(predicate: str) -> Callable[[Scanner, Noun], tuple[str, tuple[Any, .
             while s.take(","):
                 addresses.append(s.address())
             if noun.kind == "focus" and len(addresses) > 1:
-                raise Slip("only one control has the focus", addresses[1].offset, "", addresses[1].length)
+                raise Slip("only one control has the focus", s.base + addresses[1].offset, "", addresses[1].length)
             return predicate, tuple(addresses)
         return predicate, (s.value(pattern=True),)
 

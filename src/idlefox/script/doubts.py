@@ -25,7 +25,7 @@ def doubts(ops: Iterable[Op], form: Form) -> list[Problem]:
         if isinstance(op.act, Check):
             for cause, remedy in checker.of(op.act):
                 lines = lines_of(op.source)
-                place = lines.place(op.source.file, op.act.offset, op.act.length)
+                place = lines.place(op.source.file, op.offset + op.act.offset, op.act.length)
                 problem = Problem(place, cause, remedy, lines.line(place.line), op.calls, "warning")
                 found.setdefault((place, cause), problem)
     return list(found.values())

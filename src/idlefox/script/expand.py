@@ -48,6 +48,7 @@ class _Expander:
         self.routines = Routines(script, self.faults)
         self.prelude = next((b for b in script.blocks if b.kind == "prelude"), None)
         self.spent = 0
+        self._first: tuple[list[Op], int] | None = None  # what the prelude does, and what of `spent` that is
         self._cache: dict[tuple[int, tuple[Any, ...]], Any] = {}
 
     # scenarios
@@ -55,7 +56,6 @@ class _Expander:
         rows = [(b, n, *row) for b in self.script.blocks if b.kind == "scenario" for n, row in enumerate(self._rows(b), 1)]
         found: list[Scenario] = []
         for block, number, env, row_line, row_file in part.of(rows):
-            ops: list[Op] = []
             try:
                 title, why = as_text(plain(block.title, env)), as_text(plain(block.why, env))
             except Wrong as fault:
@@ -64,8 +64,7 @@ class _Expander:
             calls = (_row_at(row_file, row_line),) if row_line else ()
             self.spent = 0
             try:
-                if self.prelude is not None:
-                    self._body(self.prelude.body, {}, (), self.script, (), ops, ())
+                ops = self._begun()
                 self._body(block.body, env, (), self.script, calls, ops, ())
             except _TooMany:
                 cause = f"this scenario has more than {_MOST:,} steps, its routines put in place"
@@ -78,6 +77,16 @@ class _Expander:
             made = Scenario(title, block.tags, *lines, tuple(ops), clock, block.fate, why, self.script, row_file)
             found.append(made._replace(row=number, given=given) if row_line else made)
         return found
+
+    def _begun(self) -> list[Op]:
+        """What the prelude does, which is the same in every scenario."""
+        if self._first is None:
+            ops: list[Op] = []
+            if self.prelude is not None:
+                self._body(self.prelude.body, {}, (), self.script, (), ops, ())
+            self._first = ops, self.spent
+        ops, self.spent = self._first
+        return ops.copy()
 
     def _rows(self, block: Block) -> list[tuple[Env, int, str]]:
         """What each row of the block's table stands for, its line, and the file it stands in ("": this one)."""
@@ -118,9 +127,12 @@ class _Expander:
             try:
                 self._statement(statement, env, prefix, source, calls, ops, trail)
             except Wrong as fault:
-                offset = statement.offset if fault.offset is None else fault.offset
-                length = statement.length if fault.offset is None else fault.length
-                self.faults.report(source, offset, length, fault.cause, fault.remedy, calls)
+                self._wrong(fault, statement.offset, statement.length, source, calls)
+
+    def _wrong(self, fault: Wrong, offset: int, length: int, source: Script, calls: tuple[str, ...]) -> None:
+        """Notes *fault*, of what stands at *offset* and is so long."""
+        length = length if fault.offset is None else fault.length
+        self.faults.report(source, offset + (fault.offset or 0), length, fault.cause, fault.remedy, calls)
 
     def _statement(
         self, statement: Statement, env: Env, prefix: tuple[Any, ...], source: Script, calls: tuple[str, ...], ops: list[Op],
@@ -137,12 +149,15 @@ class _Expander:
             self._do(act, statement, env, prefix, source, calls, ops, trail)
         elif isinstance(act, Fill):
             for line in act.lines:
-                offset = line.address.offset
-                address = absolute(line.address, env, prefix)
-                one = line._replace(address=address, value=plain(line.value, env))
-                ops.append(Op(one, line.line, offset, line.address.length, source, calls))
+                try:
+                    address, value = absolute(line.address, env, prefix), plain(line.value, env)
+                except Wrong as fault:
+                    self._wrong(fault, line.offset, line.address.length, source, calls)
+                    continue
+                one = line._replace(address=address, value=value)
+                ops.append(Op(one, line.line, line.offset, line.address.length, source, calls))
         else:
-            key = (id(statement), prefix)
+            key = (id(act), prefix)
             resolved = None if statement.templated else self._cache.get(key)
             if resolved is None:
                 resolved = resolve(act, env, prefix)
@@ -166,11 +181,11 @@ class _Expander:
         self.routines.played.add(name)
         block, origin = known
         where = f"line {statement.line}" if source is self.script else f"{source.file}:{statement.line}"
-        for values, row in self._arguments(act, block, env, source):
+        for values, row in self._arguments(act, statement, block, env, source):
             path = (*((row,) if row else ()), f"called from {where}", *calls)
             self._body(block.body, values, prefix, origin, path, ops, (*trail, name))
 
-    def _arguments(self, act: Do, block: Block, env: Env, source: Script) -> Iterator[tuple[Env, str]]:
+    def _arguments(self, act: Do, statement: Statement, block: Block, env: Env, source: Script) -> Iterator[tuple[Env, str]]:
         """What the routine's parameters stand for, each time it is played, and which row of a table says so."""
         name, wanted = act.routine.text, ", ".join(block.parameters) or "nothing"
         table = act.table
@@ -181,7 +196,7 @@ class _Expander:
             yield dict(zip(block.parameters, [plain(v, env) for v in act.values], strict=True)), ""
             return
         if table.file:
-            rows = [(row.cells, row.line) for row in self._file(table, source, act.routine.offset)]
+            rows = [(row.cells, row.line) for row in self._file(table, source, statement.offset + act.routine.offset)]
         else:
             names = table.names or block.parameters
             rows = [(dict(zip(names, self._cells(row, env), strict=False)), row.line) for row in table.rows]

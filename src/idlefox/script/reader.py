@@ -85,6 +85,9 @@ class _Reader:
         self.word_at = 0  # where the first word of the next line stands
         self.word = ""  # that word, or whatever sign stands there
         self._lines: Lines | None = None
+        # What a line says is read once, however often it stands in the script: nothing in it knows where that is.
+        self.known: dict[str, tuple[int, Act, str, bool, int]] = {}
+        self.filled: dict[str, tuple[Any, Any, str, bool]] = {}  # the same of the lines of `fill`
 
     @property
     def lines(self) -> Lines:
@@ -136,7 +139,13 @@ class _Reader:
     def begin(self) -> None:
         """Puts the cursor at the next line's first word."""
         self.s.at = self.word_at
+        self.s.base = 0
         self.s.templated = False
+
+    def rest(self, offset: int) -> str:
+        """The line from *offset* on, its comment with it."""
+        end = self.text.find("\n", offset)
+        return self.text[offset:end] if end >= 0 else self.text[offset:]
 
     def finish(self) -> str:
         """Ends the statement that has been read: nothing but a comment may follow. The comment."""
@@ -288,7 +297,7 @@ class _Reader:
             while True:
                 word = s.name("a parameter's name")
                 if word.text in found:
-                    raise Slip(f"the parameter {word.text!r} stands here twice", word.offset, "", len(word.text))
+                    raise Slip(f"the parameter {word.text!r} stands here twice", s.base + word.offset, "", len(word.text))
                 found.append(word.text)
                 if s.take(")"):
                     break
@@ -322,22 +331,27 @@ class _Reader:
             if told == len(self.problems):  # else there were some, indented with tabs, and that is told
                 self.slip(Slip(f"expected {what}, indented", start, "put at least one statement under it"))
         else:
-            while (column := self.peek()) > outer:
-                if column != indent:
-                    self.begin()
-                    cause = f"this line is indented by {column}, the statements around it by {indent}"
-                    self.slip(Slip(cause, self.s.at, f"indent it by {indent}"))
-                if table and self.word == "clock" and not statements and found_table is None and clock is None:
-                    clock = self._guarded(column, self._clock)
-                elif table and not statements and found_table is None and self.word == "with":
-                    found_table = self._guarded(column, self.table)
-                else:
-                    statement = self._guarded(column, self.statement)
-                    if statement is not None:
-                        statements.append(statement)
+            while (statement := self.again(indent)) is not None or (column := self.peek()) > outer:
+                if statement is None:
+                    self._at(column, indent)
+                    if table and self.word == "clock" and not statements and found_table is None and clock is None:
+                        clock = self._guarded(column, self._clock)
+                    elif table and not statements and found_table is None and self.word == "with":
+                        found_table = self._guarded(column, self.table)
+                    else:
+                        statement = self._guarded(column, self.statement)
+                if statement is not None:
+                    statements.append(statement)
         self.depth -= 1
         end = self.left_over(indent) if indent > outer else ()
         return Body(tuple(statements), found_table, end, clock)
+
+    def _at(self, column: int, indent: int) -> None:
+        """The next line is indented by *column*, as those around it are by *indent*."""
+        if column != indent:
+            self.begin()
+            cause = f"this line is indented by {column}, the statements around it by {indent}"
+            self.slip(Slip(cause, self.s.at, f"indent it by {indent}"))
 
     def _guarded(self, indent: int, read: Any) -> Any:
         """Reads with *read*; after a slip notes it and goes on behind it."""
@@ -350,12 +364,27 @@ class _Reader:
             self.skip(indent, fault.offset)
             return None
 
+    def again(self, indent: int) -> Statement | None:
+        """The statement on the next line, where a line that says the same has been read before, indented by *indent*."""
+        start = self.at
+        end = self.text.find("\n", start)
+        end = len(self.text) if end < 0 else end
+        known = self.known.get(self.text[start:end])
+        if known is None or known[0] != indent:
+            return None
+        _, act, tail, templated, length = known
+        line = self.line
+        self.line += 1
+        self.at = end + 1
+        return Statement(act, self.lead() if self.trivia else (), tail, templated, line, start + indent, length)
+
     def statement(self, indent: int) -> Statement:
         s = self.s
         lead = tuple([content for _, content in self.trivia]) if self.trivia else ()
         line, start, word = self.line, s.at, self.word
-        s.at += len(word)
         act: Act
+        s.base = start
+        s.at += len(word)
         if word == "expect":
             act = self._cannot(s) or read_check(s)
         elif word == "do" and (walk := self._do_with(indent, lead, line, start)) is not None:
@@ -375,6 +404,8 @@ class _Reader:
         end = s.at
         tail = self.finish()
         self.trivia.clear()
+        if self.line == line + 1:
+            self.known[self.text[start - indent : self.at - 1]] = (indent, act, tail, s.templated, end - start)
         return Statement(act, lead, tail, s.templated, line, start, end - start)
 
     def _cannot(self, s: Scanner) -> Act | None:
@@ -386,7 +417,7 @@ class _Reader:
                 s.space()
                 start = s.at
                 s.at += len(verb)
-                return Cannot(STEPS[verb](s), start, s.at - start)
+                return Cannot(STEPS[verb](s), start - s.base, s.at - start)
         s.at = before
         return None
 
@@ -416,9 +447,20 @@ class _Reader:
         return Statement(Fill(tuple(lines), end), lead, tail, templated, line, start, 4)
 
     def _fill_line(self, indent: int) -> FillLine:
-        lead, line = self.lead(), self.line
-        address, value = self.s.address(), self.s.value(pattern=True)
-        return FillLine(address, value, lead, self.finish(), line)
+        s = self.s
+        lead, line, start = self.lead(), self.line, s.at
+        known = self.filled.get(said := self.rest(start))
+        if known is not None:
+            address, value, tail, s.templated = known
+            self.line += 1
+            self.at = start + len(said) + 1
+            return FillLine(address, value, lead, tail, line, start)
+        s.base = start
+        address, value = s.address(), s.value(pattern=True)
+        tail = self.finish()
+        if self.line == line + 1:
+            self.filled[said] = (address, value, tail, s.templated)
+        return FillLine(address, value, lead, tail, line, start)
 
     def table(self, indent: int) -> With:
         s = self.s
@@ -438,7 +480,7 @@ class _Reader:
         while named or not s.at_end():
             word = s.name("a parameter's name")
             if word.text in names:
-                raise Slip(f"the parameter {word.text!r} stands here twice", word.offset, "", len(word.text))
+                raise Slip(f"the parameter {word.text!r} stands here twice", s.base + word.offset, "", len(word.text))
             names.append(word.text)
             if not s.take(","):
                 break

@@ -21,7 +21,7 @@ Env = Mapping[str, Any]
 
 
 class Wrong(Exception):
-    """What cannot be put in place; *offset* is where, None for the whole statement."""
+    """What cannot be put in place; *offset* is where in its statement, None for the whole."""
 
     def __init__(self, cause: str, remedy: str = "", offset: int | None = None, length: int = 1) -> None:
         super().__init__(cause)
@@ -55,7 +55,8 @@ def _parameter(parameter: Parameter, env: Env) -> Any:
     if parameter.name not in env:
         known = f"the parameters here are {', '.join('$' + k for k in env)}" if env else "there are no parameters here; $$ is a dollar sign"
         remedy = suggestion(parameter.name, env, known)
-        raise Wrong(f"there is no parameter ${parameter.name}", remedy, parameter.offset or None, len(parameter.name) + 1)
+        where = parameter.offset if parameter.offset >= 0 else None
+        raise Wrong(f"there is no parameter ${parameter.name}", remedy, where, len(parameter.name) + 1)
     return env[parameter.name]
 
 

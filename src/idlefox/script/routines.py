@@ -96,12 +96,12 @@ class Routines:
             if isinstance(act, Inside):
                 self._look_through(act.body, source, trail)
             elif isinstance(act, Do):
-                name = act.routine.text
+                name, at = act.routine.text, statement.offset + act.routine.offset
                 known = self.known.get(name)
                 if known is None:
-                    self.faults.report(source, act.routine.offset, len(name), *self.missing(name))
+                    self.faults.report(source, at, len(name), *self.missing(name))
                 elif name in trail:
                     cause = f"the routine {name!r} plays itself: {' → '.join((*trail, name))}"
-                    self.faults.report(source, act.routine.offset, len(name), cause, "break the ring")
+                    self.faults.report(source, at, len(name), cause, "break the ring")
                 elif name not in self.played:
                     self._look(known[0].body, known[1], (*trail, name))

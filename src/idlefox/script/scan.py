@@ -52,6 +52,7 @@ class Scanner:
     def __init__(self, text: str) -> None:
         self.text = text
         self.at = 0
+        self.base = 0  # what is read knows its place from here on: of a statement, from its first word
         self.templated = False
         self.broken = False  # a value went over the end of its line
         self.table = False  # in a table's cells a dollar sign is itself
@@ -114,7 +115,7 @@ class Scanner:
         if not found:
             raise self.expected(what)
         self.at = found.end()
-        return Word(found[1], found.start(1))
+        return Word(found[1], found.start(1) - self.base)
 
     def word_or_parameter(self, what: str) -> Word | Parameter:
         self.space()
@@ -131,7 +132,7 @@ class Scanner:
         else:
             self.at = found.end()
             negated = found[1] is not None
-            word = Word(found[2], found.start(2))
+            word = Word(found[2], found.start(2) - self.base)
         return Not(word) if negated else word
 
     def parameter(self) -> Parameter:
@@ -140,7 +141,7 @@ class Scanner:
             raise Slip("a parameter is a $ and a name", self.at, "write $name, or $$ for the sign in a string")
         self.at = found.end()
         self.templated = True
-        return Parameter(found[1], found.start())
+        return Parameter(found[1], found.start() - self.base)
 
     def address(self, what: str = "the address of a field") -> Address:
         found = _ADDRESS.match(self.text, self.at)
@@ -148,16 +149,16 @@ class Scanner:
             raise self.expected(what)
         start = found.start(1)
         self.at = end = found.end()
-        length = end - start
+        length, place = end - start, start - self.base
         dot, parameter, body = found.groups()
         if parameter:
             self.templated = True
-            return Address((Parameter(parameter, start + len(dot)),), bool(dot), start, length)
+            return Address((Parameter(parameter, place + len(dot)),), bool(dot), place, length)
         if self.text.startswith(("[", "."), end):
             raise Slip("this is no address", end, 'write it as in contact.email, passengers[0].age or ["odd name"]')
         if "[" not in body:
-            return Address(tuple(body.split(".")), bool(dot), start, length)
-        return Address(self._segments(body, start), bool(dot), start, length)
+            return Address(tuple(body.split(".")), bool(dot), place, length)
+        return Address(self._segments(body, start), bool(dot), place, length)
 
     def _segments(self, body: str, start: int) -> tuple[str | int | Parameter, ...]:
         segments: list[str | int | Parameter] = []
@@ -166,7 +167,7 @@ class Scanner:
             row = _ROW_PARAMETER.match(body, at)
             if row:
                 self.templated = True
-                segments.append(Parameter(row[1], start))
+                segments.append(Parameter(row[1], start - self.base))
                 at = row.end()
                 continue
             found = SEGMENT.match(body, at)
@@ -254,7 +255,7 @@ class Scanner:
                 continue
             if literal:
                 parts.append(literal)
-            parts.append(Parameter(name, start))
+            parts.append(Parameter(name, start - self.base))
             literal = ""
         literal += value[at:]
         if not parts and literal == value:
@@ -275,7 +276,7 @@ class Scanner:
         except PatternError as fault:
             raise Slip(fault.cause, self.at, fault.remedy, len(found[0])) from None
         self.at = found.end()
-        return Like(found[1], found[2], found.start())
+        return Like(found[1], found[2], found.start() - self.base)
 
     def cell(self, *, pattern: bool = False) -> Any:
         """What stands in a table or is handed to a routine: a value, or `nothing`."""

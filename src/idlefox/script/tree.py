@@ -1,5 +1,8 @@
 """The syntax tree of a script: what was written, with its places, before it is held against any form.
 
+Blocks and statements (and the lines of `fill`) have their *offset* in the text; what is in a statement has it from there on, so that
+lines that say the same share what they say.
+
 Scalars stand for themselves; a string with parameters in it is a `Template`. `same` compares trees by what
 they say: places and blank lines do not count, comments do.
 """
@@ -13,7 +16,7 @@ from ..records import NamedTuple
 
 class Parameter(NamedTuple):
     name: str
-    offset: int = 0
+    offset: int = -1  # nowhere
 
 
 class Template(NamedTuple):
@@ -166,6 +169,7 @@ class FillLine(NamedTuple):
     lead: tuple[str, ...] = ()
     tail: str = ""
     line: int = 0
+    offset: int = 0
 
 
 class Add(NamedTuple):
