@@ -1,7 +1,8 @@
 """What it gives to have more at work: `python benchmarks/scale.py` prints ratios of one run, each of the least of several times.
 
 10,000 scenarios of 20 steps, in 20 scripts, are played with one process, with two, and by two workers of a scheduler that is started
-on loopback. With a number (`python benchmarks/scale.py 100000`) that many are played once in one process, and what memory it took.
+on loopback: no two of them type the same. Then 10,000 of which a prelude makes the first eleven steps. With a number
+(`python benchmarks/scale.py 100000`) that many are played once in one process, and what memory it took.
 """
 
 from __future__ import annotations
@@ -17,20 +18,22 @@ from pathlib import Path
 
 FOX = (sys.executable, "-m", "idlefox", "run", ".", "--quiet")
 TIMES = 3
-SCENARIO = """
-scenario "booking {0}"
+HEAD = 'subject "booking.form.yaml"\nclock 2030-04-01T09:00:00Z\n'
+FIRST = """
     pick sailing "noon"
     set day "2030-04-1{1}"
     blur
-    type contact.email "m{1}@a.example"
+    type contact.email "m{0}@a.example"
     blur
     expect contact.email shows nothing
     erase contact.email 3
-    retype contact.email "o{1}@b.example"
-    expect contact.email = "o{1}@b.example"
+    retype contact.email "o{0}@b.example"
+    expect contact.email = "o{0}@b.example"
     turn vehicle.bringing on
     turn vehicle.bringing off
-    type voucher "I"
+"""
+LAST = """
+    type voucher "{0}"
     clear voucher
     blur
     add passengers
@@ -42,13 +45,16 @@ scenario "booking {0}"
 """
 
 
-def suite(folder: Path, scenarios: int, files: int = 20) -> None:
+def suite(folder: Path, scenarios: int, files: int = 20, *, prelude: bool = False) -> None:
+    """So many scenarios, in so many files; with a *prelude* the first steps of each are those of all."""
     sheet = resources.files("idlefox.demo").joinpath("booking.form.yaml").read_text("utf-8")
     (folder / "booking.form.yaml").write_text(sheet, encoding="utf-8")
-    head = 'subject "booking.form.yaml"\nclock 2030-04-01T09:00:00Z\n'
     for file in range(files):
-        text = "".join(SCENARIO.format(number, number % 9) for number in range(file, scenarios, files))
-        (folder / f"s{file:03}.fox").write_text(head + text, encoding="utf-8")
+        text = HEAD + ("prelude" + FIRST.format(file, 3) if prelude else "")
+        for number in range(file, scenarios, files):
+            steps = LAST if prelude else FIRST.rstrip("\n") + LAST
+            text += f'scenario "booking {number}"' + steps.format(number, number % 9)
+        (folder / f"s{file:03}.fox").write_text(text, encoding="utf-8")
 
 
 def seconds(folder: Path, *args: str, times: int = TIMES) -> float:
@@ -106,6 +112,10 @@ def main() -> None:
         two = seconds(folder, "--jobs", "2")
         print(f"  one process / two                  {one / two:6.2f}")
         print(f"  two processes / two workers        {two / on_cluster(folder):6.2f}")
+    with tempfile.TemporaryDirectory() as scratch:
+        suite(Path(scratch), 10_000, prelude=True)
+        one = seconds(Path(scratch))
+        print(f"10,000 with a prelude, one process   {one:6.2f} s   {10_000 / one:,.0f} a second")
 
 
 if __name__ == "__main__":

@@ -10,7 +10,7 @@ from typing import Any
 
 from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_instant
-from ..problems import BAD_PATH, CALL, NO_FILE, OUTSIDE, UNSUPPORTED, Place, Problem, Unreadable, near_file
+from ..problems import BAD_PATH, CALL, NO_FILE, OUTSIDE, UNSUPPORTED, Place, Problem, Unreadable, near_file, read_text
 from ..records import NamedTuple
 from ..refusals import NO_END, Refusal
 from ..roots import is_below, note_read, reading_below
@@ -22,6 +22,7 @@ from ..script.reader import read_script_anyway
 from ..script.tree import Address, Cannot, Check, Header, Noun, Script, Upload
 from . import collector
 from .abilities import unable
+from .beginnings import Beginning, Beginnings
 from .checks import judge_check
 from .results import Failure, ScenarioResult, ScriptResult, Touched
 from .select import Chosen, Narrowed, at_lines, at_rows, place_of, wanted
@@ -78,10 +79,12 @@ def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects, part: Part = WHO
 
     Raises Unreadable with every fault; of a *part*, with those that are met in it.
     """
-    with collector.at_rest(), reading_below(wishes.roots_for(chosen.file)):
-        known, slips = script or read(chosen)
-        ready = _prepared(known, slips, chosen, wishes, subjects, part)
-    collector.keep(sum(len(scenario.ops) for scenario in ready.scenarios))
+    with reading_below(wishes.roots_for(chosen.file)):
+        text = read_text(chosen.file) if script is None and chosen.text is None else chosen.text
+        with collector.at_rest(len(text or "")):
+            known, slips = script or read_script_anyway(chosen.file, text)
+            ready = _prepared(known, slips, chosen, wishes, subjects, part)
+    collector.keep(sum(len(scenario.ops) for scenario in ready.scenarios), len(text or ""))
     return ready
 
 
@@ -107,18 +110,21 @@ def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wish
     kept = _kept(script, scenarios, chosen, wishes)
     scenarios = scenarios if ahead is part else list(part.of(scenarios))
     kept = kept if ahead is part else list(part.of(kept))
-    if loaded is not None and (beyond := unable((op for s in kept for op in s.ops), loaded.abilities)):
-        raise Unreadable(beyond)
-    _note_uploads(script.file, kept)
+    each = _each_once(kept)
+    if loaded is not None and unable(each, loaded.abilities):
+        raise Unreadable(unable((op for s in kept for op in s.ops), loaded.abilities))
+    _note_uploads(script.file, each)
     clock = next((h.ms for h in script.headers if h.kind == "clock"), DEFAULT_CLOCK)
-    doubtful = doubts((op for s in kept for op in s.ops), loaded.form) if loaded is not None else []
+    doubtful: list[Problem] = []
+    if loaded is not None and doubts(each, loaded.form):
+        doubtful = doubts((op for s in kept for op in s.ops), loaded.form)
     return Ready(script, tuple(kept), loaded, clock, len(scenarios) - len(kept), tuple(doubtful))
 
 
-def _note_uploads(file: str, scenarios: list[Scenario]) -> None:
+def _note_uploads(file: str, ops: list[Op]) -> None:
     """Files that a person chooses are read as the steps come to them: whoever wants to know what is read hears of them now."""
     folder = Path(file).parent
-    named = {each.name for s in scenarios for op in s.ops if isinstance(op.act, Upload) for each in op.act.files}
+    named = {each.name for op in ops if isinstance(op.act, Upload) for each in op.act.files}
     note_read(*(str(folder / name) for name in sorted(named)))
 
 
@@ -156,12 +162,17 @@ def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Proble
 
 def _bound(scenarios: list[Scenario], loaded: Loaded) -> list[Problem]:
     """Everything that the subject does not fit; where all fits, every address has been followed to where it leads."""
-    ops = [op for s in scenarios for op in s.ops]
-    problems = check_ops(ops, loaded.form)
-    if not problems:
-        for segments in {address.segments for op in ops if (address := _address(op.act)) is not None}:
-            loaded.follow(segments)
-    return problems
+    each = _each_once(scenarios)
+    if check_ops(each, loaded.form):
+        return check_ops((op for s in scenarios for op in s.ops), loaded.form)
+    for segments in {address.segments for op in each if (address := _address(op.act)) is not None}:
+        loaded.follow(segments)
+    return []
+
+
+def _each_once(scenarios: list[Scenario]) -> list[Op]:
+    """One step or check for all that say the same: what is wrong with none of these is wrong with none."""
+    return list({id(op.act): op for s in scenarios for op in s.ops}.values())
 
 
 def _address(act: Any) -> Address | None:
@@ -219,10 +230,13 @@ def play_script(
     folder, loaded = str(Path(chosen.file).parent), ready.loaded
     if begun is not None:
         begun(chosen.file, len(ready.scenarios))
+    alike = loaded is not None and loaded.repeats and teller is None
+    beginnings = Beginnings(ready.scenarios, ready.clock) if alike else None
     with reading_below(wishes.roots_for(chosen.file)):
-        for scenario in ready.scenarios if loaded is not None else ():
+        for number, scenario in enumerate(ready.scenarios if loaded is not None else ()):
             assert loaded is not None
-            result = _alive(scenario, loaded, folder, ready.clock, chosen.file, teller)
+            beginning = beginnings.of(number) if beginnings is not None else None
+            result = _alive(scenario, loaded, folder, ready.clock, chosen.file, teller, beginning)
             results.append(result)
             if tell is not None:
                 tell(result)
@@ -237,13 +251,15 @@ def play_script(
 _ORDINALS = {2: "2nd", 3: "3rd"}
 
 
-def _alive(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str, teller: Teller | None) -> ScenarioResult:
+def _alive(
+    scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str, teller: Teller | None, beginning: Beginning | None = None
+) -> ScenarioResult:
     """Plays *scenario*; a fault of our own ends it, and nothing else."""
     try:
         subject = loaded.begin(folder)
         seen: list[tuple[int, bool]] = []
         watch: Watch | None = (lambda number, held: seen.append((subject.elapsed(), held))) if teller is not None else None
-        result = play_scenario(scenario, subject, clock, file, watch)
+        result = play_scenario(scenario, subject, clock, file, watch, beginning)
         for again in range(loaded.retries):
             if result.verdict != "fail":
                 break
@@ -271,8 +287,12 @@ def _details(fault: Exception) -> str:
 Watch = Callable[[int, bool], None]  # hears of every step and check that is over: its number, and whether it failed nothing
 
 
-def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str, watch: Watch | None = None) -> ScenarioResult:
-    """Plays *scenario* on a fresh form of *subject*; *watch* hears of every step and check."""
+def play_scenario(
+    scenario: Scenario, subject: Subject, clock: int, file: str, watch: Watch | None = None, beginning: Beginning | None = None
+) -> ScenarioResult:
+    """Plays *scenario* on a fresh form of *subject*; *watch* hears of every step and check. What has been played of its *beginning*
+    is not played again, and what others share of it is kept.
+    """
     if scenario.fate == "aside":
         return _result(scenario, file, "aside", (), (), 0.0, 0, 0)
     started = perf_counter()
@@ -280,11 +300,16 @@ def play_scenario(scenario: Scenario, subject: Subject, clock: int, file: str, w
     ops = scenario.ops
     steps = checks = 0
     warnings: list[str] = []
-    broken = subject.load(clock if scenario.clock is None else scenario.clock)
+    begun = beginning.begun if beginning is not None else None
+    broken: Refusal | None = None
+    if begun is None:
+        broken = subject.load(clock if scenario.clock is None else scenario.clock)
+    else:
+        subject = begun.subject.trial()
     if broken is not None and ops:
         failures.append(_failure(subject, "fault", ops[0], ops, refusal=broken))
     elif broken is None:
-        steps, checks = _play_ops(subject, ops, failures, watch)
+        steps, checks = _play_ops(subject, ops, failures, watch, beginning)
         warnings += subject.warnings()
         trouble = subject.trouble() if ops else None
         if trouble is not None:
@@ -310,27 +335,33 @@ def _verdict(scenario: Scenario, failures: list[Failure]) -> str:
     return "error" if all(failure.kind == "unseen" for failure in failures) else "fail"  # neither right nor wrong
 
 
-def _play_ops(subject: Subject, ops: tuple[Op, ...], failures: list[Failure], watch: Watch | None) -> tuple[int, int]:
+def _play_ops(
+    subject: Subject, ops: tuple[Op, ...], failures: list[Failure], watch: Watch | None, beginning: Beginning | None
+) -> tuple[int, int]:
     """Plays *ops* until one fails, and the checks beside it; what failed comes to *failures*. How many steps and checks there were."""
-    steps = checks = 0
+    _, done, steps, checks = (beginning and beginning.begun) or (None, 0, 0, 0)
+    mark = beginning.mark if beginning is not None else 0
     subject.coming(ops)
-    for number, op in enumerate(ops, 1):
+    for number, op in enumerate(ops[done:], done + 1):
         if isinstance(op.act, Check | Cannot):
             checks += 1
             failed = judged(subject, op, ops)
             failures += failed
             if watch is not None:
                 watch(number, not failed)
-            continue
-        if any(failure.kind != "unseen" for failure in failures):
-            break
-        steps += 1
-        failure = taken(subject, op, ops, number)
-        if watch is not None:
-            watch(number, failure is None)
-        if failure is not None:
-            failures.append(failure)
-            break
+        else:
+            if any(failure.kind != "unseen" for failure in failures):
+                break
+            steps += 1
+            failure = taken(subject, op, ops, number)
+            if watch is not None:
+                watch(number, failure is None)
+            if failure is not None:
+                failures.append(failure)
+                break
+        if number == mark and not failures and beginning is not None:
+            beginning.keep(subject, steps, checks)
+            mark = beginning.mark
     return steps, checks
 
 
@@ -378,7 +409,7 @@ def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
     if finding.holds:
         return []
     lines = lines_of(op.source)
-    place = lines.place(op.source.file, check.offset, check.length)
+    place = lines.place(op.source.file, op.offset + check.offset, check.length)
     if finding.unseen is not None and finding.unseen.there:
         return [_failure(subject, "unseen", op, ops, check.noun, refusal=finding.refusal)._replace(place=place)]
     kind = _kind(finding.refusal) if finding.refusal is not None and finding.refusal.kind in NO_END else "check"
@@ -399,7 +430,7 @@ def _cannot(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
     step = op.act.step
     about = Noun("address", step.address) if getattr(step, "address", None) is not None else None
     failure = _failure(subject, "check", op, ops, about)
-    place = lines_of(op.source).place(op.source.file, op.act.offset, op.act.length)
+    place = lines_of(op.source).place(op.source.file, op.offset + op.act.offset, op.act.length)
     return [failure._replace(place=place, noun="step", predicate="cannot")]
 
 

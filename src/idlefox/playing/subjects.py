@@ -30,12 +30,15 @@ class Loaded(NamedTuple):
     warnings: tuple[str, ...] = ()
     make_ready: Callable[[], None] | None = None  # called before anything is played; raises Unreadable where nothing can be
     retries: int = 0  # how often a scenario that fails is played again: outside, not everything is up to the form
+    repeats: bool = False  # the same steps always lead to the same, and a form can be copied anywhere on the way
 
 
 def simulated(form: Form, plan: Plan) -> Loaded:
     """*form* as a subject that the engine plays."""
     stage = Stage(plan)
-    return Loaded(form, lambda folder: SimulatedForm(stage, folder), SimulatedForm.abilities, stage.way, page_warnings(form))
+    return Loaded(
+        form, lambda folder: SimulatedForm(stage, folder), SimulatedForm.abilities, stage.way, page_warnings(form), repeats=not form.python
+    )
 
 
 class Subjects:

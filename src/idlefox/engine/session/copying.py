@@ -40,6 +40,7 @@ class _Copy:
         """Gives *live* its own of everything that changes in place."""
         of = self.of
         live.trace = old.trace.copy()
+        live.elders = (*old.elders, (len(old.trace), self.cells)) if old.trace else ()
         live.edits = Edits()
         live.warnings = old.warnings.copy()
         live.heap = [(rank, order, of(cell), unit, check) for rank, order, cell, unit, check in old.heap]

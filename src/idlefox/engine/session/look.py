@@ -125,7 +125,7 @@ def trouble_inside(top: Cell) -> list[tuple[str, tuple[str, ...]]]:
 
 def last_touch(live: Live, cell: Cell) -> int:
     """The number of the step that changed *cell*, or something in it, last; 0 where none has since load."""
-    return next((step for step, _, c, name, _, _ in reversed(live.trace) if name in _TOUCHING and is_inside(c, cell)), 0)
+    return next((step for step, _, c, name, _, _ in reversed(live.own_trace()) if name in _TOUCHING and is_inside(c, cell)), 0)
 
 
 def count_of(cell: Cell) -> int | None:

@@ -97,7 +97,7 @@ def snapshot_of(top: Cell) -> State:
 def journal(live: Live) -> Journal:
     """All that has happened since load."""
     whole = Whole().of
-    changes = tuple(_changed(live.start, change, whole) for change in live.trace)
+    changes = tuple(_changed(live.start, change, whole) for change in live.own_trace())
     return Journal(live.start, changes, _exchanges(live))
 
 

@@ -32,6 +32,7 @@ class Live:
         self.step = 0
         self.acts = 0  # what a person has done so far, checks and waiting left out
         self.trace: list[Change] = []
+        self.elders: tuple[tuple[int, dict[Any, Any]], ...] = ()  # see `own_trace`
         self.edits = Edits()
         self.warnings: dict[str, None] = {}
         # What is to be judged, and what came of judging.
@@ -92,6 +93,19 @@ class Live:
             setattr(form, name, value)
             self.notify(form, "submitted" if name == "attempts" else name)
 
+    def own_trace(self) -> list[Change]:
+        """The trace with cells of this form in it. That of a copy begins with those of the form it was copied from: *elders* tell how
+        many changes were made there, and what each cell is here.
+        """
+        for count, cells in self.elders:
+            for at in range(count):
+                step, time, cell, name, before, after = self.trace[at]
+                if name == "focus":
+                    before, after = cells.get(before, before), cells.get(after, after)
+                self.trace[at] = (step, time, cells.get(cell, cell), name, before, after)
+        self.elders = ()
+        return self.trace
+
     def warn(self, cell: Cell | None, text: str) -> None:
         """Notes something that is no failure but that the person should know, once for each place."""
         where = cell.address() if cell is not None else ""
@@ -103,7 +117,7 @@ class Live:
     def carry_over(self, old: Live) -> None:
         """Takes over from *old*, the page as it was before it was loaded again, what outlives a page."""
         self.start, self.step, self.acts = old.start, old.step, old.acts
-        self.trace, self.warnings = old.trace, old.warnings
+        self.trace, self.elders, self.warnings = old.trace, old.elders, old.warnings
         self.requests, self.answers, self.location = old.requests, old.answers, old.location
         self.record, self.scripted_replies = old.record, old.scripted_replies
         self.scripted_lookups, self.remembered = old.scripted_lookups, old.remembered
