@@ -188,7 +188,7 @@ def statements(draw: st.DrawFn) -> str:
     return draw(st.sampled_from(pool)) + draw(st.sampled_from(["", "  # why", "\n\n"]))
 
 
-@settings(max_examples=200, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate), report_multiple_bugs=False)
+@settings(max_examples=100, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate), report_multiple_bugs=False)
 @given(st.lists(statements(), min_size=1, max_size=6))
 def test_any_script_survives_the_formatter(lines: list[str]) -> None:
     script = read_script_text('scenario "x"\n' + "".join(f"    {line}\n" for line in lines), "a.fox")

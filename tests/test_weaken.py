@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from conftest import Fox
+from conftest import Fox, waited
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -147,8 +147,7 @@ def test_an_interrupted_study_goes_on_where_it_was(fox: Fox, tmp_path: Path) -> 
     running = subprocess.Popen([sys.executable, "-m", "idlefox", "weaken", "crew.fox"], cwd=fox.folder, env={**os.environ, **state},
                                stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)  # fmt: skip
     notes = tmp_path / "state" / "idlefox" / "studies"
-    while running.poll() is None and not (notes.is_dir() and any(each.stat().st_size > 1000 for each in notes.iterdir())):
-        pass
+    waited(running, lambda: notes.is_dir() and any(each.stat().st_size > 1000 for each in notes.iterdir()))
     running.send_signal(signal.SIGINT)
     told = running.communicate()[1]
     assert (running.returncode, told.strip()) == (130, "interrupted")
