@@ -30,6 +30,7 @@ if os.environ.get("CI"):
 signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
+SLOW = ("test_live.py", "test_manners.py", "test_weaken.py")
 # They hold what is so, whatever it ought to be: lines that only they come by are not tested, and counting costs three times the time.
 REMEMBERED = ("test_journals.py", "test_odd.py")
 # They come by the same lines again and again: of several cases the first is counted.
@@ -47,7 +48,8 @@ BESIDE = (
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Leaves them out of coverage, unless it is to be known which test comes by each line (`tools/mutate.py`)."""
+    """Leaves them out of coverage, unless it is to be known which test comes by each line (`tools/mutate.py`). What takes longest begins."""
+    items.sort(key=lambda item: item.path.name not in SLOW)
     if getattr(config.option, "cov_context", None):
         return
     counted: set[str] = set()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import shutil
 import signal
 import socket
@@ -171,15 +172,27 @@ PAGES = [
 
 
 @ANY
-@pytest.mark.parametrize(("script", "steps", "code", "says"), PAGES)
-def test_what_a_page_does_to_a_scenario(fox: Fox, script: str, steps: str, code: int, says: str) -> None:
-    page = f"<!doctype html><form><label>Wick <input></label></form><script>{script}</script>"
-    body = "\n".join(f"    {step}" for step in steps.split("\n"))
-    fox.write(lamp__form__yaml=LAMP, lamp__html=page, lamp__fox=f'subject "lamp.form.yaml"\nscenario "it"\n{body}\n')
-    done = fox("run", "lamp.fox", "--live", "--deadline", "3s" if "3 s" in says else "60s")
-    assert says in " ".join(done.stdout.split()) or says in done.stdout, done.stdout
-    assert done.returncode == code, done.stdout + done.stderr
-    assert "Traceback" not in done.stderr
+def test_what_a_page_does_to_a_scenario(fox: Fox) -> None:
+    for number, (script, steps, _, says) in enumerate(PAGES):
+        folder = fox.folder / ("endless" if "3 s" in says else "pages") / f"p{number:02}"
+        folder.mkdir(parents=True)
+        (folder / "lamp.html").write_text(f"<!doctype html><form><label>Wick <input></label></form><script>{script}</script>")
+        (folder / "lamp.form.yaml").write_text(LAMP)
+        body = "\n".join(f"    {step}" for step in steps.split("\n"))
+        (folder / "lamp.fox").write_text(f'subject "lamp.form.yaml"\nscenario "it"\n{body}\n')
+    found: dict[str, tuple[str, str]] = {}
+    for name, more in (("pages", ()), ("endless", ("--deadline", "3s"))):
+        done = fox("run", name, "--live", *more, "--verbose", "--report", "json=r.json")
+        assert "Traceback" not in done.stderr
+        verdicts = {s["file"]: s["scenarios"][0]["verdict"] for s in json.loads((fox.folder / "r.json").read_text("utf-8"))["scripts"]}
+        told = re.split(r"^ (?=\S+lamp\.fox +\S)", done.stdout, flags=re.MULTILINE)[1:]
+        found |= {block.split()[0].split("/")[-2]: (verdicts[block.split()[0]], " ".join(block.split())) for block in told}
+    for number, (script, _, code, says) in enumerate(PAGES):
+        verdict, told_of = found[f"p{number:02}"]
+        assert verdict == ("pass", "fail", "error")[code], (script, told_of)
+        assert " ".join(says.split()) in told_of, (script, told_of)
+        if code == 1 and "3 s" not in says:
+            assert f"picture .idlefox/pages-p{number:02}-lamp-2.png" in told_of
 
 
 @ANY

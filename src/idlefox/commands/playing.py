@@ -116,10 +116,17 @@ def _with_pictures(result: ScriptResult, project: str) -> ScriptResult:
     for scenario in result.scenarios:
         material = scenario.material
         if material is not None and material.picture:
-            name = f"{os.path.basename(result.file).removesuffix('.fox')}-{scenario.at}.png"
+            name = f"{_in_one_word(result.file, project or '.')}-{scenario.at}.png"
             scenario = scenario._replace(material=material._replace(file=keep_picture(project or ".", name, material.picture)))
         found.append(scenario)
     return result._replace(scenarios=tuple(found))
+
+
+def _in_one_word(file: str, project: str) -> str:
+    """The script *file* as one name: with the folders around it in the project, for another folder may have one that is called so."""
+    inside = os.path.relpath(file, project)
+    name = os.path.basename(file) if inside.startswith("..") else inside
+    return name.removesuffix(".fox").replace(os.sep, "-")
 
 
 def list_scenarios(chosen: list[Chosen], problems: list[Problem], wishes: Wishes, console: Console) -> int:

@@ -354,6 +354,8 @@ class _Compiler:
         plan.tests_filled = [
             (c.bit, c.test) for c in plan.checks if c.kind not in ("badInput", "lookup") and (c.kind != "required" or c.on_empty)
         ]  # fmt: skip
+        if plan.kind not in ("form", "group", "rows", "row"):
+            plan.only_filled = sum({bit for bit, _ in plan.tests_filled} - {bit for bit, _ in plan.tests_empty})
         plan.said = tuple(settled_text(c, plan.label) for c in plan.checks)
         above: list[int] = []
         steps, container = 1, plan.parent

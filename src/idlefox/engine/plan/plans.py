@@ -96,7 +96,7 @@ class FieldPlan:
     __slots__ = (
         "above", "add", "again", "bad_bit", "blank", "checks", "commits", "cut", "derive", "enabled", "facts", "field",
         "first", "folded", "forgets", "form", "index", "key", "kind", "label", "level", "lookups", "messages_all", "normal",
-        "often", "options", "parent", "parse", "part", "parts", "path", "readonly", "remove", "required", "reveal", "said",
+        "often", "only_filled", "options", "parent", "parse", "part", "parts", "path", "readonly", "remove", "required", "reveal", "said",
         "tests_empty", "tests_filled", "unique", "value_watch", "views", "visible", "watch",
     )  # fmt: skip
 
@@ -116,6 +116,7 @@ class FieldPlan:
         self.lookups: list[CheckPlan] = []
         self.tests_empty: list[tuple[int, Test]] = []
         self.tests_filled: list[tuple[int, Test]] = []
+        self.only_filled = 0  # the checks of a field that nothing breaks while it is empty
         self.bad_bit = 0
         self.unique = False
         self.watch: dict[str, list[Watch]] = {}

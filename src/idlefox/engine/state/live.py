@@ -155,10 +155,14 @@ class Live:
         elif watch.target.form is not cell.plan.form:
             form = self.wholes[watch.target.form.name]  # a panel that reads the form behind it, or the other way round
             targets = reach(form, 0, watch.chain) if form.open else ()
+        elif watch.common == 0 and (only := self.statics[watch.target.index]) is not None:
+            targets = (only,)
         else:
             targets = reach(cell, watch.common, watch.chain)
+        filled = watch.unit == CHECK and watch.target.only_filled >> watch.check & 1
         for target in targets:
-            self._enqueue(watch.rank, target, watch.unit, watch.check)
+            if not filled or (target.active and target.value != ""):  # else it breaks nothing, and goes on breaking nothing
+                self._enqueue(watch.rank, target, watch.unit, watch.check)
 
     def enqueue_unit(self, cell: Cell, unit: int) -> None:
         """Queues a condition or the derived value of *cell*."""
