@@ -178,21 +178,25 @@ def statements(draw: st.DrawFn) -> str:
             found += draw(st.sampled_from([f".{draw(WORDS)}", f"[{draw(st.integers(-9, 99))}]", f"[{name}]"]))
         return found
 
-    pool = [
-        f"type {address()} {text()}", f"set {address()} {value()}", f"pick {address()} also {value()}, {value()}",
-        f"add {address()} at 3 with {value()}", f"expect {address()} = {value()}", f"expect payload includes {value()}",
-        f"expect {address()} is valid, not dirty within 3s", f"expect {address()} offers {value()}", f"note {text()}",
-        f"expect dirty = {address()}, {address()}", f"do {draw(WORDS)}({value()})", f"move {address()} to -2",
-        f"expect {address()} shows {text()}, {text()}", f"press Shift+Tab in {address()}", f"expect payload omits {address()}",
-    ]  # fmt: skip
-    return draw(st.sampled_from(pool)) + draw(st.sampled_from(["", "  # why", "\n\n"]))
+    pool = (
+        lambda: f"type {address()} {text()}", lambda: f"set {address()} {value()}", lambda: f"pick {address()} also {value()}, {value()}",
+        lambda: f"add {address()} at 3 with {value()}", lambda: f"expect {address()} = {value()}", lambda: f"expect payload includes {value()}",
+        lambda: f"expect {address()} is valid, not dirty within 3s", lambda: f"expect {address()} offers {value()}", lambda: f"note {text()}",
+        lambda: f"expect dirty = {address()}, {address()}", lambda: f"do {draw(WORDS)}({value()})", lambda: f"move {address()} to -2",
+        lambda: f"expect {address()} shows {text()}, {text()}", lambda: f"press Shift+Tab in {address()}", lambda: f"expect payload omits {address()}",
+        lambda: f'do {draw(WORDS)} with csv "a.csv"', lambda: f"do {draw(WORDS)} with\n        {value()}", lambda: f"fill\n        {address()} {value()}",
+    )  # fmt: skip
+    before = draw(st.sampled_from(["", "", "#¤ before\n    "]))
+    return before + draw(st.sampled_from(pool))() + draw(st.sampled_from(["", "  #¤ why", "\n\n"]))
 
 
-@settings(max_examples=100, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate), report_multiple_bugs=False)
+@settings(max_examples=200, deadline=None, phases=(Phase.explicit, Phase.reuse, Phase.generate), report_multiple_bugs=False)
 @given(st.lists(statements(), min_size=1, max_size=6))
 def test_any_script_survives_the_formatter(lines: list[str]) -> None:
-    script = read_script_text('scenario "x"\n' + "".join(f"    {line}\n" for line in lines), "a.fox")
+    text = 'scenario "x"\n' + "".join(f"    {line}\n" for line in lines)
+    script = read_script_text(text, "a.fox")
     laid_out = write_script(script)
+    assert laid_out.count("#¤") == text.count("#¤")
     again = read_script_text(laid_out, "a.fox")
     assert same(script, again)
     assert write_script(again) == laid_out
@@ -343,6 +347,7 @@ def test_walks_and_tables_of_other_files(fox: Fox) -> None:
 @pytest.mark.parametrize(("body", "file", "says"), [
     ("do grows with\n        1", "", "the row at line 8 has 1 cells; grows takes 2 (key, state)"),
     ("do grows with key\n        1", "", "the table differs in state"),
+    ('do grows with json "t.json"\n        1\n        # 2\n        3', "[]", "the rows of this table come from t.json"),
     ('do grows with json "t.json"', '[{"key": 1}]', "the table differs in state"),
     ('do grows with json "t.json"', '[{"key": 1, "state": 2}, {"key": 1}]', "differ in their members: state"),
     ('do grows with json "t.json"', '{"key": 1}', "expected an array of objects"),

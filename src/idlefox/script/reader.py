@@ -475,7 +475,10 @@ class _Reader:
         kind = s.take_word("csv", "json")
         if kind:
             path = s.plain_string("a path in double quotes")
-            return With((), (), kind, path, lead, self.finish(), (), line)
+            tail = self.finish()
+            self.trivia.clear()
+            self._no_rows(indent, path)
+            return With((), (), kind, path, lead, tail, (), line)
         names: list[str] = []
         while named or not s.at_end():
             word = s.name("a parameter's name")
@@ -496,6 +499,16 @@ class _Reader:
                 rows.append(row)
         end = self.left_over(inner) if inner > indent else ()
         return With(tuple(names), tuple(rows), "", "", lead, tail, end, line)
+
+    def _no_rows(self, indent: int, path: str) -> None:
+        """Rows do not stand under a table whose rows come from the file *path*."""
+        if self.peek() <= indent:
+            return
+        self.begin()
+        self.slip(Slip(f"the rows of this table come from {path}", self.s.at, "take these lines out, or name the parameters behind `with`"))
+        while self.peek() > indent:
+            self.trivia.clear()
+            self.skip_line(self.at)
 
     def _do_with(self, indent: int, lead: tuple[str, ...], line: int, start: int) -> Statement | None:
         """`do ROUTINE with …`: the routine once for each row; None (and nothing read) for a `do` without a table."""
