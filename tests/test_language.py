@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -178,7 +179,7 @@ def statements(draw: st.DrawFn) -> str:
             found += draw(st.sampled_from([f".{draw(WORDS)}", f"[{draw(st.integers(-9, 99))}]", f"[{name}]"]))
         return found
 
-    pool = (
+    pool: tuple[Callable[[], str], ...] = (
         lambda: f"type {address()} {text()}", lambda: f"set {address()} {value()}", lambda: f"pick {address()} also {value()}, {value()}",
         lambda: f"add {address()} at 3 with {value()}", lambda: f"expect {address()} = {value()}", lambda: f"expect payload includes {value()}",
         lambda: f"expect {address()} is valid, not dirty within 3s", lambda: f"expect {address()} offers {value()}", lambda: f"note {text()}",
