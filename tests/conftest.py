@@ -6,10 +6,9 @@ import os
 import signal
 import subprocess
 import sys
-from collections.abc import Callable, Generator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
-from unittest.mock import patch
 
 import pytest
 from hypothesis import settings
@@ -31,42 +30,11 @@ signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 SLOW = ("test_live.py", "test_manners.py", "test_weaken.py")
-# They hold what is so, whatever it ought to be: lines that only they come by are not tested, and counting costs three times the time.
-REMEMBERED = ("test_journals.py", "test_odd.py")
-# They come by the same lines again and again: of several cases the first is counted.
-AGAIN = (
-    "test_a_planted_fault_is_found_and_shown_in_few_steps", "test_the_clean_forms_break_none", "test_the_demos_own_suite_leaves_little_out",
-    "test_where_two_forms_part", "test_a_probe_holds_as_it_is_written", "test_steps_to_what_is_missing_meet_it",
-    "test_a_cluster_without_a_shared_folder_finds_what_one_process_finds", "test_what_a_page_shows_is_so",
-)
-# And these by what other tests come by.
-BESIDE = (
-    "test_any_script_survives_the_formatter", "test_what_is_shown_is_as_stated", "test_what_is_said_to_be_impossible_is_not_met_on_any_walk",
-    "test_incremental_equals_from_scratch_and_the_journal_rebuilds_every_state", "test_a_copy_goes_its_own_way", "test_nothing_else_comes_of_it",
-    "test_the_same_is_never_what_a_walk_tells_apart", "test_points_are_those_that_a_count_by_hand_comes_to",
-)  # fmt: skip
 
 
-def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
-    """Leaves them out of coverage, unless it is to be known which test comes by each line (`tools/mutate.py`). What takes longest begins."""
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """What takes longest begins, so that it does not end alone."""
     items.sort(key=lambda item: item.path.name not in SLOW)
-    if getattr(config.option, "cov_context", None):
-        return
-    counted: set[str] = set()
-    for item in items:
-        name = item.name.partition("[")[0]
-        if item.path.name in REMEMBERED or name in BESIDE or (name in AGAIN and name in counted):
-            item.add_marker("no_cover")
-        counted.add(name)
-
-
-@pytest.hookimpl(wrapper=True)
-def pytest_runtest_protocol(item: pytest.Item) -> Generator[None, object, object]:
-    """Neither is what the built program does for them counted."""
-    with patch.dict(os.environ):
-        if item.get_closest_marker("no_cover"):
-            os.environ.pop("COVERAGE_PROCESS_CONFIG", None)
-        return (yield)
 
 
 def waited(process: subprocess.Popen[Any], until: Callable[[], object]) -> None:

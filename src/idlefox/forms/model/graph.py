@@ -104,11 +104,15 @@ class Graph:
             for name in ("validity", "dirty", "marked"):
                 self._add((path, name), (each.path, name))
 
+    def _ends(self, unit: Unit) -> bool:
+        """Whether nothing that *unit* is judged from is judged from anything: most of a form is so."""
+        return self.edges.keys().isdisjoint(self.edges[unit])
+
     def rings(self) -> Iterator[list[Unit]]:
         """Each ring once, as the units on it in order."""
         done: set[Unit] = set()
         for start in list(self.edges):
-            if start in done:
+            if start in done or self._ends(start):
                 continue
             trail: list[Unit] = [start]
             places = {start: 0}
@@ -130,6 +134,9 @@ class Graph:
     def _order(self) -> dict[Unit, int]:
         ranks: dict[Unit, int] = {}
         for start in list(self.edges):
+            if self._ends(start):
+                ranks[start] = 1
+                continue
             stack: list[tuple[Unit, bool]] = [(start, False)]
             while stack:
                 unit, ready = stack.pop()
