@@ -29,7 +29,7 @@ server: {takes: 1s, replies: [{when: old, status: 422, errors: {name: Too old.}}
 LINES = (
     'type name "x"', 'retype name "Alken"', "blur", "turn old on", "toggle old", "add crew", 'type crew[0].who "Una"', "remove crew[0]",
     "submit", "settle", "wait 500ms", 'answer names with accept "" after 3s', "answer submit with failure", "leave", "return", "reset",
-    "expect name is valid", "expect outcome is waiting within 3s", 'expect name shows "Gone."', "expect cannot submit", "expect crew has 1 row",
+    'do put("Una", 1)', 'do put("Una", true)', 'fill\n        name "x"\n        old true', "expect name is valid", "expect outcome is waiting within 3s", 'expect name shows "Gone."', "expect cannot submit", "expect crew has 1 row",
 )  # fmt: skip
 WAYS = st.lists(st.sampled_from(LINES), min_size=3, max_size=6)
 SUITES = st.lists(
@@ -53,7 +53,7 @@ def played(file: Path, repeats: bool) -> Any:
 def test_nothing_else_comes_of_it(ways: tuple[list[str], ...], suite: list[tuple[int, list[str], str]], tmp_path_factory: pytest.TempPathFactory) -> None:
     folder = tmp_path_factory.mktemp("alike")
     (folder / "boats.form.yaml").write_text(SHEET)
-    text = 'subject "boats.form.yaml"\n'
+    text = 'subject "boats.form.yaml"\nroutine put(who, what)\n    retype name "$who $what"\n    fill\n        name $who\n    expect name != $what\n'
     for way, lines, fate in suite:
         text += f'scenario "s"{fate}\n' + "".join(f"    {line}\n" for line in (*ways[way], *lines))
     (folder / "a.fox").write_text(text)

@@ -14,10 +14,10 @@ from typing import Any
 from ..forms.values.values import as_text
 from ..problems import NO_FILE, Problem, Unreadable, near_file
 from .ops import WHOLE, Op, Part, Scenario, lines_of, path_span
-from .resolve import Env, Wrong, absolute, plain, resolve
+from .resolve import Env, Wrong, absolute, parameters_in, plain, resolve
 from .routines import Faults, Routines
 from .tables import TableRow, read_table
-from .tree import Block, Body, Do, Fill, Inside, Row, Script, Statement, With
+from .tree import Block, Body, Do, Fill, FillLine, Inside, Row, Script, Statement, With
 
 _DEEPEST = 40
 _MOST = 100_000  # steps of one scenario, and routines played in it
@@ -49,7 +49,8 @@ class _Expander:
         self.prelude = next((b for b in script.blocks if b.kind == "prelude"), None)
         self.spent = 0
         self._first: tuple[list[Op], int] | None = None  # what the prelude does, and what of `spent` that is
-        self._cache: dict[tuple[int, tuple[Any, ...]], Any] = {}
+        self._cache: dict[tuple[Any, ...], Any] = {}
+        self._names: dict[tuple[int, ...], tuple[str, ...]] = {}  # the parameters that acts have
 
     # scenarios
     def scenarios(self, part: Part) -> list[Scenario]:
@@ -149,21 +150,33 @@ class _Expander:
             self._do(act, statement, env, prefix, source, calls, ops, trail)
         elif isinstance(act, Fill):
             for line in act.lines:
+                said = FillLine(line.address, line.value)
                 try:
-                    address, value = absolute(line.address, env, prefix), plain(line.value, env)
+                    one = self._once((id(line.address), id(line.value)), said, env if statement.templated else {}, prefix)
                 except Wrong as fault:
                     self._wrong(fault, line.offset, line.address.length, source, calls)
                     continue
-                one = line._replace(address=address, value=value)
                 ops.append(Op(one, line.line, line.offset, line.address.length, source, calls))
         else:
-            key = (id(act), prefix)
-            resolved = None if statement.templated else self._cache.get(key)
-            if resolved is None:
-                resolved = resolve(act, env, prefix)
-                if not statement.templated:
-                    self._cache[key] = resolved
+            resolved = self._once((id(act),), act, env if statement.templated else {}, prefix)
             ops.append(Op(resolved, statement.line, statement.offset, statement.length, source, calls))
+
+    def _once(self, known: tuple[int, ...], act: Any, env: Env, prefix: tuple[Any, ...]) -> Any:
+        """*act*, *known* by its parts, resolved: what comes to the same is the same object, however often it is played."""
+        key: tuple[Any, ...] = (known, prefix)
+        if env:
+            names = self._names.get(known)
+            if names is None:
+                names = self._names[known] = tuple(sorted(parameters_in(act)))
+            values = [env.get(name, self) for name in names]
+            key = (known, prefix, *map(type, values), *[repr(each) if type(each) is float else each for each in values])
+        try:
+            found = self._cache.get(key)
+        except TypeError:  # a list or an object
+            return resolve(act, env, prefix)
+        if found is None:
+            found = self._cache[key] = resolve(act, env, prefix)
+        return found
 
     def _do(
         self, act: Do, statement: Statement, env: Env, prefix: tuple[Any, ...], source: Script, calls: tuple[str, ...],

@@ -41,6 +41,13 @@ def plain(value: Any, env: Env) -> Any:
     return value
 
 
+def parameters_in(thing: Any) -> set[str]:
+    """The names of all parameters in any part of a tree."""
+    if isinstance(thing, Parameter):
+        return {thing.name}
+    return {name for part in thing for name in parameters_in(part)} if isinstance(thing, tuple) else set()
+
+
 def _inner(value: Any, env: Env) -> Any:
     """A member of a list or object, which cannot be `nothing`."""
     found = plain(value, env)
