@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 from conftest import Fox
 
+from idlefox.forms.model.graph import Graph
 from idlefox.forms.model.live import Find, Place
 from idlefox.forms.schema.read import read_schema
 from idlefox.forms.sheet.read import read_sheet_text
@@ -101,3 +102,14 @@ def test_a_slip_in_yaml_is_answered_with_the_line_as_it_should_be(fox: Fox, shee
     assert (problem.place.line, problem.place.column) == place
     assert cause in problem.cause
     assert remedy in problem.remedy
+
+
+def test_the_order_ranks_each_unit_above_all_that_it_is_judged_from() -> None:
+    text = (
+        'form: f\nfields: {t: {derive: {from: "now()"}}, u: {derive: {from: t}}, v: {derive: {from: "u + t"}, visible: "filled(u)"}, '
+        "g: {type: group, visible: v.valid, fields: {a: {rules: [{holds: 'value != t'}]}}}}"
+    )
+    graph = Graph(read_sheet_text(text, "f"))
+    for unit, sources in graph.edges.items():
+        assert all(graph.order.get(unit, 1) > graph.order.get(source, 1) for source in sources), unit
+    assert list(graph.rings()) == []

@@ -135,7 +135,7 @@ class Graph:
         ranks: dict[Unit, int] = {}
         for start in list(self.edges):
             if self._ends(start):
-                ranks[start] = 1
+                ranks[start] = 2  # what it is judged from: 1, as whatever is not here
                 continue
             stack: list[tuple[Unit, bool]] = [(start, False)]
             while stack:
