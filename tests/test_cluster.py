@@ -24,13 +24,16 @@ python: r.py
 fields:
   a: {label: A, rules: [{required: true}, {python: takes_a_worker}]}
 """
-# Whoever plays this first is killed by its id, if it is a worker.
+# Whoever plays this first is killed by its id, if it is a worker; two that play it at the same moment are not both the first.
 RULES = """import os, signal
 
 def takes_a_worker(value, form):
     mark = os.environ.get("A_WORKER", "")
-    if mark and not os.path.exists(mark):
-        open(mark, "w").close()
+    if mark:
+        try:
+            open(mark, "x").close()
+        except FileExistsError:
+            return
         os.kill(os.getpid(), signal.SIGKILL)
 """
 
