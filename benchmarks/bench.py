@@ -94,12 +94,10 @@ def keystroke() -> None:
             live = stage.fresh(0)
             for cell, text in zip(live.root.parts, TEXTS, strict=True):
                 focus(live, cell)
-                for character in text:
-                    hands.press_key(live, cell, character)
+                hands.press_keys(live, cell, text)
                 blur(live)
                 focus(live, cell)
-                for character in text:
-                    hands.press_key(live, cell, character)
+                hands.press_keys(live, cell, text)
 
     def by_hand() -> None:
         for _ in range(40):
@@ -136,7 +134,7 @@ def typing(live: Live, index: int) -> Callable[[], None]:
     def work() -> None:
         for _ in range(200):
             for character in "abcdefghij":
-                hands.press_key(live, cell, character)
+                hands.press_keys(live, cell, character)
                 enabled(live.root, None)
             hands.step_clear(live, cell)
         live.trace.clear()
@@ -212,7 +210,7 @@ def row_key() -> None:
                 focus(live, part)
                 for _ in range(100):
                     for character in "abcdefghij":
-                        hands.press_key(live, part, character)
+                        hands.press_keys(live, part, character)
                         enabled(live.root, None)
                     hands.step_clear(live, part)
             live.trace.clear()

@@ -26,9 +26,7 @@ def type_text(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> 
     focus(live, cell)
     if over and not text:
         hands.step_clear(live, cell)
-    for character in text:
-        hands.press_key(live, cell, character, over=over)
-        over = False
+    hands.press_keys(live, cell, text, over=over)
 
 
 def type_over(live: Live, cell: FieldCell, text: str) -> None:

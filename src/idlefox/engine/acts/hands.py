@@ -5,12 +5,13 @@ Each `step_` function is one step on one live form; it raises `Cannot` where a p
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from ...forms.model.form import TEXT_KINDS
 from ...forms.values import whatwg
 from ...forms.values.values import equal, in_order, is_chosen, same_choice, written
-from ..judge.change import assign, commit, set_edited
+from ..judge.change import Changed, assign_each, commit, set_edited
 from ..judge.choices import Offered, offered
 from ..judge.lists import spread
 from ..judge.questions import ask
@@ -32,11 +33,19 @@ def person_changes(live: Live, cell: FieldCell, raw: str, value: Any, bad_input:
     """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it."""
     if raw == cell.raw and bad_input is cell.bad_input and same_choice(value, cell.value):
         return
+    _edited(live, cell)
+    assign_each(live, cell, ((raw, value, bad_input),), by_person=True, follow=_follow)
+
+
+def _edited(live: Live, cell: FieldCell) -> None:
     if not cell.edited:
         set_edited(live, cell, True)
     if cell.plan.commits == AT_ONCE:
         commit(live, cell)
-    assign(live, cell, raw, value, bad_input, by_person=True)
+
+
+def _follow(live: Live, cell: FieldCell) -> None:
+    """What a person's change of *cell* brings about."""
     if live.heap:
         spread(live)
     if cell.server:
@@ -71,16 +80,29 @@ def _room(cell: FieldCell, raw: str, text: str) -> str:
     return kept
 
 
-def press_key(live: Live, cell: FieldCell, character: str, *, over: bool = False) -> None:
-    """One key typed at the end of what is there, or *over* it all."""
-    raw = "" if over else cell.raw
-    if cell.plan.field.limit is not None or character in "\r\n":
-        character = _room(cell, raw, character)
-        if not character and not over:
-            return
-    raw += character
-    value, bad_input = cell.plan.parse(raw)
-    person_changes(live, cell, raw, value, bad_input)
+def press_keys(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> None:
+    """The characters of *text* typed one by one at the end of what is there, or the first *over* it all."""
+    assign_each(live, cell, _typed(live, cell, text, over), by_person=True, follow=_follow)
+
+
+def _typed(live: Live, cell: FieldCell, text: str, over: bool) -> Iterator[Changed]:
+    """What each key makes of *cell* as it is when it is pressed."""
+    parse, commits = cell.plan.parse, cell.plan.commits
+    narrow = cell.plan.field.limit is not None or "\n" in text or "\r" in text
+    for character in text:
+        before = "" if over else cell.raw
+        if narrow:
+            character = _room(cell, before, character)
+            if not character and not over:
+                continue
+        over = False
+        raw = before + character
+        value, bad_input = parse(raw)
+        if raw == cell.raw and bad_input is cell.bad_input and same_choice(value, cell.value):
+            continue
+        if not cell.edited or commits == AT_ONCE:
+            _edited(live, cell)
+        yield raw, value, bad_input
 
 
 def step_paste(live: Live, cell: FieldCell, text: str) -> None:

@@ -12,7 +12,7 @@ from ..state.live import Live
 from .attempt import press
 from .buttons import button_enabled, button_visible
 from .focus import focus, tab
-from .hands import chosen_text, person_changes, press_key, step_erase, step_set, step_turn
+from .hands import chosen_text, person_changes, press_keys, step_erase, step_set, step_turn
 from .panels import close
 from .reset import press_reset
 from .sight import need_reach
@@ -70,7 +70,7 @@ def _key_in(live: Live, here: FieldCell, key: str) -> None:
         # HTML, "Implicit submission": from a control that is not a place to type lines in.
         if kind == "textarea":
             need_reach(live, here, "typing into")
-            press_key(live, here, "\n")
+            press_keys(live, here, "\n")
         elif kind not in _NO_ENTER:
             _enter(live, here)
     elif here.readonly:
@@ -87,7 +87,7 @@ def _space(live: Live, here: FieldCell, kind: str) -> None:
     if kind == "checkbox" and not here.plan.field.many:
         step_turn(live, here, None)
     elif kind in TYPED:
-        press_key(live, here, " ")
+        press_keys(live, here, " ")
     elif kind == "radio" and here.value is None:
         first = next((o.value for o in offered(here) if o.enabled), None)
         if first is not None:

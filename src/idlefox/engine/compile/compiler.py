@@ -356,7 +356,7 @@ class _Compiler:
         ]  # fmt: skip
         if plan.kind not in ("form", "group", "rows", "row"):
             plan.only_filled = sum({bit for bit, _ in plan.tests_filled} - {bit for bit, _ in plan.tests_empty})
-        plan.said = tuple(settled_text(c, plan.label) for c in plan.checks)
+        plan.said.update((c.bit, (said,)) for c in plan.checks if (said := settled_text(c, plan.label)) is not None)
         above: list[int] = []
         steps, container = 1, plan.parent
         while container is not None:

@@ -42,7 +42,12 @@ def broken_checks(cell: Cell) -> int:
 
 def judge(live: Live, cell: Cell) -> None:
     """Judges all rules of *cell*."""
-    mask = broken_checks(cell)
+    settle(live, cell, broken_checks(cell))
+
+
+def settle(live: Live, cell: Cell, broken: int) -> None:
+    """*cell* breaks the checks *broken* now, and what lookups have refused."""
+    mask = broken
     if type(cell) is FieldCell and cell.questions:
         mask |= refused_bits(cell)
     if mask != cell.broken:
@@ -144,11 +149,11 @@ def set_status(live: Live, cell: Cell) -> None:
         live.notify(cell, "validity")
     container: Container | None = cell if isinstance(cell, Container) else cell.up
     while container is not None:
-        old = validity_of(container)
-        tally = container.tally
+        tally, watched = container.tally, container.plan.watch
+        old = validity_of(container) if watched else status
         tally[before] -= 1
         tally[status] += 1
-        if container.plan.watch and validity_of(container) != old:
+        if watched and validity_of(container) != old:
             live.notify(container, "validity")
         container = container.up
 

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from ...forms.values.values import equal, same_choice
+from ..plan.plans import CHANGE
 from ..state.cells import Cell, FieldCell, ListCell, value_of
 from ..state.live import Live
 from ..state.long_texts import LONG
-from .breaks import index_twin, judge
+from .breaks import broken_checks, index_twin, settle
 from .questions import end_questions
+
+Changed = tuple[str, Any, bool]  # the raw text of a control, the value it stands for, whether it is bad input
+Follow = Callable[[Live, FieldCell], None]
 
 
 def commit(live: Live, cell: FieldCell, committed: bool = True) -> None:
@@ -28,34 +33,70 @@ def set_edited(live: Live, cell: FieldCell, edited: bool) -> None:
 
 def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool, *, by_person: bool = False) -> None:
     """Gives *cell* a value; what reads it is queued, not yet judged."""
-    trace, step, now = live.trace, live.step, live.now
-    before = cell.value
-    noted: tuple[Any, Any] = before, value
-    if raw != cell.raw:
-        if len(raw) > LONG or len(cell.raw) > LONG:
-            noted = _note_long(live, cell, raw, value)
-        else:
-            trace.append((step, now, cell, "reads", cell.raw, raw))
-        cell.raw = raw
-    same = value == before and type(before) is str if type(value) is str else same_choice(value, before)
-    cell.bad_input = bad_input
+    assign_each(live, cell, ((raw, value, bad_input),), by_person=by_person)
+
+
+def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would cost a quarter more (`benchmarks/bench.py keystroke`)
+    live: Live, cell: FieldCell, changes: Iterable[Changed], *, by_person: bool = False, follow: Follow | None = None
+) -> None:
+    """Gives *cell* one value after the other; *follow* sees to what each brings about, where it can bring about anything.
+
+    Every key that is typed comes by here: what does not change from one to the next is looked up once.
+    """
     plan = cell.plan
-    if not same:
-        trace.append((step, now, cell, "value", *noted))
-        cell.value = value
-        if plan.lookups:
-            end_questions(live, cell)
-    dirty = by_person or cell.dirty if live.ever else is_changed(live, cell)
-    if dirty is not cell.dirty:
-        set_dirty(live, cell, dirty)
-    if plan.unique:
-        index_twin(live, cell)
-    if plan.checks:
-        judge(live, cell)
-    if plan.value_watch and not same:
-        live.notify(cell, "value")
-    if live.restructured:
-        compare_lists(live, cell)
+    note, step, now = live.trace.append, live.step, live.now
+    checks, lookups, watch, unique, normal = plan.checks, plan.lookups, plan.value_watch, plan.unique, plan.normal
+    first, again = plan.first <= CHANGE, plan.again <= CHANGE
+    ever, bound, said = live.ever, bool(lookups or plan.above), plan.said
+    for raw, value, bad_input in changes:
+        was, before = cell.raw, cell.value
+        noted: tuple[Any, Any] = before, value
+        if raw != was:
+            if len(raw) > LONG or len(was) > LONG:
+                noted = _note_long(live, cell, raw, value)
+            else:
+                note((step, now, cell, "reads", was, raw))
+            cell.raw = raw
+        cell.bad_input = bad_input
+        text = type(value) is str
+        same = value == before and type(before) is str if text else same_choice(value, before)
+        if not same:
+            note((step, now, cell, "value", *noted))
+            cell.value = value
+            if lookups:
+                end_questions(live, cell)
+        if ever:
+            dirty = by_person or cell.dirty
+        elif text and not bad_input:
+            dirty = value != cell.initial
+        else:
+            dirty = is_changed(live, cell)
+        if dirty is not cell.dirty:
+            set_dirty(live, cell, dirty)
+        if unique:
+            index_twin(live, cell)
+        if checks:
+            if text and cell.active and not bad_input:
+                seen = value if normal is None else normal(value)
+                broken = 0
+                for bit, test in plan.tests_filled if seen else plan.tests_empty:
+                    if test(cell, seen):
+                        broken |= bit
+            else:
+                broken = broken_checks(cell)
+            if broken != cell.broken or lookups:
+                settle(live, cell, broken)
+        if watch and not same:
+            live.notify(cell, "value")
+        if live.restructured:
+            compare_lists(live, cell)
+        # What breaks now has been reported before, word for word: most keys bring about nothing more.
+        if follow is not None and (
+            bound
+            or (again and cell.reported is not said.get(cell.broken) if cell.has_reported else first)
+            or live.heap or live.followers or cell.server or live.server_on_containers
+        ):  # fmt: skip
+            follow(live, cell)
 
 
 def _note_long(live: Live, cell: FieldCell, raw: str, value: Any) -> tuple[Any, Any]:

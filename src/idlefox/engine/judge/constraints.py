@@ -12,14 +12,14 @@ from typing import Any
 from ...forms.values import whatwg
 
 
-def too_long(text: str, most: float) -> bool:
-    """HTML, "suffering from being too long": in UTF-16 code units."""
-    return whatwg.utf16_length(text) > most
+def too_long(most: float) -> Callable[[Any, str], bool]:
+    """HTML, "suffering from being too long": whether a cell's text is, in UTF-16 code units. No character has more than two."""
+    return lambda cell, text: 2 * len(text) > most and whatwg.utf16_length(text) > most
 
 
-def too_short(text: str, least: float) -> bool:
-    """HTML, "suffering from being too short"."""
-    return whatwg.utf16_length(text) < least
+def too_short(least: float) -> Callable[[Any, str], bool]:
+    """HTML, "suffering from being too short": whether a cell's text is."""
+    return lambda cell, text: len(text) < least and whatwg.utf16_length(text) < least
 
 
 def number_of(kind: str) -> Callable[[Any], Any]:
@@ -57,8 +57,6 @@ def off_step(kind: str, value: Any, step: Any, base: Any) -> bool:
     return whatwg.step_mismatch(exact, size * scale, default_base if start is None else start)
 
 
-def each_of(fits: Callable[[str], bool], several: bool) -> Callable[[str], bool]:
-    """Whether a text does not fit; of one that holds *several* (addresses with `multiple`), whether any part does not."""
-    if several:
-        return lambda text: not all(fits(part.strip(whatwg.ASCII_WHITE_SPACE)) for part in text.split(","))
-    return lambda text: not fits(text)
+def each_of(fits: Callable[[str], bool]) -> Callable[[str], bool]:
+    """Whether any part of a text that holds several (addresses with `multiple`) does not fit."""
+    return lambda text: not all(fits(part.strip(whatwg.ASCII_WHITE_SPACE)) for part in text.split(","))

@@ -83,26 +83,29 @@ def _test(name: str, parameter: Any, field: Field) -> Test:
     return maker(parameter, field) if maker is not None else lambda cell, value: True
 
 
-def _length(beyond_limit: Callable[[str, float], bool]) -> Callable[[Any, Field], Test]:
+def _length(beyond_limit: Callable[[float], Test]) -> Callable[[Any, Field], Test]:
     """Lengths count only after a person's edit (HTML, "dirty value flag" and its last change)."""
-    return lambda limit, field: lambda cell, value: cell.edited and beyond_limit(cell.value, limit)
 
-
-def _pattern(parameter: str, field: Field) -> Test:
-    wrong = each_of(whole_match(parameter), _several(field))
-    return lambda cell, value: wrong(cell.value)
-
-
-def _type(fits: Callable[[str], bool]) -> Callable[[Any, Field], Test]:
     def make(parameter: Any, field: Field) -> Test:
-        wrong = each_of(fits, _several(field))
-        return lambda cell, value: wrong(cell.value)
+        beyond_it = beyond_limit(parameter)
+        return lambda cell, value: cell.edited and beyond_it(cell, cell.value)
 
     return make
 
 
-def _several(field: Field) -> bool:
-    return field.kind == "email" and field.multiple
+def _pattern(parameter: str, field: Field) -> Test:
+    return _misfit(whole_match(parameter), field)
+
+
+def _type(fits: Callable[[str], bool]) -> Callable[[Any, Field], Test]:
+    return lambda parameter, field: _misfit(fits, field)
+
+
+def _misfit(fits: Callable[[str], bool], field: Field) -> Test:
+    if field.kind == "email" and field.multiple:
+        wrong = each_of(fits)
+        return lambda cell, value: wrong(cell.value)
+    return lambda cell, value: not fits(cell.value)
 
 
 def _missing(parameter: Any, field: Field) -> Test:

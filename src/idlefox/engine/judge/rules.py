@@ -41,15 +41,15 @@ def _parameter(parameter: Any, compile_: Compile) -> Callable[[Any], Any]:
     return lambda cell: parameter
 
 
-def _length(beyond_limit: Callable[[str, float], bool]) -> Callable[..., Test]:
+def _length(beyond_limit: Callable[[float], Test]) -> Callable[..., Test]:
     def make(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
         if isinstance(parameter, int):
-            return lambda cell, text: beyond_limit(text, parameter)
+            return beyond_limit(parameter)
         bound = _parameter(parameter, compile_)
 
         def test(cell: Any, text: str) -> bool:
             limit = bound(cell)
-            return isinstance(limit, int | float) and not isinstance(limit, bool) and beyond_limit(text, limit)
+            return isinstance(limit, int | float) and not isinstance(limit, bool) and beyond_limit(limit)(cell, text)
 
         return test
 
@@ -66,9 +66,10 @@ def _pattern(parameter: str, plan: FieldPlan, compile_: Compile) -> Test:
 
 def _type(fits: Callable[[str], bool]) -> Callable[..., Test]:
     def make(parameter: Any, plan: FieldPlan, compile_: Compile) -> Test:
-        several = fits is whatwg.is_email and plan.field is not None and plan.field.multiple
-        wrong = each_of(fits, several)
-        return lambda cell, text: wrong(text)
+        if fits is whatwg.is_email and plan.field is not None and plan.field.multiple:
+            wrong = each_of(fits)
+            return lambda cell, text: wrong(text)
+        return lambda cell, text: not fits(text)
 
     return make
 

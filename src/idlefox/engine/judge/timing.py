@@ -60,15 +60,9 @@ def _forget_server_above(live: Live, container: Container) -> None:
 def report(live: Live, cell: Cell) -> None:
     """Takes what *cell* breaks now into *reported*."""
     broken = cell.broken
-    said: tuple[Said, ...] = ()
-    if broken:
-        settled = cell.plan.said
-        if settled:
-            said = tuple([
-                settled[c.index] or (c.index, message_text(live, cell, c)) for c in cell.plan.checks if broken & c.bit
-            ])  # fmt: skip
-        else:
-            said = tuple([(c.index, message_text(live, cell, c)) for c in cell.plan.checks if broken & c.bit])
+    said: tuple[Said, ...] = cell.plan.said.get(broken, ())
+    if broken and not said:
+        said = tuple([(c.index, message_text(live, cell, c)) for c in cell.plan.checks if broken & c.bit])
     if isinstance(cell, FieldCell) and cell.questions:
         said = (*said, *((index, question.message) for index, question in cell.questions.items() if question.lost))
     set_reported(live, cell, said)

@@ -141,7 +141,7 @@ class FieldPlan:
         self.blank: Any = None
         self.forgets = False  # when it or something around it is hidden
         self.above: tuple[int, ...] = ()  # how many steps up the containers stand that have checks of their own
-        self.said: tuple[tuple[int, str] | None, ...] = ()  # of each check what it reports, None where that depends
+        self.said: dict[int, tuple[tuple[int, str], ...]] = {0: ()}  # by the checks broken: what is reported, where it depends on nothing
         self.views: frozenset[str] = _NO_VIEWS  # the views of the sheet that show it
         self.facts: Native = NO_MARKUP  # what the markup of a page says of it
         self.commits = NEVER  # when a person's change is committed (HTML, "user validity")

@@ -19,6 +19,8 @@ from .ways import reach
 
 Change = tuple[int, int, Any, str, Any, Any]  # step, time, cell (None: the page itself), property, before, after
 
+_COUNTS = {"dirty": "dirty_count", "touched": "touched_count"}
+
 
 class Live:
     """One form in play. *now* is the virtual time in milliseconds since 1970-01-01T00:00Z."""
@@ -183,7 +185,7 @@ class Live:
         """Adds *by* to the number of dirty or touched fields of everything around *cell* (a container: itself too)."""
         if cell.plan.watch and not isinstance(cell, Container):
             self.notify(cell, name)
-        attribute = name + "_count"
+        attribute = _COUNTS[name]
         container: Container | None = cell if isinstance(cell, Container) else cell.up
         while container is not None:
             before = getattr(container, attribute)
