@@ -47,8 +47,10 @@ def blur(live: Live) -> None:
         commit(live, cell)
     live.set_focus(None)
     live.left = cell
-    set_touched(live, cell)
-    cut(live, cell)
+    if not cell.touched:
+        set_touched(live, cell)
+    if cell.plan.cut is not None:
+        cut(live, cell)
     spread(live)
     at_moment(live, cell, BLUR)
     if cell.plan.lookups:

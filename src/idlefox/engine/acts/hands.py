@@ -88,7 +88,7 @@ def press_keys(live: Live, cell: FieldCell, text: str, *, over: bool = False) ->
 def _typed(live: Live, cell: FieldCell, text: str, over: bool) -> Iterator[Changed]:
     """What each key makes of *cell* as it is when it is pressed."""
     parse, commits = cell.plan.parse, cell.plan.commits
-    narrow = cell.plan.field.limit is not None or "\n" in text or "\r" in text
+    narrow = over or cell.plan.field.limit is not None or "\n" in text or "\r" in text  # else every key lengthens what is there
     for character in text:
         before = "" if over else cell.raw
         if narrow:
@@ -98,7 +98,7 @@ def _typed(live: Live, cell: FieldCell, text: str, over: bool) -> Iterator[Chang
         over = False
         raw = before + character
         value, bad_input = parse(raw)
-        if raw == cell.raw and bad_input is cell.bad_input and same_choice(value, cell.value):
+        if narrow and raw == cell.raw and bad_input is cell.bad_input and same_choice(value, cell.value):
             continue
         if not cell.edited or commits == AT_ONCE:
             _edited(live, cell)

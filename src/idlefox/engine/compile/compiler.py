@@ -44,7 +44,7 @@ from .watches import UNIT_PROPERTY, Watches
 
 # A type's own rule, which counts whether or not the sheet lists it.
 _OWN_RULES = {"email": "email", "url": "url", "number": "badInput", **dict.fromkeys(whatwg.DATE_KINDS, "badInput")}
-_UNITS = {name: unit for unit, name in UNIT_PROPERTY.items()}
+_UNITS = {UNIT_PROPERTY[unit]: unit for unit in (DERIVE, VISIBLE, ENABLED, READONLY)}  # those that a form at load has judged
 _SHEET_FORM = SheetForm()
 
 
@@ -212,7 +212,8 @@ class _Compiler:
         if field.native is not None:
             plan.views = self.markup.views(plan)
         else:
-            plan.views = frozenset(name for name, shown in self.form.views.items() if any(_shows(a, plan) for a in shown))
+            if self.form.views:
+                plan.views = frozenset(name for name, shown in self.form.views.items() if any(_shows(a, plan) for a in shown))
         plan.visible = self._condition(plan, VISIBLE, field.visible)
         plan.enabled = self._condition(plan, ENABLED, field.enabled)
         plan.readonly = self._condition(plan, READONLY, field.readonly)
@@ -233,11 +234,12 @@ class _Compiler:
             kind = Kind(own, FLAGS[own], True)
             self._check(plan, Rule((kind,)), kind, None)
         for rule in field.rules:
+            parameters = self._parameters(rule) if not rule.native else {}
             for kind in rule.kinds:
                 if rule.native:
                     self._native_check(plan, rule, kind, field)
                 elif rule.at is None or rule.at == field.path:
-                    self._check(plan, rule, kind, None)
+                    self._check(plan, rule, kind, None, parameters)
         if field.options is not None and field.native is None and "among" not in named:
             self._options_rule(plan, field)
 
@@ -251,12 +253,14 @@ class _Compiler:
             self.watches.add(self.plan.paths[path], "rows", plan, CHECK, check.index, 0)
             self.watches.add(self.plan.paths[(*path, "*", field.options.value)], "value", plan, CHECK, check.index, 0)
 
-    def _check(self, target: FieldPlan, rule: Rule, kind: Kind, owner: FieldPlan | None) -> CheckPlan:
+    def _check(
+        self, target: FieldPlan, rule: Rule, kind: Kind, owner: FieldPlan | None, parameters: dict[str, Any] | None = None
+    ) -> CheckPlan:
         judged = owner or target
         message = message_for(rule, kind, self.texts, judged.kind)
         check = CheckPlan(len(target.checks), kind.name, kind.flag, rule.id, message, rule.line)
         check.on_empty = rule.on_empty or (owner is None and rule.at is not None and kind.name == "holds")
-        check.parameters = self._parameters(rule)
+        check.parameters = self._parameters(rule) if parameters is None else parameters
         if kind.name == "lookup":
             check.lookup, check.start = kind.parameter, MOMENTS[rule.start]
             check.debounce, check.remember = rule.debounce, rule.remember

@@ -145,11 +145,13 @@ def set_status(live: Live, cell: Cell) -> None:
         return
     cell.status = status
     live.trace.append((live.step, live.now, cell, "status", before, status))
-    if cell.plan.watch and not isinstance(cell, Container):
+    container: Container | None = cell.up
+    if isinstance(cell, Container):
+        container = cell
+    elif "validity" in cell.plan.watch:
         live.notify(cell, "validity")
-    container: Container | None = cell if isinstance(cell, Container) else cell.up
     while container is not None:
-        tally, watched = container.tally, container.plan.watch
+        tally, watched = container.tally, "validity" in container.plan.watch
         old = validity_of(container) if watched else status
         tally[before] -= 1
         tally[status] += 1

@@ -50,10 +50,10 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
     ever, bound, said = live.ever, bool(lookups or plan.above), plan.said
     for raw, value, bad_input in changes:
         was, before = cell.raw, cell.value
-        noted: tuple[Any, Any] = before, value
+        old, new = before, value  # as they are noted
         if raw != was:
             if len(raw) > LONG or len(was) > LONG:
-                noted = _note_long(live, cell, raw, value)
+                old, new = _note_long(live, cell, raw, value)
             else:
                 note((step, now, cell, "reads", was, raw))
             cell.raw = raw
@@ -61,7 +61,7 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
         text = type(value) is str
         same = value == before and type(before) is str if text else same_choice(value, before)
         if not same:
-            note((step, now, cell, "value", *noted))
+            note((step, now, cell, "value", old, new))
             cell.value = value
             if lookups:
                 end_questions(live, cell)

@@ -52,5 +52,8 @@ def _holds(condition: Closure | None, cell: FieldCell) -> bool:
 def none_left(cell: FieldCell, value: Any) -> bool:
     """Whether something is chosen that is on offer no more (the rule `among` of every choice)."""
     chosen = cell.value if isinstance(cell.value, list) else [cell.value]
+    options = cell.plan.field.options
+    if isinstance(options, tuple) and all(any(equal(each, o.value) for o in options) for each in chosen):
+        return False  # no need to ask which of them are enabled, and what panels have given
     values = [o.value for o in offered(cell)]
     return not all(any(equal(each, v) for v in values) for each in chosen)

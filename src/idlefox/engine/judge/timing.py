@@ -102,13 +102,15 @@ def update_shows(live: Live, cell: Cell) -> None:
 
 
 def _count_marked(live: Live, cell: Cell, by: int) -> None:
-    if cell.plan.watch and not isinstance(cell, Container):
+    container: Container | None = cell.up
+    if isinstance(cell, Container):
+        container = cell
+    elif "marked" in cell.plan.watch:
         live.notify(cell, "marked")
-    container: Container | None = cell if isinstance(cell, Container) else cell.up
     while container is not None:
         before = container.marked_count
         container.marked_count = before + by
-        if container.plan.watch and not (before and container.marked_count):
+        if "marked" in container.plan.watch and not (before and container.marked_count):
             live.notify(container, "marked")
         container = container.up
 
@@ -145,11 +147,16 @@ def message_text(live: Live, cell: Cell, check: CheckPlan) -> Any:
 
 def settled_text(check: CheckPlan, label: str) -> tuple[int, str] | None:
     """What *check* of a field with *label* reports, where that depends on nothing; else None."""
+    if check.kind in ("python", "lookup"):
+        return None
+    message = check.message
+    if not message.placeholders:
+        return check.index, str(message.parts[0])
     known = {name: text for name, text in check.parameters.items() if isinstance(text, str)}
     known["label"] = label
-    if check.kind in ("python", "lookup") or not check.message.placeholders <= known.keys():
+    if not message.placeholders <= known.keys():
         return None
-    return check.index, "".join(part if isinstance(part, str) else known[part[0]] for part in check.message.parts)
+    return check.index, "".join([part if isinstance(part, str) else known[part[0]] for part in message.parts])
 
 
 def fill_message(message: Message, cell: Cell, parameters: dict[str, Any]) -> Any:

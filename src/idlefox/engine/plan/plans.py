@@ -46,6 +46,14 @@ class Watch(NamedTuple):
 SAME = -1
 
 
+def _never(cell: Any, value: Any) -> bool:
+    return False
+
+
+def _as_typed(raw: str) -> tuple[Any, bool]:
+    return raw, False
+
+
 class CheckPlan:
     """One kind of one rule, at the field that carries it. *line* is the rule's own in its sheet, 0 where it has none."""
 
@@ -62,7 +70,7 @@ class CheckPlan:
         self.id = rule_id
         self.line = line
         self.message = message
-        self.test: Test = lambda cell, value: False
+        self.test: Test = _never
         self.when: Closure | None = None
         self.on_empty = False
         self.parameters: dict[str, Any] = {}  # placeholders -> text, or a closure that gives it
@@ -137,7 +145,7 @@ class FieldPlan:
         self.normal: Callable[[str], str] | None = None  # trim and case, as rules see the value
         self.folded: Callable[[str], str] | None = None  # case alone, as patterns see it
         self.cut: Callable[[str], str] | None = None  # trim and case, as applied on blur
-        self.parse: Callable[[str], tuple[Any, bool]] = lambda raw: (raw, False)
+        self.parse: Callable[[str], tuple[Any, bool]] = _as_typed
         self.blank: Any = None
         self.forgets = False  # when it or something around it is hidden
         self.above: tuple[int, ...] = ()  # how many steps up the containers stand that have checks of their own

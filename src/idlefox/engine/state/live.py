@@ -133,20 +133,21 @@ class Live:
         before = self.focus
         if before is cell:
             return
-        self.note(None, "focus", before, cell)
+        self.trace.append((self.step, self.now, None, "focus", before, cell))
         self.focus = cell
         for each in (before, cell):
             reader: Cell | None = each
             while reader is not None:
-                if reader.plan.watch:
+                if "focused" in reader.plan.watch:
                     self.notify(reader, "focused")
                 reader = reader.up
 
     # spreading
     def notify(self, cell: Cell, name: str) -> None:
         """Queues every unit that reads the property *name* of *cell*."""
-        for watch in cell.plan.watch.get(name, ()):
-            self.push(cell, watch)
+        if name in cell.plan.watch:
+            for watch in cell.plan.watch[name]:
+                self.push(cell, watch)
 
     def push(self, cell: Cell, watch: Watch) -> None:
         """Queues the units that *watch* names, as seen from *cell*."""
@@ -161,10 +162,12 @@ class Live:
             targets = (only,)
         else:
             targets = reach(cell, watch.common, watch.chain)
-        filled = watch.unit == CHECK and watch.target.only_filled >> watch.check & 1
+        if watch.unit == CHECK and watch.target.only_filled >> watch.check & 1:
+            targets = [t for t in targets if t.active and t.value != ""]  # else it breaks nothing, and goes on breaking nothing
+        elif watch.unit == REVEAL:
+            targets = [t for t in targets if t.reported]  # else there is nothing to show or hide
         for target in targets:
-            if not filled or (target.active and target.value != ""):  # else it breaks nothing, and goes on breaking nothing
-                self._enqueue(watch.rank, target, watch.unit, watch.check)
+            self._enqueue(watch.rank, target, watch.unit, watch.check)
 
     def enqueue_unit(self, cell: Cell, unit: int) -> None:
         """Queues a condition or the derived value of *cell*."""
@@ -183,14 +186,16 @@ class Live:
 
     def count(self, name: str, cell: Cell, by: int) -> None:
         """Adds *by* to the number of dirty or touched fields of everything around *cell* (a container: itself too)."""
-        if cell.plan.watch and not isinstance(cell, Container):
-            self.notify(cell, name)
         attribute = _COUNTS[name]
-        container: Container | None = cell if isinstance(cell, Container) else cell.up
+        container: Container | None = cell.up
+        if isinstance(cell, Container):
+            container = cell
+        elif name in cell.plan.watch:
+            self.notify(cell, name)
         while container is not None:
             before = getattr(container, attribute)
             setattr(container, attribute, before + by)
-            if container.plan.watch and not (before and before + by):
+            if name in container.plan.watch and not (before and before + by):
                 self.notify(container, name)
             container = container.up
 

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from ..expressions.tree import Expression, Reference
 from ..names.states import FIELD_STATES, FORM_STATES
-from .form import Field, Form, Path, walk
+from .form import Field, Form, Path, Rule, walk
 
 Unit = tuple[Path, str]  # a field (a form: its panel's path) and a property
 INHERITED = ("visible", "enabled", "readonly")
@@ -43,6 +43,9 @@ class Graph:
                 for expression in _expressions_of(rule):
                     self._reads((rule.at or base, "validity"), expression)
             self._whole(base, one.fields)
+        known = self.edges.keys()
+        # Units of which nothing that they are judged from is judged from anything: most of a form is so.
+        self._ends = {unit for unit, sources in self.edges.items() if known.isdisjoint(sources)}
         self.order = self._order()
 
     def sources(self, reference: Reference) -> tuple[Unit, ...]:
@@ -75,6 +78,7 @@ class Graph:
 
     def _field(self, field: Field, base: Path) -> None:
         path = field.path
+        value, validity = (path, "value"), (path, "validity")
         parent = _parent(path, base)
         for name in INHERITED:
             self._reads((path, name), getattr(field, name))
@@ -83,36 +87,32 @@ class Graph:
         if field.derive is not None:
             self._reads((path, "value"), field.derive.source)
         if field.forget_when_hidden:
-            self._add((path, "value"), (path, "visible"))
-        self._add((path, "dirty"), (path, "value"))
+            self._add(value, (path, "visible"))
+        self._add((path, "dirty"), value)
         if field.rules or field.kind not in ("text", "group"):
-            self._add((path, "validity"), (path, "visible"))
-            self._add((path, "validity"), (path, "enabled"))
-            self._add((path, "validity"), (path, "value"))
-            self._add((path, "required"), (path, "visible"))
+            visible = (path, "visible")
+            self.edges.setdefault(validity, set()).update((visible, (path, "enabled"), value))
+            self._add((path, "required"), visible)
         for rule in field.rules:
             for expression in _expressions_of(rule):
                 self._reads((rule.at or path, "validity"), expression)
-        self._add((path, "marked"), (path, "validity"))
+        self._add((path, "marked"), validity)
         self._reads((path, "marked"), field.reveal)
-        self._whole(path, field.fields)
+        if field.fields:
+            self._whole(path, field.fields)
         if field.kind == "rows":
             self._whole((*path, "*"), field.fields)
 
     def _whole(self, path: Path, fields: tuple[Field, ...]) -> None:
-        for each in walk(fields):
-            for name in ("validity", "dirty", "marked"):
-                self._add((path, name), (each.path, name))
-
-    def _ends(self, unit: Unit) -> bool:
-        """Whether nothing that *unit* is judged from is judged from anything: most of a form is so."""
-        return self.edges.keys().isdisjoint(self.edges[unit])
+        paths = [each.path for each in walk(fields)]
+        for name in ("validity", "dirty", "marked") if paths else ():
+            self.edges.setdefault((path, name), set()).update([(each, name) for each in paths])
 
     def rings(self) -> Iterator[list[Unit]]:
         """Each ring once, as the units on it in order."""
-        done: set[Unit] = set()
+        done = set(self._ends)
         for start in list(self.edges):
-            if start in done or self._ends(start):
+            if start in done:
                 continue
             trail: list[Unit] = [start]
             places = {start: 0}
@@ -132,10 +132,9 @@ class Graph:
                     stack.append(iter(sorted(self.edges.get(following, ()))))
 
     def _order(self) -> dict[Unit, int]:
-        ranks: dict[Unit, int] = {}
-        for start in list(self.edges):
-            if self._ends(start):
-                ranks[start] = 2  # what it is judged from: 1, as whatever is not here
+        ranks = dict.fromkeys(self._ends, 2)  # what these are judged from: 1, as whatever is not here
+        for start in self.edges:
+            if start in self._ends:
                 continue
             stack: list[tuple[Unit, bool]] = [(start, False)]
             while stack:
@@ -156,10 +155,9 @@ def _parent(path: Path, base: Path) -> Path:
     return parent if len(parent) > len(base) else base
 
 
-def _expressions_of(rule: object) -> Iterator[Expression]:
-    for kind in getattr(rule, "kinds", ()):
+def _expressions_of(rule: Rule) -> Iterator[Expression]:
+    for kind in rule.kinds:
         if isinstance(kind.parameter, Expression):
             yield kind.parameter
-    when = getattr(rule, "when", None)
-    if when is not None:
-        yield when
+    if rule.when is not None:
+        yield rule.when

@@ -46,7 +46,8 @@ def _read(text: str, file: str) -> Form:
     fits = check(document)
     if document.problems and (fits or not mend(document)):
         raise Unreadable(document.problems)
-    count_whole(document.data)
+    if document.has_fractions:
+        count_whole(document.data)
     form = _SheetReader(document).form()
     if document.problems:
         raise Unreadable(document.problems)

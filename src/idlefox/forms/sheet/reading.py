@@ -58,7 +58,8 @@ class Reading:
         except MessageError as fault:
             self.report(at, str(fault))
             return Message(text, (text,))
-        for name in sorted(message.placeholders - GENERAL - parameters):
+        unknown = message.placeholders - GENERAL - parameters
+        for name in sorted(unknown) if unknown else ():
             from ...problems import suggestion
 
             known = sorted(GENERAL | parameters)

@@ -15,6 +15,7 @@ from .reading import At, Reading
 
 _TYPE_NAMES = frozenset({"number", "date", "month", "week", "time", "datetime-local"})
 _NUMERIC = frozenset({"number", "range"}) | DATE_KINDS
+_KINDS = _TYPE_NAMES.union(RULE_KINDS)
 
 
 def _applies(kind: str, shape: Shape) -> str:
@@ -52,13 +53,13 @@ class RuleReader:
 
     def rule(self, at: At, data: dict[str, Any], owner: Shape, panel: Shape | None, *, server: bool = False) -> Rule | None:
         reading = self.reading
-        placed = self._placed(at, data, owner, server)
+        placed = self._placed(at, data, owner) if "at" in data else None
         if placed is None and "at" in data and not server:
             return None
         target, path, indexes = placed if placed is not None else (owner, None, ())
         judged = target if owner.kind == "form" else owner
-        scope = self._scope(judged, panel, server, shape_is_form=judged.kind == "form")
-        names = [k for k in data if k in RULE_KINDS or k in _TYPE_NAMES]
+        scope = self._scope(judged, panel, server)
+        names = [k for k in data if k in _KINDS]
         if not names:
             reading.report(at, "this rule has no kind", f"name one of {listed(RULE_KINDS, most=30)}")
             return None
@@ -80,14 +81,13 @@ class RuleReader:
             line=reading.document.line_of(data),
         )
 
-    def _scope(self, judged: Shape, panel: Shape | None, server: bool, *, shape_is_form: bool) -> Scope:
+    def _scope(self, judged: Shape, panel: Shape | None, server: bool) -> Scope:
+        own = None if judged.kind == "form" else judged
         if server:
-            return Scope(self.reading.root, own=None if shape_is_form else judged, value=not shape_is_form, payload=True)
-        return Scope(self.reading.root, panel, None if shape_is_form else judged, value=not shape_is_form)
+            return Scope(self.reading.root, None, own, value=own is not None, payload=True)
+        return Scope(self.reading.root, panel, own, False, own is not None)
 
-    def _placed(self, at: At, data: dict[str, Any], owner: Shape, server: bool) -> Any:
-        if "at" not in data:
-            return None
+    def _placed(self, at: At, data: dict[str, Any], owner: Shape) -> Any:
         found = self.reading.target((*at, "at"), data["at"])
         if found is None:
             return None

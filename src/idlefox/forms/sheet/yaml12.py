@@ -21,6 +21,7 @@ _DEEPEST, _ENDLESS = 200, 5_000
 _MOST_COPIED = 50_000  # parts that stand again by aliases; read as if they were written out
 _PLAIN = "plain"
 _CORE = "tag:yaml.org,2002:"
+_STR = _CORE + "str"
 # YAML 1.2.2, 10.3.2 "Tag Resolution" of the core schema.
 _CONSTANTS: dict[str, Any] = {
     "": None, "~": None, "null": None, "Null": None, "NULL": None,
@@ -32,7 +33,7 @@ _INT = re.compile(r"[-+]?[0-9]+")
 _HEX = re.compile(r"0x[0-9a-fA-F]+")
 _OCT = re.compile(r"0o[0-7]+")
 _FLOAT = re.compile(r"[-+]?(?:\.[0-9]+|[0-9]+(?:\.[0-9]*)?)(?:[eE][-+]?[0-9]+)?")
-_BRACKET = re.compile(r"[\[\]{}]")
+_BRACKET, _BETWEEN = re.compile(r"[\[\]{}]"), re.compile(r"[^\[\]{}]+")
 _DASHES = re.compile(rf"(?:[-?] ){{{_ENDLESS}}}")
 _NUMERIC = frozenset("-+.0123456789")
 
@@ -47,7 +48,7 @@ class _Loader(CParser, Composer, BaseResolver):  # type: ignore[misc]
 
     def resolve(self, kind: Any, value: Any, implicit: Any) -> str:
         if kind is ScalarNode:
-            return _PLAIN if implicit[0] else _CORE + "str"
+            return _PLAIN if implicit[0] else _STR
         return _CORE + ("seq" if kind is SequenceNode else "map")
 
     # The composer asks for these two at every node, for path resolvers that are not used here.
@@ -66,6 +67,7 @@ class Document:
         self.text = text
         self.problems: list[Problem] = []
         self._root = self._compose()
+        self.has_fractions = False  # whether a number is written with a point or an exponent
         self._size = self._copied = 0
         self._made: dict[int, Any] = {}
         self._lines: dict[int, int] = {}
@@ -74,9 +76,10 @@ class Document:
     def _compose(self) -> Node:
         # libyaml and the composer recurse in C: what nests too deep is found before it can overflow the stack; what nests deeper
         # than any sheet is not even given to them.
-        if (place := _far_too_deep(self.file, self.text)) is not None:
+        brackets = _nesting(self.text)
+        if (place := _far_too_deep(self.file, self.text, brackets)) is not None:
             raise Unreadable([self._problem(place, f"nested deeper than {_DEEPEST}", "flatten the sheet")])
-        if _may_be_deep(self.text):
+        if brackets > _DEEPEST or _may_be_deep(self.text):
             self._check_depth()
         try:
             loader = _Loader(self.text)
@@ -170,7 +173,7 @@ class Document:
         self._lines[id(data)] = node.start_mark.line + 1
         for key_node, value_node in node.value:
             key = key_node.value
-            if not isinstance(key_node, ScalarNode) or (key == "" and key_node.tag == _PLAIN):
+            if type(key_node) is not ScalarNode or (key == "" and key_node.tag == _PLAIN):
                 place = _place(self.file, key_node)
                 self.problems.append(self._problem(place, "a key is a word or a text in quotes", ""))
                 continue
@@ -178,7 +181,11 @@ class Document:
                 place = _place(self.file, key_node)
                 self.problems.append(self._problem(place, f"the key {key!r} stands here twice", "keep one of them"))
                 continue
-            data[key] = self._value(value_node, depth + 1)
+            if type(value_node) is ScalarNode:
+                self._size += 1
+                data[key] = self._scalar(value_node)
+            else:
+                data[key] = self._value(value_node, depth + 1)
         return data
 
     def _scalar(self, node: ScalarNode) -> Any:
@@ -186,8 +193,10 @@ class Document:
         tag = node.tag
         if tag == _PLAIN:
             return self._plain(node, text)
+        if tag == _STR:
+            return text
         kind = tag.removeprefix(_CORE)
-        if kind in ("str", "!"):
+        if kind == "!":
             return text
         value = self._plain(node, text)
         wanted: Any = {"int": int, "float": (int, float), "bool": bool, "null": type(None)}.get(kind)
@@ -204,6 +213,8 @@ class Document:
             return value
         if text[0] not in _NUMERIC:
             return text
+        if len(text) < 16 and text.isdigit() and text.isascii():
+            return int(text)
         if _INT.fullmatch(text):
             number: int | float = int(text) if len(text) < 400 else float("inf")
         elif _HEX.fullmatch(text):
@@ -212,6 +223,7 @@ class Document:
             number = int(text, 8) if len(text) < 300 else float("inf")
         elif _FLOAT.fullmatch(text):
             number = float(text)
+            self.has_fractions = True
         else:
             return text
         if (isinstance(number, int) and abs(number) > 10**308) or number in (float("inf"), float("-inf")):
@@ -301,10 +313,15 @@ def _marked(file: str, mark: Any) -> Place:
     return Place(file, mark.line + 1, mark.column + 1) if mark else Place(file, 1, 1)
 
 
-def _far_too_deep(file: str, text: str) -> Place | None:
-    """Where brackets or dashes nest so deep that no quotes or comments around them can explain it; None where they do not."""
-    at = found.start() if (found := _DASHES.search(text)) is not None else -1
-    if at < 0 and text.count("[") + text.count("{") > _ENDLESS:
+def _far_too_deep(file: str, text: str, brackets: int) -> Place | None:
+    """Where brackets or dashes nest so deep that no quotes or comments around them can explain it; None where they do not.
+
+    *brackets*: how deep those nest.
+    """
+    at = -1
+    if any(two in text for two in ("- - ", "? ? ", "- ? ", "? - ")) and (found := _DASHES.search(text)) is not None:
+        at = found.start()
+    elif brackets > _ENDLESS:
         depth = 0
         for bracket in _BRACKET.finditer(text):
             depth = max(0, depth + (1 if bracket[0] in "[{" else -1))
@@ -315,14 +332,20 @@ def _far_too_deep(file: str, text: str) -> Place | None:
 
 
 def _may_be_deep(text: str) -> bool:
-    """Whether brackets or indentation could nest deep, quotes and comments not looked at."""
-    if text.count("- -") > _DEEPEST or any(line.startswith(" " * _DEEPEST) for line in text.split("\n") if len(line) > _DEEPEST):
-        return True
-    if text.count("[") + text.count("{") <= _DEEPEST:
-        return False
-    depth = 0
-    for found in _BRACKET.finditer(text):
-        depth = max(0, depth + (1 if found[0] in "[{" else -1))
-        if depth > _DEEPEST:
-            return True
-    return False
+    """Whether dashes or indentation could nest deep, quotes and comments not looked at."""
+    return text.count("- -") > _DEEPEST or "\n" + " " * _DEEPEST in text or text.startswith(" " * _DEEPEST)
+
+
+def _nesting(text: str) -> int:
+    """How deep brackets nest, quotes and comments not looked at; of few brackets, how many there are."""
+    count = text.count("[") + text.count("{")
+    if count <= _DEEPEST:
+        return count
+    depth = deepest = 0
+    for bracket in _BETWEEN.sub("", text):
+        if bracket in "[{":
+            depth += 1
+            deepest = max(deepest, depth)
+        elif depth:
+            depth -= 1
+    return deepest

@@ -74,6 +74,8 @@ def as_text(value: Any) -> str:
     """*value* as part of a message: texts as they are, null as nothing, all else compact JSON."""
     if isinstance(value, str):
         return value
+    if type(value) is int:
+        return str(value)
     return "" if value is None else written(value)
 
 
