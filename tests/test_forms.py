@@ -110,6 +110,6 @@ def test_the_order_ranks_each_unit_above_all_that_it_is_judged_from() -> None:
         "g: {type: group, visible: v.valid, fields: {a: {rules: [{holds: 'value != t'}]}}}}"
     )
     graph = Graph(read_sheet_text(text, "f"))
-    for unit, sources in graph.edges.items():
-        assert all(graph.order.get(unit, 1) > graph.order.get(source, 1) for source in sources), unit
+    for unit in [(path, name) for path in ((), *graph.fields) for name in ("value", "visible", "enabled", "validity", "marked", "dirty")]:
+        assert all(graph.rank(unit) > graph.rank(source) for source in graph.judged_from(unit)), unit
     assert list(graph.rings()) == []

@@ -40,11 +40,10 @@ from ..plan.plans import (
 from ..state.access import LiveAccess
 from ..state.ways import chain_between
 from .outside import compile_lookups, compile_server
-from .watches import UNIT_PROPERTY, Watches
+from .watches import Watches
 
 # A type's own rule, which counts whether or not the sheet lists it.
 _OWN_RULES = {"email": "email", "url": "url", "number": "badInput", **dict.fromkeys(whatwg.DATE_KINDS, "badInput")}
-_UNITS = {UNIT_PROPERTY[unit]: unit for unit in (DERIVE, VISIBLE, ENABLED, READONLY)}  # those that a form at load has judged
 _SHEET_FORM = SheetForm()
 
 
@@ -59,8 +58,6 @@ class _Compiler:
         self.texts = dict(form.texts)
         self.plan = plan = Plan(form, python)
         self.access = LiveAccess(plan)
-        order = form.graph.order if form.graph is not None else {}
-        plan.ranks = {(path, _UNITS[name]): rank for (path, name), rank in order.items() if name in _UNITS}
         self.watches = Watches(plan, form.graph)
         self.count = 0
         plan.lookups = compile_lookups(form)
@@ -122,6 +119,7 @@ class _Compiler:
         if expression is None:
             return None
         self.watches.expression(expression, plan, unit)
+        self.plan.ranks[plan.path, unit] = self.watches.rank(plan, unit)
         return self._reasoned(plan.form, expression)
 
     def _reasoned(self, form: FormPlan, expression: Expression | None) -> Closure | None:
@@ -225,6 +223,7 @@ class _Compiler:
             plan.often = field.derive.when == "always"
             if plan.often:
                 self.watches.expression(field.derive.source, plan, DERIVE)
+                self.plan.ranks[plan.path, DERIVE] = self.watches.rank(plan, DERIVE)
 
     # checks
     def _rules(self, plan: FieldPlan, field: Field) -> None:

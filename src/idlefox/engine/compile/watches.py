@@ -21,7 +21,8 @@ class Watches:
         self.graph = graph
 
     def rank(self, target: FieldPlan, unit: int) -> int:
-        return self.graph.order.get((target.path, UNIT_PROPERTY[unit]), 1)
+        """A unit's place in the order of judging: behind all that it is judged from."""
+        return self.graph.rank((target.path, UNIT_PROPERTY[unit]))
 
     def add(self, source: FieldPlan, name: str, target: FieldPlan, unit: int, check: int, common: int) -> None:
         """A change of the property *name* of *source* judges *unit* of *target*, from the row of level *common* down."""

@@ -262,4 +262,4 @@ class Plan:
         self.python = python
         self.lookups: dict[str, LookupPlan] = {}
         self.asked: dict[int, Closure] = {}  # conditions that somebody has asked for, by their identity
-        self.ranks: dict[tuple[tuple[str, ...], int], int] = {}  # of each unit of each field
+        self.ranks: dict[tuple[tuple[str, ...], int], int] = {}  # of each condition and derived value

@@ -13,6 +13,7 @@ from .form import Field, Form, Path, Rule, walk
 
 Unit = tuple[Path, str]  # a field (a form: its panel's path) and a property
 INHERITED = ("visible", "enabled", "readonly")
+_SUMMED = ("validity", "dirty", "marked")  # of a container: of what is in it
 
 
 def property_of(member: str) -> str:
@@ -26,27 +27,56 @@ def property_of(member: str) -> str:
 
 
 class Graph:
-    """Which units each unit is judged from. *order* ranks each above all of those (rings broken anywhere)."""
+    """Which units each unit is judged from, and an order in which to judge (`rank`).
+
+    What expressions read is noted; what every field has in common (its validity comes from its value, a group's from its fields') is
+    known without: most of a large form is never asked about.
+    """
 
     def __init__(self, form: Form) -> None:
-        self.edges: dict[Unit, set[Unit]] = {}
         self.fields: dict[Path, Field] = {}
         self.roots: dict[Path, Form] = {}
         for one in (form, *form.panels):
-            base: Path = (one.panel,) if one.panel else ()
-            self.roots[base] = one
+            self.roots[(one.panel,) if one.panel else ()] = one
+            self.fields.update((each.path, each) for each in one.walk())
+        self.read: dict[Unit, set[Unit]] = {}
+        self._ranks: dict[Unit, int] = {}
+        for base, one in self.roots.items():
             for each in one.walk():
-                self.fields[each.path] = each
-            for each in one.walk():
-                self._field(each, base)
-            for rule in one.rules:
-                for expression in _expressions_of(rule):
-                    self._reads((rule.at or base, "validity"), expression)
-            self._whole(base, one.fields)
-        known = self.edges.keys()
-        # Units of which nothing that they are judged from is judged from anything: most of a form is so.
-        self._ends = {unit for unit, sources in self.edges.items() if known.isdisjoint(sources)}
-        self.order = self._order()
+                self._field(each)
+            self._rules(base, one.rules)
+
+    def judged_from(self, unit: Unit) -> set[Unit]:
+        """The units that *unit* is judged from."""
+        path, name = unit
+        field = self.fields.get(path)
+        found = set(self.read.get(unit, ()))
+        if field is not None:
+            found.update((path, each) for each in _own(field, name))
+            if name in INHERITED and (parent := self._parent(path)) is not None:
+                found.add((parent, name))
+            parts = field.fields
+        else:
+            row = self.fields.get(path[:-1]) if path[-1:] == ("*",) else None
+            parts = row.fields if row is not None else self.roots[path].fields
+        if name in _SUMMED and parts:
+            found.update((each.path, name) for each in walk(parts))
+        return found
+
+    def rank(self, unit: Unit) -> int:
+        """A number above those of all that *unit* is judged from (rings broken anywhere); 1 where that is nothing."""
+        ranks = self._ranks
+        ahead: list[tuple[Unit, set[Unit] | None]] = [(unit, None)] if unit not in ranks else []
+        while ahead:
+            each, sources = ahead.pop()
+            if sources is not None:
+                ranks[each] = 1 + max((ranks[s] for s in sources), default=0)
+            elif each not in ranks:
+                ranks[each] = 0
+                sources = self.judged_from(each)
+                ahead.append((each, sources))
+                ahead.extend((s, None) for s in sources if s not in ranks)
+        return ranks[unit]
 
     def sources(self, reference: Reference) -> tuple[Unit, ...]:
         """The units whose change may alter what *reference* comes to; none for a name that is no field's."""
@@ -68,55 +98,42 @@ class Graph:
                 found.append((each.path, "rows" if each.kind == "rows" else "value"))
         return tuple(found)
 
-    def _add(self, unit: Unit, source: Unit) -> None:
-        self.edges.setdefault(unit, set()).add(source)
+    def _parent(self, path: Path) -> Path | None:
+        """The field around the one at *path*."""
+        parent = path[:-1]
+        while parent and parent[-1] == "*":
+            parent = parent[:-1]
+        return parent if parent in self.fields else None
 
     def _reads(self, unit: Unit, expression: Expression | None) -> None:
         for reference in expression.reads if expression is not None else ():
-            for source in self.sources(reference):
-                self._add(unit, source)
+            if sources := self.sources(reference):
+                self.read.setdefault(unit, set()).update(sources)
 
-    def _field(self, field: Field, base: Path) -> None:
+    def _field(self, field: Field) -> None:
         path = field.path
-        value, validity = (path, "value"), (path, "validity")
-        parent = _parent(path, base)
-        for name in INHERITED:
-            self._reads((path, name), getattr(field, name))
-            if parent != base:
-                self._add((path, name), (parent, name))
+        for name, condition in zip(INHERITED, (field.visible, field.enabled, field.readonly), strict=True):
+            if condition is not None:
+                self._reads((path, name), condition)
         if field.derive is not None:
             self._reads((path, "value"), field.derive.source)
-        if field.forget_when_hidden:
-            self._add(value, (path, "visible"))
-        self._add((path, "dirty"), value)
-        if field.rules or field.kind not in ("text", "group"):
-            visible = (path, "visible")
-            self.edges.setdefault(validity, set()).update((visible, (path, "enabled"), value))
-            self._add((path, "required"), visible)
-        for rule in field.rules:
+        self._rules(path, field.rules)
+        self._reads((path, "marked"), field.reveal)
+
+    def _rules(self, path: Path, rules: tuple[Rule, ...]) -> None:
+        for rule in rules:
             for expression in _expressions_of(rule):
                 self._reads((rule.at or path, "validity"), expression)
-        self._add((path, "marked"), validity)
-        self._reads((path, "marked"), field.reveal)
-        if field.fields:
-            self._whole(path, field.fields)
-        if field.kind == "rows":
-            self._whole((*path, "*"), field.fields)
-
-    def _whole(self, path: Path, fields: tuple[Field, ...]) -> None:
-        paths = [each.path for each in walk(fields)]
-        for name in ("validity", "dirty", "marked") if paths else ():
-            self.edges.setdefault((path, name), set()).update([(each, name) for each in paths])
 
     def rings(self) -> Iterator[list[Unit]]:
-        """Each ring once, as the units on it in order."""
-        done = set(self._ends)
-        for start in list(self.edges):
+        """Each ring once, as the units on it in order. In every ring something is read."""
+        done: set[Unit] = set()
+        for start in list(self.read):
             if start in done:
                 continue
             trail: list[Unit] = [start]
             places = {start: 0}
-            stack = [iter(sorted(self.edges.get(start, ())))]
+            stack = [iter(sorted(self.judged_from(start)))]
             while stack:
                 following = next(stack[-1], None)
                 if following is None:
@@ -129,30 +146,20 @@ class Graph:
                 elif following not in done:
                     places[following] = len(trail)
                     trail.append(following)
-                    stack.append(iter(sorted(self.edges.get(following, ()))))
-
-    def _order(self) -> dict[Unit, int]:
-        ranks = dict.fromkeys(self._ends, 2)  # what these are judged from: 1, as whatever is not here
-        for start in self.edges:
-            if start in self._ends:
-                continue
-            stack: list[tuple[Unit, bool]] = [(start, False)]
-            while stack:
-                unit, ready = stack.pop()
-                if ready:
-                    ranks[unit] = 1 + max((ranks.get(s, 0) for s in self.edges.get(unit, ())), default=0)
-                elif unit not in ranks:
-                    ranks[unit] = 0
-                    stack.append((unit, True))
-                    stack.extend((s, False) for s in self.edges.get(unit, ()) if s not in ranks)
-        return ranks
+                    stack.append(iter(sorted(self.judged_from(following))))
 
 
-def _parent(path: Path, base: Path) -> Path:
-    parent = path[:-1]
-    while parent and parent[-1] == "*":
-        parent = parent[:-1]
-    return parent if len(parent) > len(base) else base
+def _own(field: Field, name: str) -> tuple[str, ...]:
+    """The properties of *field* that its own property *name* is judged from, whatever the sheet says."""
+    if name == "value":
+        return ("visible",) if field.forget_when_hidden else ()
+    if name == "dirty":
+        return ("value",)
+    if name == "marked":
+        return ("validity",)
+    if name in ("validity", "required") and (field.rules or field.kind not in ("text", "group")):
+        return ("visible", "enabled", "value") if name == "validity" else ("visible",)
+    return ()
 
 
 def _expressions_of(rule: Rule) -> Iterator[Expression]:

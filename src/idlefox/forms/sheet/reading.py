@@ -4,6 +4,7 @@ into expressions, messages, addresses and durations, each with its place when it
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from ..expressions.bind import Scope, bind
@@ -51,18 +52,18 @@ class Reading:
             return None
         return self.expression((*at, key), data[key], scope)
 
-    def message(self, at: At, text: str, parameters: frozenset[str]) -> Message:
+    def message(self, at: At, text: str, parameters: Iterable[str]) -> Message:
         """The message at *at*, its placeholders checked against the general ones and *parameters*."""
         try:
             message = read_message(text)
         except MessageError as fault:
             self.report(at, str(fault))
             return Message(text, (text,))
-        unknown = message.placeholders - GENERAL - parameters
+        unknown = message.placeholders.difference(GENERAL, parameters) if message.placeholders else ()
         for name in sorted(unknown) if unknown else ():
             from ...problems import suggestion
 
-            known = sorted(GENERAL | parameters)
+            known = sorted(GENERAL.union(parameters))
             remedy = suggestion(name, known, f"here one can write {', '.join('{' + k + '}' for k in known)}")
             self.report(at, f"a message here has no {{{name}}}", remedy)
         return message

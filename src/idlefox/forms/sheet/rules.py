@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from ...problems import listed
@@ -18,25 +19,28 @@ _NUMERIC = frozenset({"number", "range"}) | DATE_KINDS
 _KINDS = _TYPE_NAMES.union(RULE_KINDS)
 
 
-def _applies(kind: str, shape: Shape) -> str:
-    """Why a rule of *kind* makes no sense on a field of this shape; "" where it does."""
-    own = shape.kind
-    if kind in ("minlength", "maxlength", "pattern", "email", "url"):
-        return "" if own in TEXT_KINDS or own == "hidden" else "it is for texts"
-    if kind in ("min", "max"):
-        fits = own in _NUMERIC or own in ("rows", "file") or shape.many
-        return "" if fits else "it is for numbers, dates, lists and rows"
-    if kind == "step":
-        return "" if own in _NUMERIC else "it is for numbers and dates"
-    if kind == "badInput":
-        return "" if own in _NUMERIC or own == "color" else "what is typed there is never unreadable"
-    if kind == "unique":
-        return "" if "*" in shape.path and own not in ("rows", "group") else "it compares a field of one row with the other rows"
-    if kind == "lookup":
-        return "" if own not in ("rows", "group", "form") else "a lookup asks about the value of one field"
-    if kind == "required":
-        return "" if own not in ("group", "form") else "what is in it can be required, part by part"
-    return ""
+def _is_text(shape: Shape) -> bool:
+    return shape.kind in TEXT_KINDS or shape.kind == "hidden"
+
+
+def _has_bounds(shape: Shape) -> bool:
+    return shape.kind in _NUMERIC or shape.kind in ("rows", "file") or shape.many
+
+
+# Rules that make sense only on fields of some shapes: which, and why not on others.
+_ONLY_ON: dict[str, tuple[Callable[[Shape], bool], str]] = {
+    **dict.fromkeys(("minlength", "maxlength", "pattern", "email", "url"), (_is_text, "it is for texts")),
+    **dict.fromkeys(("min", "max"), (_has_bounds, "it is for numbers, dates, lists and rows")),
+    "step": (lambda shape: shape.kind in _NUMERIC, "it is for numbers and dates"),
+    "badInput": (lambda shape: shape.kind in _NUMERIC or shape.kind == "color", "what is typed there is never unreadable"),
+    "unique": (
+        lambda shape: "*" in shape.path and shape.kind not in ("rows", "group"),
+        "it compares a field of one row with the other rows",
+    ),
+    "lookup": (lambda shape: shape.kind not in ("rows", "group", "form"), "a lookup asks about the value of one field"),
+    "required": (lambda shape: shape.kind not in ("group", "form"), "what is in it can be required, part by part"),
+}  # fmt: skip
+_ANYWHERE = (lambda shape: True, "")
 
 
 class RuleReader:
@@ -70,13 +74,13 @@ class RuleReader:
         return Rule(
             kinds=tuple(kinds),
             say=say,
-            when=reading.condition(at, data, "when", scope),
+            when=reading.condition(at, data, "when", scope) if "when" in data else None,
             id=data.get("id", ""),
             at=path,
             at_index=indexes,
             on_empty=data.get("on_empty", False),
             start=data.get("start", "blur"),
-            debounce=reading.duration(at, data, "debounce"),
+            debounce=reading.duration(at, data, "debounce") if "debounce" in data else 0,
             remember=data.get("remember", False),
             line=reading.document.line_of(data),
         )
@@ -111,8 +115,8 @@ class RuleReader:
             name = "badInput"
         if value is False and name in ("required", "email", "url", "unique", "badInput"):
             return None
-        why = "" if server else _applies(name, judged)
-        if why:
+        fits, why = _ONLY_ON.get(name, _ANYWHERE)
+        if not server and not fits(judged):
             what = "the form" if judged.kind == "form" else f"a field of type {judged.kind}"
             report(here, f"{name} does not apply to {what}: {why}", "leave it out, or give the field another type", key=True)
             return None
@@ -174,7 +178,7 @@ class RuleReader:
     def _say(self, at: At, data: dict[str, Any], kinds: list[Kind]) -> Message | None:
         if "say" not in data:
             return None
-        return self.reading.message((*at, "say"), data["say"], frozenset(k.name for k in kinds))
+        return self.reading.message((*at, "say"), data["say"], [k.name for k in kinds])
 
 
 _WRONG = object()

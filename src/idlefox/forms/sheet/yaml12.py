@@ -68,6 +68,7 @@ class Document:
         self.problems: list[Problem] = []
         self._root = self._compose()
         self.has_fractions = False  # whether a number is written with a point or an exponent
+        self._anchors = "&" in text
         self._size = self._copied = 0
         self._made: dict[int, Any] = {}
         self._lines: dict[int, int] = {}
@@ -146,9 +147,16 @@ class Document:
 
     # data
     def _value(self, node: Node, depth: int) -> Any:
-        self._size += 1
-        if isinstance(node, ScalarNode):
+        if type(node) is ScalarNode:
+            self._size += 1
             return self._scalar(node)
+        if depth > _DEEPEST:
+            raise Unreadable([self._problem(_place(self.file, node), f"nested deeper than {_DEEPEST}", "flatten the sheet")])
+        return self._shared(node, depth) if self._anchors else self._collection(node, depth)
+
+    def _shared(self, node: Node, depth: int) -> Any:
+        """What aliases may name again: it is made once, and what would be there if it were written out is counted."""
+        self._size += 1
         known = self._made.get(id(node), self)
         if known is not self:
             if known is None:
@@ -162,11 +170,12 @@ class Document:
             return value
         self._made[id(node)] = None
         before = self._size
-        if depth > _DEEPEST:
-            raise Unreadable([self._problem(_place(self.file, node), f"nested deeper than {_DEEPEST}", "flatten the sheet")])
-        value = self._mapping(node, depth) if isinstance(node, MappingNode) else [self._value(i, depth + 1) for i in node.value]
+        value = self._collection(node, depth)
         self._made[id(node)] = (self._size - before, value)
         return value
+
+    def _collection(self, node: Node, depth: int) -> Any:
+        return self._mapping(node, depth) if type(node) is MappingNode else [self._value(i, depth + 1) for i in node.value]
 
     def _mapping(self, node: MappingNode, depth: int) -> dict[str, Any]:
         data: dict[str, Any] = {}
@@ -181,11 +190,7 @@ class Document:
                 place = _place(self.file, key_node)
                 self.problems.append(self._problem(place, f"the key {key!r} stands here twice", "keep one of them"))
                 continue
-            if type(value_node) is ScalarNode:
-                self._size += 1
-                data[key] = self._scalar(value_node)
-            else:
-                data[key] = self._value(value_node, depth + 1)
+            data[key] = self._value(value_node, depth + 1)
         return data
 
     def _scalar(self, node: ScalarNode) -> Any:
