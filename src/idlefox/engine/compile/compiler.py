@@ -44,6 +44,7 @@ from .watches import Watches
 
 # A type's own rule, which counts whether or not the sheet lists it.
 _OWN_RULES = {"email": "email", "url": "url", "number": "badInput", **dict.fromkeys(whatwg.DATE_KINDS, "badInput")}
+_CASES: dict[str, Callable[[str], str]] = {"upper": str.upper, "lower": str.lower}
 _SHEET_FORM = SheetForm()
 
 
@@ -227,8 +228,9 @@ class _Compiler:
 
     # checks
     def _rules(self, plan: FieldPlan, field: Field) -> None:
-        named = {kind.name for rule in field.rules for kind in rule.kinds}
         own = _OWN_RULES.get(field.kind)
+        listed = own is not None or field.options is not None
+        named = {kind.name for rule in field.rules for kind in rule.kinds} if listed else set()
         if own is not None and field.native is None and own not in named:
             kind = Kind(own, FLAGS[own], True)
             self._check(plan, Rule((kind,)), kind, None)
@@ -353,13 +355,21 @@ class _Compiler:
         if self.form.page is not None and self.form.page.bare and plan.field is not None:
             return  # shared with its like
         plan.value_watch = plan.watch.get("value", [])
-        plan.tests_empty = [(c.bit, c.test) for c in plan.checks if c.kind == "required" or c.on_empty]
-        plan.tests_filled = [
-            (c.bit, c.test) for c in plan.checks if c.kind not in ("badInput", "lookup") and (c.kind != "required" or c.on_empty)
-        ]  # fmt: skip
+        plan.tests_empty, plan.tests_filled = [], []
+        empty = filled = 0
+        for check in plan.checks:
+            bit, kind = check.bit, check.kind
+            if kind == "required" or check.on_empty:
+                plan.tests_empty.append((bit, check.test))
+                empty |= bit
+            if kind not in ("badInput", "lookup") and (kind != "required" or check.on_empty):
+                plan.tests_filled.append((bit, check.test))
+                filled |= bit
+            said = settled_text(check, plan.label)
+            if said is not None:
+                plan.said[bit] = (said,)
         if plan.kind not in ("form", "group", "rows", "row"):
-            plan.only_filled = sum({bit for bit, _ in plan.tests_filled} - {bit for bit, _ in plan.tests_empty})
-        plan.said.update((c.bit, (said,)) for c in plan.checks if (said := settled_text(c, plan.label)) is not None)
+            plan.only_filled = filled & ~empty
         above: list[int] = []
         steps, container = 1, plan.parent
         while container is not None:
@@ -373,7 +383,7 @@ class _Compiler:
 
 def _normal(plan: FieldPlan, field: Field) -> None:
     """`trim` and `case`, as rules see the value and as leaving applies them."""
-    case: Callable[[str], str] | None = {"upper": str.upper, "lower": str.lower}.get(field.case)
+    case = _CASES.get(field.case)
     plan.folded = case
     if field.trim and case is not None:
         change = case

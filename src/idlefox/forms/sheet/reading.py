@@ -90,8 +90,8 @@ class Reading:
             return None
 
     def report_times(self, data: dict[str, Any], default: Report) -> Report:
-        given = data.get("report", {})
-        return Report(given.get("first", default.first), given.get("again", default.again))
+        given = data.get("report")
+        return default if given is None else Report(given.get("first", default.first), given.get("again", default.again))
 
     def notice(self, at: At, data: dict[str, Any], kind: str) -> Notice | None:
         given = data.get("notice")
