@@ -78,7 +78,8 @@ def on_cluster(folder: Path) -> float:
         address = json.loads(told.read_text("utf-8"))["address"]
         for _ in range(2):
             worker = (*dask, "worker", address, "--nthreads", "1", "--no-nanny", "--no-dashboard")
-            running.append(subprocess.Popen(worker, cwd=scratch, stdout=quiet, stderr=quiet))
+            env = {**os.environ, "DASK_DISTRIBUTED__WORKER__PROFILE__ENABLED": "False"}  # as docs/scale.md has it
+            running.append(subprocess.Popen(worker, cwd=scratch, env=env, stdout=quiet, stderr=quiet))
         time.sleep(5)  # both are there
         try:
             return seconds(folder, "--on", address)

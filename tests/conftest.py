@@ -91,6 +91,12 @@ class Fox:
         assert not failures, failures
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _cache(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """What the program keeps of sheets it has read goes where the tests' other files go."""
+    os.environ["XDG_CACHE_HOME"] = str(tmp_path_factory.mktemp("cache"))
+
+
 @pytest.fixture
 def fox(tmp_path: Path) -> Fox:
     return Fox(tmp_path)

@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
+import subprocess
+import sys
+from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -12,9 +16,12 @@ from conftest import Fox
 from idlefox.forms.model.graph import Graph
 from idlefox.forms.model.live import Find, Place
 from idlefox.forms.schema.read import read_schema
-from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.forms.sheet.document import Document
+from idlefox.forms.sheet.kept import known
+from idlefox.forms.sheet.read import read_sheet, read_sheet_text
 from idlefox.study.first_files import from_schema
 
+DEMO = Path(str(resources.files("idlefox.demo")))
 HEAD = "form: f\nreport: {first: blur, again: change}\nreveal: 'true'\n"
 
 
@@ -113,3 +120,37 @@ def test_the_order_ranks_each_unit_above_all_that_it_is_judged_from() -> None:
     for unit in [(path, name) for path in ((), *graph.fields) for name in ("value", "visible", "enabled", "validity", "marked", "dirty")]:
         assert all(graph.rank(unit) > graph.rank(source) for source in graph.judged_from(unit)), unit
     assert list(graph.rings()) == []
+
+
+# what is kept of sheets that were read
+@pytest.mark.parametrize("sheet", [*sorted(DEMO.glob("*.form.yaml")), *sorted((Path(__file__).parent / "samples").glob("*.form.yaml"))], ids=lambda s: s.name)
+def test_a_sheet_read_again_is_the_same(sheet: Path, fox: Fox, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(fox.folder))
+    text = sheet.read_text("utf-8")
+    assert known("f", text) is None
+    read_sheet(str(sheet))
+    first, again = Document("f", text), known("f", text)
+    assert again is not None
+    assert (repr(again.data), again.lines()) == (repr(first.data), first.lines())
+    assert first.lines()[0] > 0
+
+
+def test_what_is_kept_of_a_sheet_changes_nothing(fox: Fox) -> None:
+    """Not what is found wrong, where only a file has changed that the sheet names; nor does it matter what became of it."""
+    fox.write(p__html='<form><input name="a"></form>', f__form__yaml='form: f\npage: p.html\nfields:\n  a: {rules: [{holds: "a != 2"}, {maxlength: 2.0}]}\n',
+              a__fox='subject "f.form.yaml"\nscenario "s"\n    type a "abc"\n    expect a breaks tooLong\n')  # fmt: skip
+    cache = {"XDG_CACHE_HOME": str(fox.folder / "cache")}
+    assert fox("run", "a.fox", **cache).returncode == 0
+    probe = "import idlefox, sys\nassert idlefox.play('a.fox').held\nassert not {'yaml', 'jsonschema_rs'} & set(sys.modules)"
+    subprocess.run([sys.executable, "-c", probe], cwd=fox.folder, env={**os.environ, **cache}, check=True)
+    fox.write(p__html='<form><input name="b"></form>')
+    done = [fox("run", "a.fox", **each).stdout.partition("0 scenarios")[0] for each in (cache, {"XDG_CACHE_HOME": str(fox.folder / "p.html")})]
+    assert "f.form.yaml:4:3" in done[0]
+    assert done[0] == done[1]
+    kept = next((fox.folder / "cache" / "idlefox" / "sheets").iterdir())
+    fox.write(p__html='<form><input name="a"></form>')
+    of_another = json.dumps([*json.loads(kept.read_text("utf-8"))[:1], "form: g", {}, [1]])
+    for odd in ("", "[", "3", of_another):
+        kept.write_text(odd, encoding="utf-8")
+        assert fox("run", "a.fox", **cache).returncode == 0
+    assert json.loads(kept.read_text("utf-8"))[2]["form"] == "f"

@@ -16,6 +16,7 @@ from typing import Any
 from .records import NamedTuple
 
 Question = tuple[str, str]  # what is asked, and of which path
+_LARGEST_UNASKED = 200_000  # bytes
 
 
 class NoFile(OSError):
@@ -93,6 +94,20 @@ def answer(question: Question) -> Any:
         return _HERE[question[0]](question[1])
     except (OSError, ValueError) as fault:
         return fault
+
+
+def answers(question: Question, folder: str) -> dict[Question, Any]:
+    """The answer to *question*, and to what is asked next, most likely: who asks where a file lies wants to read it, and begins anew for
+    each answer. What lies outside of *folder*, or is large, is not told unasked.
+    """
+    found = {question: answer(question)}
+    what, path = question
+    if what == "real" and isinstance(found[question], str):
+        real, root = found[question], _real(folder)
+        if real.startswith(os.path.join(root, "")) and (_size(real) or 0) <= _LARGEST_UNASKED:
+            for more in (("content", path), ("real", os.path.dirname(path))):
+                found[more] = answer(more)
+    return found
 
 
 def _content(path: str) -> bytes:

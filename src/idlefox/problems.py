@@ -172,6 +172,12 @@ def near_file(path: str, written: str = "") -> str:
     return f"in that folder there {'is' if len(alike) == 1 else 'are'} {listed(alike, 'and', 5)}" if alike else "check the path"
 
 
+def line_of(text: str, number: int) -> str:
+    """The line *number* (from 1) of *text*, "" where there is none."""
+    lines = text.split("\n", number)
+    return lines[number - 1].rstrip("\r") if number <= len(lines) else ""
+
+
 def read_text(path: str) -> str:
     """The UTF-8 text of the file at *path*, a byte order mark left out.
 

@@ -15,7 +15,7 @@ from ..forms.model.conditions import expressions_of
 from ..forms.model.form import Form, OptionsFrom, Path
 from ..forms.names.addresses import NAME, SEGMENT, parse_address
 from ..forms.names.states import FIELD_STATES, FORM_STATES
-from ..forms.sheet.yaml12 import Document
+from ..forms.sheet.document import Document
 from ..problems import Unreadable
 from ..records import NamedTuple
 from ..script import tree

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from ..forms.model.form import Field, Form
-from ..forms.sheet.yaml12 import Document
+from ..forms.sheet.document import Document
 from ..problems import Unreadable
 from ..script import tree
 from ..script.tree import Block, Body, Script

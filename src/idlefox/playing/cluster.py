@@ -19,7 +19,7 @@ from time import monotonic
 from typing import TYPE_CHECKING, Any, TypeVar
 from uuid import uuid4
 
-from ..disk import Elsewhere, Missing, Question, answer, reading_elsewhere
+from ..disk import Elsewhere, Missing, Question, answers, reading_elsewhere
 from ..problems import CALL, Place, Problem, Unreadable
 from ..records import NamedTuple
 from . import collector
@@ -36,6 +36,7 @@ _GONE = 30.0  # seconds without any worker after which none is waited for
 _US = "idle-fox"
 _TALKING = ("distributed", "distributed.client", "distributed.core", "distributed.comm", "tornado.application")
 _LOOK = 1.0  # seconds between two looks at who is there
+_MORE = Lost("")
 
 
 class _Asked(NamedTuple):
@@ -112,11 +113,13 @@ class Cluster:
         flight: deque[_Flying] = deque()
         try:
             while True:
-                for task in islice(left, self.width * AHEAD - len(flight)):
+                for task in islice(left, self.width * (AHEAD if hands.knows else 1) - len(flight)):
                     flight.append(hands.out(task, {}))
                 if not flight:
                     return
                 lost = self._waited(flight, hands)
+                if lost is _MORE:
+                    continue
                 if lost is not None:
                     yield from (died(task, lost) for task in chain([flying.task for flying in flight], left))
                     return
@@ -126,15 +129,20 @@ class Cluster:
                 flying.future.cancel()
 
     def _waited(self, flight: deque[_Flying], hands: _Hands) -> Lost | None:
-        """Waits until the first of *flight* is done, and tells workers what they ask for; why it never will be done, None where it is."""
+        """Waits until the first of *flight* is done, and tells workers what they ask for; why it never will be done, None where it is.
+        _MORE where more should be handed out first.
+        """
         from concurrent.futures import FIRST_COMPLETED, wait
 
-        seen = monotonic()
+        seen = began = monotonic()
         while True:
             for number, flying in enumerate(flight):
                 asked = _asked(flying.future)
                 if asked is not None:
                     flight[number] = hands.again(flying, asked)
+            if not hands.knows and (monotonic() - began >= _LOOK or all(flying.known or flying.future.done() for flying in flight)):
+                hands.knows = True
+                return _MORE
             first = flight[0].future
             if self.client.status != "running" or first.cancelled():
                 return Lost(f"the scheduler at {self.address} is gone", fault=False)
@@ -190,9 +198,11 @@ class _Hands:
     def __init__(self, pool: Executor, do: Callable[[Any], Any]) -> None:
         self.pool, self.do = pool, do
         self.run, self.folder = uuid4().hex, os.getcwd()
-        self.answers: dict[Question, Any] = {}  # what was asked twice: it is sent with every task
-
+        # What is sent with every task: where it all lies, and what was asked twice.
+        places = (self.folder, os.path.join(self.folder, "."))
+        self.answers: dict[Question, Any] = {("real", place): os.path.realpath(place) for place in places}
         self.once: set[Question] = set()
+        self.knows = False  # most tasks ask for the same: all but the first are handed out once those have been told
 
     def out(self, task: Any, known: dict[Question, Any]) -> _Flying:
         files = Elsewhere(self.folder, {**self.answers, **known})
@@ -201,11 +211,11 @@ class _Hands:
 
     def again(self, flying: _Flying, asked: Question) -> _Flying:
         """The same task, begun anew with the answer to what it *asked*."""
-        told = self.answers[asked] if asked in self.answers else answer(asked)
+        told = {asked: self.answers[asked]} if asked in self.answers else answers(asked, self.folder)
         if asked in self.once:
-            self.answers[asked] = told
+            self.answers.update(told)
         self.once.add(asked)
-        return self.out(flying.task, {**flying.known, asked: told})
+        return self.out(flying.task, {**flying.known, **told})
 
 
 def _asked(future: Future[Any]) -> Question | None:

@@ -5,19 +5,15 @@ Each `step_` function is one step on one live form; it raises `Cannot` where a p
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 from ...forms.model.form import TEXT_KINDS
 from ...forms.values import whatwg
-from ...forms.values.values import equal, in_order, is_chosen, same_choice, written
-from ..judge.change import Changed, assign_each, commit, set_edited
+from ...forms.values.values import equal, in_order, is_chosen, written
+from ..judge import person
 from ..judge.choices import Offered, offered
 from ..judge.lists import spread
-from ..judge.questions import ask
-from ..judge.timing import at_moment, drop_server
-from ..plan.controls import SINGLE_LINE
-from ..plan.plans import AT_ONCE, CHANGE
+from ..judge.person import room
 from ..state.cells import FieldCell
 from ..state.live import Live
 from .attempt import decide_waiting
@@ -31,29 +27,24 @@ _LARGEST_FILE = 100_000_000  # bytes: what is in it goes into the request as a t
 # text
 def person_changes(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> None:
     """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it."""
-    if raw == cell.raw and bad_input is cell.bad_input and same_choice(value, cell.value):
+    if person.changes(live, cell, raw, value, bad_input) and cell.plan.lookups:
+        _decide(live)
+
+
+def press_keys(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> None:
+    """The characters of *text* typed one by one at the end of what is there, or the first *over* it all."""
+    if not cell.plan.lookups:
+        person.types(live, cell, text, over)
         return
-    _edited(live, cell)
-    assign_each(live, cell, ((raw, value, bad_input),), by_person=True, follow=_follow)
+    for character in text:
+        person.types(live, cell, character, over)
+        _decide(live)
+        over = False
 
 
-def _edited(live: Live, cell: FieldCell) -> None:
-    if not cell.edited:
-        set_edited(live, cell, True)
-    if cell.plan.commits == AT_ONCE:
-        commit(live, cell)
-
-
-def _follow(live: Live, cell: FieldCell) -> None:
-    """What a person's change of *cell* brings about."""
-    if live.heap:
-        spread(live)
-    if cell.server:
-        drop_server(live, cell)
-    at_moment(live, cell, CHANGE)
-    if cell.plan.lookups:
-        ask(live, cell, CHANGE)
-        decide_waiting(live)
+def _decide(live: Live) -> None:
+    """Decides on a submission that waits for lookups, after a change of what one is asked about."""
+    decide_waiting(live)
     if live.heap or live.followers:
         spread(live)
 
@@ -63,52 +54,10 @@ def _change(live: Live, cell: FieldCell, raw: str) -> None:
     person_changes(live, cell, raw, value, bad_input)
 
 
-def _room(cell: FieldCell, raw: str, text: str) -> str:
-    """As much of *text* as the control still takes after *raw*, whole code points only."""
-    limit = cell.plan.field.limit
-    if cell.plan.kind in SINGLE_LINE:
-        text = whatwg.strip_newlines(text)
-    if limit is None:
-        return text
-    left = limit - whatwg.utf16_length(raw)
-    kept = ""
-    for character in text:
-        left -= 2 if character > "\uffff" else 1
-        if left < 0:
-            break
-        kept += character
-    return kept
-
-
-def press_keys(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> None:
-    """The characters of *text* typed one by one at the end of what is there, or the first *over* it all."""
-    assign_each(live, cell, _typed(live, cell, text, over), by_person=True, follow=_follow)
-
-
-def _typed(live: Live, cell: FieldCell, text: str, over: bool) -> Iterator[Changed]:
-    """What each key makes of *cell* as it is when it is pressed."""
-    parse, commits = cell.plan.parse, cell.plan.commits
-    narrow = over or cell.plan.field.limit is not None or "\n" in text or "\r" in text  # else every key lengthens what is there
-    for character in text:
-        before = "" if over else cell.raw
-        if narrow:
-            character = _room(cell, before, character)
-            if not character and not over:
-                continue
-        over = False
-        raw = before + character
-        value, bad_input = parse(raw)
-        if narrow and raw == cell.raw and bad_input is cell.bad_input and same_choice(value, cell.value):
-            continue
-        if not cell.edited or commits == AT_ONCE:
-            _edited(live, cell)
-        yield raw, value, bad_input
-
-
 def step_paste(live: Live, cell: FieldCell, text: str) -> None:
     need_reach(live, cell, "pasting into")
     focus(live, cell)
-    _change(live, cell, cell.raw + _room(cell, cell.raw, text))
+    _change(live, cell, cell.raw + room(cell, cell.raw, text))
 
 
 def step_erase(live: Live, cell: FieldCell, count: int) -> None:
@@ -139,7 +88,7 @@ def step_set(live: Live, cell: FieldCell, value: Any) -> None:
         person_changes(live, cell, value if isinstance(value, str) else written(value), value, False)
         return
     elif kind in TEXT_KINDS:
-        text = _room(cell, "", text)
+        text = room(cell, "", text)
     _change(live, cell, text)
 
 

@@ -12,7 +12,7 @@ from typing import Any
 
 from ...problems import listed, nearest
 from ..model.form import RULE_KINDS
-from .yaml12 import Document
+from .document import Document
 
 
 def schema_text() -> str:

@@ -1,6 +1,6 @@
 """Reads a form sheet (`*.form.yaml`) into the model: all that is wrong with it at once, or a `Form`.
 
-Three passes: YAML to data (`yaml12`), data against the JSON Schema (`sheet_check`), data to model with every
+Three passes: YAML to data (`yaml12`), data against the JSON Schema (`check`), data to model with every
 address, expression and message looked at (here and in the `sheet_*` rooms).
 """
 
@@ -17,12 +17,13 @@ from ..model.graph import Graph
 from ..model.messages import STOCK
 from ..names.shapes import Shape
 from .check import check, count_whole, mend
+from .document import Document
 from .fields import FieldReader, shape_of
+from .kept import keep, known, written
 from .reading import At, Reading
 from .rings import report_rings
 from .rules import RuleReader
 from .server import ServerReader, payload_shape
-from .yaml12 import Document
 
 if TYPE_CHECKING:
     from .over_page import PageFields
@@ -30,24 +31,36 @@ if TYPE_CHECKING:
 
 def read_sheet(file: str) -> Form:
     """The form that the sheet *file* describes. Raises Unreadable with every problem found."""
-    return read_sheet_text(read_text(file), file)
+    text = read_text(file)
+    document = known(file, text)
+    if document is not None:
+        return _form(document)
+    document = _fitting(Document(file, text))
+    what = written(document)
+    form = _form(document)
+    keep(text, what)
+    return form
 
 
 def read_sheet_text(text: str, file: str) -> Form:
     """The form that the sheet *text* describes; *file* is its name in messages."""
-    return _read(text, file)
+    return _form(_fitting(Document(file, text)))
 
 
-def _read(text: str, file: str) -> Form:
-    document = Document(file, text)
+def _fitting(document: Document) -> Document:
+    """*document*, held against the schema."""
     if not isinstance(document.data, dict):
         document.report((), "a sheet is a mapping of keys", "begin with `form: NAME` and `fields:`")
         raise Unreadable(document.problems)
     fits = check(document)
     if document.problems and (fits or not mend(document)):
         raise Unreadable(document.problems)
-    if document.has_fractions:
+    if document.nodes.has_fractions:
         count_whole(document.data)
+    return document
+
+
+def _form(document: Document) -> Form:
     form = _SheetReader(document).form()
     if document.problems:
         raise Unreadable(document.problems)

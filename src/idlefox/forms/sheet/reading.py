@@ -15,7 +15,7 @@ from ..model.messages import GENERAL, MessageError, read_message
 from ..names.addresses import AddressError, Segment, Target, locate, parse_address
 from ..names.shapes import Shape
 from ..values.durations import parse_duration
-from .yaml12 import Document
+from .document import Document
 
 At = tuple[str | int, ...]
 

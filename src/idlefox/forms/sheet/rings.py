@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from ..model.form import Form, Path, written_path
 from ..model.graph import INHERITED, Graph, Unit
-from .yaml12 import Document
+from .document import Document
 
 
 def report_rings(form: Form, graph: Graph, document: Document) -> None:

@@ -15,7 +15,7 @@ from yaml.cyaml import CParser  # type: ignore[attr-defined]
 from yaml.nodes import MappingNode, Node, ScalarNode, SequenceNode
 from yaml.resolver import BaseResolver
 
-from ...problems import Place, Problem, Unreadable
+from ...problems import Place, Problem, Unreadable, line_of
 
 _DEEPEST, _ENDLESS = 200, 5_000
 _MOST_COPIED = 50_000  # parts that stand again by aliases; read as if they were written out
@@ -59,8 +59,8 @@ class _Loader(CParser, Composer, BaseResolver):  # type: ignore[misc]
         return None
 
 
-class Document:
-    """A YAML document: its *data*, and `place` to find where any part of it stands."""
+class Nodes:
+    """The nodes of a YAML document: its *data*, the *lines* of the mappings in it by their identities, and where any part of it stands."""
 
     def __init__(self, file: str, text: str) -> None:
         self.file = file
@@ -71,7 +71,7 @@ class Document:
         self._anchors = "&" in text
         self._size = self._copied = 0
         self._made: dict[int, Any] = {}
-        self._lines: dict[int, int] = {}
+        self.lines: dict[int, int] = {}
         self.data = self._value(self._root, 0)
 
     def _compose(self) -> Node:
@@ -133,17 +133,7 @@ class Document:
             return
 
     def _problem(self, place: Place, cause: str, remedy: str) -> Problem:
-        return Problem(place, cause, remedy, self.line(place.line))
-
-    def line(self, number: int) -> str:
-        """The text of the line *number* (from 1)."""
-        lines = self.text.split("\n", number)
-        return lines[number - 1].rstrip("\r") if number <= len(lines) else ""
-
-    def report(self, path: tuple[str | int, ...], cause: str, remedy: str = "", *, key: bool = False) -> None:
-        """Notes a problem with the part at *path* (with its key, where *key*)."""
-        place = self.place(path, key=key)
-        self.problems.append(Problem(place, cause, remedy, self.line(place.line)))
+        return Problem(place, cause, remedy, line_of(self.text, place.line))
 
     # data
     def _value(self, node: Node, depth: int) -> Any:
@@ -179,7 +169,7 @@ class Document:
 
     def _mapping(self, node: MappingNode, depth: int) -> dict[str, Any]:
         data: dict[str, Any] = {}
-        self._lines[id(data)] = node.start_mark.line + 1
+        self.lines[id(data)] = node.start_mark.line + 1
         for key_node, value_node in node.value:
             key = key_node.value
             if type(key_node) is not ScalarNode or (key == "" and key_node.tag == _PLAIN):
@@ -258,14 +248,10 @@ class Document:
             return ""
         from .yaml_slips import quoted
 
-        line = self.line(start.line + 1)
+        line = line_of(self.text, start.line + 1)
         return (line[: start.column] + quoted(line[start.column : end.column]) + line[end.column :]).strip()
 
     # places
-    def line_of(self, data: dict[str, Any]) -> int:
-        """The line where the mapping *data* of this document begins; 0 where it was put in its place."""
-        return self._lines.get(id(data), 0)
-
     def place(self, path: tuple[str | int, ...], *, key: bool = False) -> Place:
         """Where the part at *path* stands; the key that names it, where *key*."""
         node = self._root

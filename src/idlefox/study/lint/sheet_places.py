@@ -6,7 +6,7 @@ from typing import Any
 
 from ...forms.model.form import Form, Path, Rule
 from ...forms.names.addresses import parse_address
-from ...forms.sheet.yaml12 import Document
+from ...forms.sheet.document import Document
 from ...problems import Place
 from .findings import Finding
 

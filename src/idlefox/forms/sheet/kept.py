@@ -1,0 +1,74 @@
+"""What was read of sheets before: their data, once it was found to fit the schema, in a folder of the person's own.
+
+Taking YAML apart and holding it against a schema need libraries that take longer to load than ten scenarios to play. What is kept is
+JSON, holds for one text to the letter, and is made anew wherever it cannot be read: nobody needs it.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from binascii import crc32
+
+from .document import Document
+
+_MOST = 200  # sheets
+_LARGEST = 5_000_000  # characters of one
+
+
+def folder() -> str:
+    """Where it is kept (XDG Base Directory Specification)."""
+    home = os.environ.get("XDG_CACHE_HOME") or os.path.join(os.path.expanduser("~"), ".cache")
+    return os.path.join(home, "idlefox", "sheets")
+
+
+def _file(text: str) -> str:
+    return os.path.join(folder(), f"{crc32(text.encode('utf-8', 'surrogatepass')):08x}.json")
+
+
+def _made_by() -> list[list[int]]:
+    """Who reads sheets as this program does: another version may find something else in the same text."""
+    here = os.path.dirname(__file__)
+    found = [os.stat(os.path.join(here, name)) for name in ("yaml12.py", "check.py", "sheet.schema.json")]
+    return [[each.st_mtime_ns, each.st_size] for each in found]
+
+
+def known(file: str, text: str) -> Document | None:
+    """The sheet *text* as it was read before, if it was; *file* is its name."""
+    try:
+        with open(_file(text), encoding="utf-8") as handle:
+            made_by, of, data, lines = json.load(handle)
+        if of == text and made_by == _made_by():
+            return Document(file, text, (data, lines))
+    except (OSError, ValueError, TypeError, RecursionError):
+        pass
+    return None
+
+
+def written(document: Document) -> str:
+    """What is kept of *document*, which fits the schema."""
+    return json.dumps([_made_by(), document.text, document.data, document.lines()], separators=(",", ":"))
+
+
+def keep(text: str, what: str) -> None:
+    """Keeps *what* is `written` of the sheet *text*. Where that cannot be, nothing is kept."""
+    if len(text) > _LARGEST:
+        return
+    file = _file(text)
+    part = f"{file}.{os.getpid()}"
+    try:
+        os.makedirs(folder(), mode=0o700, exist_ok=True)
+        with open(part, "w", encoding="utf-8") as handle:
+            handle.write(what)
+        os.replace(part, file)
+        _make_room()
+    except OSError:
+        pass
+
+
+def _make_room() -> None:
+    """The oldest half of too many is thrown away."""
+    with os.scandir(folder()) as entries:
+        found = sorted((entry.stat().st_mtime, entry.path) for entry in entries)
+    for _, path in found[: len(found) // 2] if len(found) > _MOST else ():
+        os.unlink(path)
