@@ -43,6 +43,15 @@ class Told(NamedTuple):
     shows: tuple[Any, ...]
 
 
+def may_reach(session: Session, step: Any) -> bool:
+    """Whether what *step* is about is there, on show and enabled, as far as is soon told: most steps that cannot be taken fail it."""
+    address = getattr(step, "address", None)
+    if address is None:
+        return True
+    cell = session.find(address.segments)
+    return isinstance(cell, Cell) and cell.visible and cell.enabled
+
+
 def said_in_vain(live: Live) -> Iterator[tuple[Cell, str]]:
     """Messages on show whose rule holds by now, at fields that the person is not in."""
     blind = live.plan.faults.last_edited

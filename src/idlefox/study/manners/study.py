@@ -12,6 +12,7 @@ from collections.abc import Callable
 from random import Random
 from typing import Any
 
+from ...engine.session import oddities
 from ...playing.player import DEFAULT_CLOCK
 from ...playing.simulated import SimulatedForm
 from ...playing.steps import take_step
@@ -230,6 +231,8 @@ class _Walks:
         subject, watch, path, state = place.subject.trial(), place.watch.copy(), place.path, place.state
         for _ in range(_STEPS):
             step = self.repertoire.choose(random)
+            if not oddities.may_reach(subject.session, step):
+                continue
             before = len(subject.session.live.trace)
             if not self._take(subject, watch, step, len(path)):
                 if len(subject.session.live.trace) != before:
