@@ -103,14 +103,16 @@ def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wish
             loaded = _subject(script, wishes, subjects, needed=not slips)
         except Unreadable as fault:
             problems.extend(fault.problems)
+    each = _each_once(scenarios)
     if loaded is not None:
-        problems.extend(_bound(scenarios, loaded))
+        problems.extend(_bound(each, scenarios, loaded))
     if problems:
         raise Unreadable(problems)
-    kept = _kept(script, scenarios, chosen, wishes)
+    expanded, kept = len(scenarios), _kept(script, scenarios, chosen, wishes)
     scenarios = scenarios if ahead is part else list(part.of(scenarios))
     kept = kept if ahead is part else list(part.of(kept))
-    each = _each_once(kept)
+    if len(kept) < expanded:
+        each = _each_once(kept)
     if loaded is not None and unable(each, loaded.abilities):
         raise Unreadable(unable((op for s in kept for op in s.ops), loaded.abilities))
     _note_uploads(script.file, each)
@@ -160,9 +162,11 @@ def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Proble
     return [Problem(place, f"there is no file {file!r} beside the script", remedy, lines.line(place.line))]
 
 
-def _bound(scenarios: list[Scenario], loaded: Loaded) -> list[Problem]:
-    """Everything that the subject does not fit; where all fits, every address has been followed to where it leads."""
-    each = _each_once(scenarios)
+def _bound(each: list[Op], scenarios: list[Scenario], loaded: Loaded) -> list[Problem]:
+    """Everything in *scenarios* that the subject does not fit; where all fits, every address has been followed to where it leads.
+
+    *each*: their steps and checks, once.
+    """
     if check_ops(each, loaded.form):
         return check_ops((op for s in scenarios for op in s.ops), loaded.form)
     for segments in {address.segments for op in each if (address := _address(op.act)) is not None}:

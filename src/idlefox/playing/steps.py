@@ -13,11 +13,12 @@ SETTLE = 30_000  # how long `settle` waits unless it says otherwise, in millisec
 
 def take_step(subject: Subject, step: Any, number: int) -> Refusal | None:
     """Takes *step*, the *number*-th of its scenario; or why it cannot be taken."""
-    if isinstance(step, tree.Wait):
+    kind = type(step)
+    if kind is tree.Wait:
         return _refused(subject.advance(step.duration))
-    if isinstance(step, tree.Settle):
+    if kind is tree.Settle:
         return _settle(subject, SETTLE if step.within is None else step.within)
-    if isinstance(step, tree.Type) and step.every is not None:
+    if kind is tree.Type and step.every is not None:
         return _type_slowly(subject, step, number)
     return subject.perform(step, number)
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from ..problems import Place
 from ..records import NamedTuple
-from .reader import Lines
+from .lines import Lines
 from .tree import Script
 
 _QUOTED = re.compile(r'[^"\n]*("(?:[^"\\\n]|\\.)*")')
