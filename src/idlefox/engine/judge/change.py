@@ -87,7 +87,8 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
             if broken != cell.broken or lookups:
                 settle(live, cell, broken)
         if watch and not same:
-            live.notify(cell, "value")
+            for each in watch:
+                live.push(cell, each)
         if live.restructured:
             compare_lists(live, cell)
         # What breaks now has been reported before, word for word: most keys bring about nothing more.

@@ -151,23 +151,24 @@ class Live:
 
     def push(self, cell: Cell, watch: Watch) -> None:
         """Queues the units that *watch* names, as seen from *cell*."""
+        rank, unit, target, check, common, chain = watch
         targets: Any
-        if watch.unit == REVEAL and watch.common == 0:
+        if unit == REVEAL and common == 0:
             # Only what has something reported can come to show or hide: the rest of a large form is left alone.
-            targets = [c for c in self.reporting if c.plan is watch.target]
-        elif watch.target.form is not cell.plan.form:
-            form = self.wholes[watch.target.form.name]  # a panel that reads the form behind it, or the other way round
-            targets = reach(form, 0, watch.chain) if form.open else ()
-        elif watch.common == 0 and (only := self.statics[watch.target.index]) is not None:
+            targets = [c for c in self.reporting if c.plan is target]
+        elif target.form is not cell.plan.form:
+            form = self.wholes[target.form.name]  # a panel that reads the form behind it, or the other way round
+            targets = reach(form, 0, chain) if form.open else ()
+        elif common == 0 and (only := self.statics[target.index]) is not None:
             targets = (only,)
         else:
-            targets = reach(cell, watch.common, watch.chain)
-        if watch.unit == CHECK and watch.target.only_filled >> watch.check & 1:
+            targets = reach(cell, common, chain)
+        if unit == CHECK and target.only_filled >> check & 1:
             targets = [t for t in targets if t.active and t.value != ""]  # else it breaks nothing, and goes on breaking nothing
-        elif watch.unit == REVEAL:
+        elif unit == REVEAL:
             targets = [t for t in targets if t.reported]  # else there is nothing to show or hide
-        for target in targets:
-            self._enqueue(watch.rank, target, watch.unit, watch.check)
+        for each in targets:
+            self._enqueue(rank, each, unit, check)
 
     def enqueue_unit(self, cell: Cell, unit: int) -> None:
         """Queues a condition or the derived value of *cell*."""
