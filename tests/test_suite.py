@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import re
 import subprocess
@@ -22,8 +23,10 @@ from junitparser import JUnitXml
 from tap.parser import Parser
 
 from idlefox.commands.progress import Progress
+from idlefox.playing.player import Wishes, prepare
 from idlefox.playing.results import ScenarioResult
 from idlefox.playing.select import Chosen
+from idlefox.playing.subjects import Subjects
 from idlefox.playing.tags import TagError, read_tags
 
 SHEET = "form: f\nfields: {a: {label: A}}\n"
@@ -271,3 +274,19 @@ def test_two_runs_at_once_and_a_folder_that_cannot_be_written(suite: Fox) -> Non
     runs = [subprocess.Popen([sys.executable, "-m", "idlefox", "run", name, "-q"], cwd=suite.folder, stdout=subprocess.DEVNULL) for name in ("odd.fox", "many.fox") * 3]
     assert {run.wait() for run in runs} == {1}
     assert json.loads((suite.folder / ".idlefox" / "last-run.json").read_text())["fallen"]
+
+
+def test_a_script_that_is_made_ready_leaves_nothing_to_the_collector(fox: Fox) -> None:
+    """What would be garbage then stays for ever, since what is there of a large script is taken out of the collector's sight."""
+    steps = "".join(f'scenario "{n}"\n    type a "{n}"\n    expect cannot type a "x"\n    expect a breaks tooLong\n' for n in range(200))
+    fox.write(f__form__yaml="form: f\nfields: {a: {rules: [{maxlength: 2}]}}\n", a__fox='subject "f.form.yaml"\n' + steps)
+    subjects = Subjects()
+    for _ in range(2):  # the first time the form is read
+        gc.collect()
+        gc.disable()
+        try:
+            prepare(Chosen(str(fox.folder / "a.fox")), Wishes(), subjects)
+            left = gc.collect()
+        finally:
+            gc.enable()
+    assert left < 5

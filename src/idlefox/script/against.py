@@ -56,41 +56,20 @@ class _Checker:
         self.problems: list[Problem] = []
         self.rules = rule_names(form)
         self._fitting: set[int] = set()
-        self._steps: dict[type, Callable[[Op, Any], None]] = {
-            tree.Type: lambda op, a: self.typed(op, a.address, "type"),
-            tree.Retype: lambda op, a: self.typed(op, a.address, "retype"),
-            tree.Paste: lambda op, a: self.typed(op, a.address, "paste"),
-            tree.Erase: lambda op, a: self.typed(op, a.address, "erase"),
-            tree.Clear: lambda op, a: self.typed(op, a.address, "clear"),
-            tree.Toggle: lambda op, a: self.checkbox(op, a.address, "toggle"),
-            tree.Focus: self.focus,
-            tree.Blur: self.blur,
-            tree.Set: self.one_value,
-            tree.Pick: self.pick,
-            tree.Turn: lambda op, a: self.checkbox(op, a.address, "turn"),
-            tree.Upload: self.upload,
-            tree.Press: self.press,
-            tree.FillLine: self.fill,
-            tree.Add: self.add,
-            tree.Remove: lambda op, a: self.rows(op, a.address, "remove", row=True),
-            tree.Move: lambda op, a: self.rows(op, a.address, "move", row=True),
-            tree.Open: lambda op, a: self.panel(op, a.panel),
-            tree.Close: lambda op, a: self.panel(op, a.panel),
-            tree.Submit: self.submit,
-            tree.Answer: self.answer,
-            Check: self.check,
-            tree.Cannot: lambda op, a: self._steps[type(a.step)](op, a.step) if type(a.step) in self._steps else None,
-        }
 
     def op(self, op: Op) -> None:
         if id(op.act) in self._fitting:  # lines that say the same share what they say
             return
         told = len(self.problems)
-        step = self._steps.get(type(op.act))
-        if step is not None:
-            step(op, op.act)
+        self.step(op, op.act)
         if len(self.problems) == told:
             self._fitting.add(id(op.act))
+
+    def step(self, op: Op, act: Any) -> None:
+        """*act* is what *op* does, or what it says that a person cannot do."""
+        check = _STEPS.get(type(act))
+        if check is not None:
+            check(self, op, act)
 
     def report(self, op: Op, offset: int, length: int, cause: str, remedy: str = "") -> None:
         """*offset* is from the beginning of the step or check on."""
@@ -333,6 +312,33 @@ class _Checker:
                 there = sorted(known)
                 remedy = suggestion(word.text, [*there, *FLAG_NAMES], f"its rules are {listed(there)}" if there else f"{name} has no rules")
                 self.report(op, word.offset, len(word.text), f"{name} has no rule {word.text!r}", remedy)
+
+
+_STEPS: dict[type, Callable[[_Checker, Op, Any], None]] = {
+    tree.Type: lambda c, op, a: c.typed(op, a.address, "type"),
+    tree.Retype: lambda c, op, a: c.typed(op, a.address, "retype"),
+    tree.Paste: lambda c, op, a: c.typed(op, a.address, "paste"),
+    tree.Erase: lambda c, op, a: c.typed(op, a.address, "erase"),
+    tree.Clear: lambda c, op, a: c.typed(op, a.address, "clear"),
+    tree.Toggle: lambda c, op, a: c.checkbox(op, a.address, "toggle"),
+    tree.Focus: _Checker.focus,
+    tree.Blur: _Checker.blur,
+    tree.Set: _Checker.one_value,
+    tree.Pick: _Checker.pick,
+    tree.Turn: lambda c, op, a: c.checkbox(op, a.address, "turn"),
+    tree.Upload: _Checker.upload,
+    tree.Press: _Checker.press,
+    tree.FillLine: _Checker.fill,
+    tree.Add: _Checker.add,
+    tree.Remove: lambda c, op, a: c.rows(op, a.address, "remove", row=True),
+    tree.Move: lambda c, op, a: c.rows(op, a.address, "move", row=True),
+    tree.Open: lambda c, op, a: c.panel(op, a.panel),
+    tree.Close: lambda c, op, a: c.panel(op, a.panel),
+    tree.Submit: _Checker.submit,
+    tree.Answer: _Checker.answer,
+    Check: _Checker.check,
+    tree.Cannot: lambda c, op, a: c.step(op, a.step),
+}
 
 
 def _wrong_in_reply(reply: dict[str, Any]) -> Iterator[tuple[str, str]]:
