@@ -680,7 +680,7 @@ def test_manners_of_a_page_that_no_sheet_describes(fox: Fox) -> None:
 @ANY
 def test_manners_of_the_demos_page_and_of_its_faulty_one(fox: Fox) -> None:
     assert fox("demo", "skerry", "--with-failure", "--live").returncode == 1
-    for page, rude, walks in (("aside-booking.form.yaml", {"keeps", "once"}, "20"), ("booking.form.yaml", set(), "8")):
+    for page, rude, walks in (("aside-booking.form.yaml", {"keeps", "once"}, "20"), ("booking.form.yaml", set(), "4")):
         done = fox("manners", f"skerry/{page}", "--live", "--only", "keeps,once,plain-speech,says-so", "--walks", walks, "--time", "55s", "--report", "json=-")
         assert {breach["manner"] for breach in json.loads(done.stdout)["breaches"]} == rude
 
