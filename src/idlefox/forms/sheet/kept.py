@@ -17,9 +17,13 @@ _LARGEST = 5_000_000  # characters of one
 
 
 def folder() -> str:
-    """Where it is kept (XDG Base Directory Specification)."""
-    home = os.environ.get("XDG_CACHE_HOME") or os.path.join(os.path.expanduser("~"), ".cache")
-    return os.path.join(home, "idlefox", "sheets")
+    """Where it is kept (XDG Base Directory Specification: paths that are not absolute do not count). Raises OSError where nobody knows."""
+    home = os.path.join(os.path.expanduser("~"), ".cache")
+    named = os.environ.get("XDG_CACHE_HOME", "")
+    found = os.path.join(named if os.path.isabs(named) else home, "idlefox", "sheets")
+    if not os.path.isabs(found):
+        raise FileNotFoundError(found)
+    return found
 
 
 def _file(text: str) -> str:
@@ -54,9 +58,9 @@ def keep(text: str, what: str) -> None:
     """Keeps *what* is `written` of the sheet *text*. Where that cannot be, nothing is kept."""
     if len(text) > _LARGEST:
         return
-    file = _file(text)
-    part = f"{file}.{os.getpid()}"
     try:
+        file = _file(text)
+        part = f"{file}.{os.getpid()}"
         os.makedirs(folder(), mode=0o700, exist_ok=True)
         with open(part, "w", encoding="utf-8") as handle:
             handle.write(what)
