@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 from conftest import Fox
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from idlefox.engine.compile.compiler import compile_form
@@ -272,6 +272,7 @@ def test_the_form_that_the_parser_is_at(markup: str, forms: list[int]) -> None:
 
 
 @given(st.sampled_from(sorted(DATE_KINDS)), st.integers(-60_000_000_000_000, 250_000_000_000_000))
+@example("week", -53488771200001)  # a Thursday of the week before the first of that year
 def test_dates_are_written_as_they_are_read(kind: str, number: int) -> None:
     text = date_text(kind, number // 10**9 if kind == "month" else number % 86_400_000 if kind == "time" else number)
     if text:

@@ -217,8 +217,9 @@ def date_text(kind: str, number: int) -> str:
     if days < _FIRST_DAY:
         return ""
     if kind == "week":
-        year = civil_from_days(days + 3)[0]  # the year of its Thursday
-        return f"{year:04d}-W{(days - _week_monday(year, 1)) // 7 + 1:02d}"
+        monday = days - (days + 3) % 7
+        year = civil_from_days(monday + 3)[0]  # the year of its Thursday
+        return f"{year:04d}-W{(monday - _week_monday(year, 1)) // 7 + 1:02d}"
     date = "{:04d}-{:02d}-{:02d}".format(*civil_from_days(days))
     return date if kind == "date" else f"{date}T{_clock_text(rest)}"
 
