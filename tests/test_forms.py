@@ -154,3 +154,11 @@ def test_what_is_kept_of_a_sheet_changes_nothing(fox: Fox) -> None:
         kept.write_text(odd, encoding="utf-8")
         assert fox("run", "a.fox", **cache).returncode == 0
     assert json.loads(kept.read_text("utf-8"))[2]["form"] == "f"
+
+
+def test_a_group_reports_at_a_change_in_it_that_its_field_does_not_report_at(fox: Fox) -> None:
+    sheet = (
+        "form: f\nreveal: 'true'\nfields:\n  g:\n    type: group\n    report: {first: change}\n    rules: [{holds: filled(g.b), say: Fill in b.}]\n"
+        "    fields: {a: {report: {first: submit}}, b: {report: {first: submit}}}\n"
+    )
+    fox.holds(sheet, 'expect g shows nothing\ntype g.a "x"\nexpect g shows "Fill in b."\ntype g.b "y"\nexpect g shows nothing\n')
