@@ -79,8 +79,8 @@ class Fox:
     def play(self, sheet: str, script: str, subject: str = "form.form.yaml", **wishes: bool) -> ScriptResult:
         """Plays *script* on *sheet* in the core, without the command line."""
         self.write(form__form__yaml=sheet, a__fox=f'subject "{subject}"\nclock 2031-05-02T09:00:00Z\n\n' + script)
-        trust = bool(wishes.get("trust_python"))
-        return play_script(Chosen(str(self.folder / "a.fox")), Wishes(trust_python=trust), Subjects(trust_python=trust))
+        trust = bool(wishes.get("trust"))
+        return play_script(Chosen(str(self.folder / "a.fox")), Wishes(trust=trust), Subjects(trust=trust))
 
     def holds(self, sheet: str, body: str) -> None:
         """Asserts that one scenario with *body* (unindented) holds on *sheet*."""

@@ -16,7 +16,7 @@ from typing import NamedTuple
 import pytest
 from conftest import Fox
 
-from idlefox import play
+from idlefox import run
 
 DEMO = resources.files("idlefox.demo")
 SHEET = """form: f
@@ -115,7 +115,7 @@ def test_a_cluster_without_a_shared_folder_finds_what_one_process_finds(fox: Fox
 def test_a_worker_that_is_killed_costs_no_result(fox: Fox, cluster: Cluster) -> None:
     scenarios = "".join(f'scenario "{n}"\n    type a "x{n}"\n    expect a = "x{n if n % 7 else 0}"\n' for n in range(60))
     fox.write(f__form__yaml=SHEET, r__py=RULES, **{f"s{n}__fox": 'subject "f.form.yaml"\n' + scenarios for n in range(4)})
-    command = ("run", ".", "--trust-python", "--report", "json=-")
+    command = ("run", ".", "--trust", "--report", "json=-")
     alone, there = fox(*command), fox(*command, "--on", cluster.address)
     assert _told(there) == _told(alone)
     assert alone.returncode == 1
@@ -125,9 +125,9 @@ def test_a_worker_that_is_killed_costs_no_result(fox: Fox, cluster: Cluster) -> 
 
 def test_a_cluster_plays_for_python_too(fox: Fox, cluster: Cluster) -> None:
     _demo(fox, "crew.form.yaml", "crew.fox")
-    result = play(fox.folder, on=cluster.address)
+    result = run(fox.folder, on=cluster.address)
     assert (result.held, len(result.scenarios)) == (True, 9), result.text
-    assert "no scheduler answers there" in play(fox.folder, on="nowhere").text
+    assert "no scheduler answers there" in run(fox.folder, on="nowhere").text
 
 
 @pytest.mark.parametrize(("words", "told"), [

@@ -148,10 +148,10 @@ def test_what_is_no_expression_is_refused_and_reaches_nothing(text: str) -> None
     ("form: f", 1, "the sheet has no fields"),
     ("form: f\nfileds: {a: {}}", 2, "did you mean 'fields'?"),
     ("form: f\nfields: {a: {type: nubmer}}", 2, "did you mean 'number'?"),
-    ("form: f\nfields: {a: {}, a: {}}", 2, "stands here twice"),
+    ("form: f\nfields: {a: {}, a: {}}", 2, "appears twice"),
     ("form: f\nfields: {a: {options: [x]}}", 2, "'options' is no key of type text"),
     ("form: f\nfields: {a: {type: select}}", 2, "a select needs options"),
-    ("form: f\nfields: {a: {type: select, options: [x, x]}}", 2, "stands here twice"),
+    ("form: f\nfields: {a: {type: select, options: [x, x]}}", 2, "appears twice"),
     ("form: f\nfields: {a: {visible: b}}", 2, "there is no field 'b' here"),
     ("form: f\nfields: {a: {visible: a}}", 2, "which is neither true nor false"),
     ("form: f\nfields:\n  a: {visible: b.visible}\n  b: {visible: a.visible}", 3, "goes round in a ring"),
@@ -173,8 +173,8 @@ def test_what_is_no_expression_is_refused_and_reaches_nothing(text: str) -> None
     ("form: f\nfields: {a: {}}\nviews: {done: {shows: [b]}}", 3, "the form has no field 'b'"),
     ("form: f\nfields: {a: {type: checkbox, initial: yes}}", 2, "true or false"),
     ("form: f\nfields: {p: {}}\npanels: {p: {fields: {a: {}}}}", 3, "'p' is a field already"),
-    ("form: f\nfields: {a: }", 2, "write {} where there is nothing to say"),
-    ("form: f\nfields: {a: {rules: [{holds: 'len(value) > '}]}}", 2, "the expression ends"),
+    ("form: f\nfields: {a: }", 2, "write {} if there is nothing to set"),
+    ("form: f\nfields: {a: {rules: [{holds: 'len(value) > '}]}}", 2, "the expression ends here"),
 ])  # fmt: skip
 def test_a_sheet_that_makes_no_sense_says_where_and_what_to_do(key: str, line: int, says: str) -> None:
     with pytest.raises(Unreadable) as fault:
@@ -239,8 +239,8 @@ class Mute(SimulatedForm):
 
 
 @pytest.mark.parametrize(("line", "cannot"), [
-    ("expect a is valid", "tell what is valid, broken or asked"), ("expect a is not unasked", "tell what is valid, broken or asked"),
-    ("expect a breaks nothing", "tell what is valid, broken or asked"), ("expect form is dirty", "tell which fields are dirty"),
+    ("expect a is valid", "tell which values are valid, which rules are broken and which lookups are pending"), ("expect a is not unasked", "tell which values are valid, which rules are broken and which lookups are pending"),
+    ("expect a breaks nothing", "tell which values are valid, which rules are broken and which lookups are pending"), ("expect form is dirty", "tell which fields are dirty"),
     ("expect touched nothing", "tell which fields are touched"), ("expect record includes {}", "tell what the server has stored"),
     ("expect a is visible", ""), ("wait 1s", ""), ("submit past checks", ""), ("reload", ""),
 ])  # fmt: skip

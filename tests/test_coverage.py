@@ -31,7 +31,7 @@ from idlefox.study.coverage.ways import read_steps, ways_to
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 SHEET = """form: f
-reveal: touched or submitted
+reveal: touched or attempted
 fields:
   a: {rules: [{required: true, say: A.}, {minlength: 3, maxlength: 5, say: 'Three to five.'}]}
   n: {type: number, rules: [{min: 1, max: 9, say: '{min} to {max}.'}]}
@@ -112,7 +112,7 @@ def test_coverage_is_printed_bounded_drawn_and_kept(fox: Fox) -> None:
     assert (fox.folder / "m.png").read_bytes().startswith(b"\x89PNG")
     assert fox("run", "ways.fox").returncode == 0
     assert fox("coverage", "booking.fox", "--under", "50").returncode == 0
-    assert "--keep goes with scripts about one form" in fox("coverage", "--keep", "x.fox").stderr
+    assert "--keep needs scripts that are all about one form" in fox("coverage", "--keep", "x.fox").stderr
     assert fox("coverage", "nix.fox").returncode == 2
 
 
@@ -153,7 +153,7 @@ def test_points_are_those_that_a_count_by_hand_comes_to(least: int, most: int, h
 def _counts(point: Point, points: Points) -> bool:
     """Whether the count by hand knows the point."""
     sized = any(bound.point == point for bounds in points.bounds.values() for bound in bounds)
-    told = (point.kind, point.wanted) in {("rule", "breaks"), ("message", "shown"), ("message", "left")} and "server" not in point.name
+    told = (point.kind, point.wanted) in {("rule", "breaks"), ("message", "shown"), ("message", "cleared")} and "server" not in point.name
     return told or (sized and point.address in ("a", "n")) or (point.kind == "rows" and point.wanted in ("at least", "at most"))
 
 

@@ -12,7 +12,7 @@ import pytest
 from conftest import Fox
 
 import idlefox
-from idlefox import Failure, play
+from idlefox import Failure, run
 
 SCRIPT = """subject "f.form.yaml"
 scenario "holds" [fast]
@@ -48,7 +48,7 @@ def test_scenarios_are_items_of_pytest(scripts: Fox) -> None:
     done = items(scripts, "--fox", "a.fox")
     for line in (
         "PASSED a.fox::holds", "PASSED a.fox::a row of 1[row 1]", "FAILED a.fox::a row of 2[row 2]", "XFAIL a.fox::known - ",
-        "1 failed, 3 passed, 1 skipped, 1 xfailed, 1 warning", 'expected  "1"\n      found     "2"', "a.fox:10:14", "this scenario checks nothing",
+        "1 failed, 3 passed, 1 skipped, 1 xfailed, 1 warning", 'expected  "1"\n      found     "2"', "a.fox:10:14", "this scenario has no check",
     ):  # fmt: skip
         assert line in done.stdout, done.stdout
     assert "a.fox:13: later" in done.stdout
@@ -72,7 +72,7 @@ def test_a_script_that_cannot_be_played_is_an_error_of_collecting(scripts: Fox) 
 
 
 def test_a_run_is_data(scripts: Fox) -> None:
-    result = play(scripts.folder / "a.fox", tags="slow or fast")
+    result = run(scripts.folder / "a.fox", tags="slow or fast")
     assert [(s.title, s.row, s.line, s.verdict, s.held) for s in result.scenarios] == [
         ("holds", 0, 2, "pass", True), ("a row of 1", 1, 7, "pass", True), ("a row of 2", 2, 8, "fail", False),
     ]  # fmt: skip
@@ -81,22 +81,22 @@ def test_a_run_is_data(scripts: Fox) -> None:
     assert isinstance(failure, Failure)
     assert (failure.line, failure.column, failure.check, failure.expected, failure.found) == (10, 14, 'expect a = "1"', '"1"', '"2"')
     assert failure.text in result.text
-    assert play(str(scripts.folder / "a.fox"), match="HOLDS").held
-    assert play(scripts.folder, tags=["fast"], jobs=2).problems[0].message.startswith("expected ")
+    assert run(str(scripts.folder / "a.fox"), match="HOLDS").held
+    assert run(scripts.folder, tags=["fast"], jobs=2).problems[0].message.startswith("expected ")
     other = scripts.folder / "other"
     other.mkdir()
     (other / "g.form.yaml").write_text("form: g\nfields: {b: {}}\n")
-    assert "has no field 'a'" in play(scripts.folder / "a.fox", subject=other / "g.form.yaml").text
+    assert "has no field 'a'" in run(scripts.folder / "a.fox", subject=other / "g.form.yaml").text
 
 
 @pytest.mark.parametrize(("wishes", "says"), [({"tags": "a and"}, "expected a tag"), ({"jobs": 0}, "jobs is a number from 1 on"), ({"jobs": 2, "on": "tcp://127.0.0.1:1"}, "jobs goes without on")])
 def test_wishes_that_cannot_be_meant(wishes: typing.Any, says: str) -> None:
     with pytest.raises(ValueError, match=says):
-        play("a.fox", **wishes)
+        run("a.fox", **wishes)
 
 
 def test_what_is_nowhere_and_what_fits_nothing_does_not_hold(scripts: Fox) -> None:
-    assert not play("nowhere.fox").held
-    assert play(scripts.folder / "a.fox", match="nothing like it").problems[0].message == "no scenario fits the tags and the title"
+    assert not run("nowhere.fox").held
+    assert run(scripts.folder / "a.fox", match="nothing like it").problems[0].message == "no scenario matches the tags and the title"
     assert set(idlefox.__all__) == {"Failure", "Problem", "Result", "Scenario", "__version__", "play"}
     assert (Path(idlefox.__file__).parent / "py.typed").exists()

@@ -142,7 +142,7 @@ def test_an_editor_is_served(folder: Path) -> None:
         assert await c.text_document_folding_range_async(t.FoldingRangeParams(script))
         lenses = await c.text_document_code_lens_async(t.CodeLensParams(script))
         play, trace = lenses[0].command, lenses[1].command  # type: ignore[index]
-        assert await c.workspace_execute_command_async(t.ExecuteCommandParams(play.command, play.arguments)) == "it held"  # type: ignore[union-attr]
+        assert await c.workspace_execute_command_async(t.ExecuteCommandParams(play.command, play.arguments)) == "passed"  # type: ignore[union-attr]
         traced: Any = await c.workspace_execute_command_async(t.ExecuteCommandParams(trace.command, trace.arguments))  # type: ignore[union-attr]
         assert "contact.email reads" in traced
         broken = text.replace('expect request = "POST /bookings"', 'expect request = "POST /x"')

@@ -57,10 +57,10 @@ def check(value, form):
     sheet = "form: f\npython: rules.py\nfields: {a: {rules: [{maxlength: 9, say: Long.}, {python: check, say: Bad., id: own}]}, b: {}}\n"
     body = 'scenario "x"\n    type b "y"\n    type a "y"\n    expect a is valid\n    type b "!"\n    expect a is invalid\n    type a "z"\n    blur\n    expect a shows "Say it twice."\n' \
            '    retype a "boom"\n    expect a breaks own\n    expect a shows "Bad."\n'  # fmt: skip
-    result = fox.play(sheet, body, trust_python=True)
+    result = fox.play(sheet, body, trust=True)
     assert [s.verdict for s in result.scenarios] == ["pass"], result
     assert "ValueError: no" in result.scenarios[0].warnings[0]
-    assert "--trust-python" in fox.play(sheet, body).errors[0].remedy
+    assert "--trust" in fox.play(sheet, body).errors[0].remedy
 
 
 @pytest.mark.parametrize(("given", "place"), [
@@ -88,11 +88,11 @@ def test_a_default_that_fits_is_what_a_field_begins_with(tmp_path: Path, schema:
 @pytest.mark.parametrize(("sheet", "place", "cause", "remedy"), [
     ("  a: {rules: [{required: true, say: Choose, please.}]}", (3, 45), "unknown key 'please.'", 'quote the text: a: {rules: [{required: true, say: "Choose, please."}]}'),
     ("  a: {type: select, options: [{value: 1, label: One, two}]}", (3, 54), "unknown key 'two'", 'label: "One, two"}]}'),
-    ("  a: {label: Note: first, trim: true}", (3, 14), "it has a colon in it", 'write a: {label: "Note: first", trim: true}'),
-    ("  a:\n    label: Note: x", (4, 12), "it has a colon in it", 'write label: "Note: x"'),
+    ("  a: {label: Note: first, trim: true}", (3, 14), "it contains a colon", 'write a: {label: "Note: first", trim: true}'),
+    ("  a:\n    label: Note: x", (4, 12), "it contains a colon", 'write label: "Note: x"'),
     ('  a: {rules: [{holds: value in ["a", "b"], say: x}]}', (3, 23), "quotes or brackets", "write a: {rules: [{holds: 'value in [\"a\", \"b\"]', say: x}]}"),
     ("  a: {rules: [{pattern: [a-z]+}]}", (3, 25), "it begins with [", 'write a: {rules: [{pattern: "[a-z]+"}]}'),
-    ("  a: {label: a # b}", (3, 14), "it has a # in it", 'write a: {label: "a # b"}'),
+    ("  a: {label: a # b}", (3, 14), "it contains a #", 'write a: {label: "a # b"}'),
     ("  a:\n    label: @x", (4, 12), "it begins with @", 'write label: "@x"'),
     ("  a:\n    label: \"a\" b's", (4, 12), 'it begins with "', "write label: '\"a\" b''s'"),
     ("  a: {rules: [{required: true}]\n  b: {}", (3, 6), "this { is never closed", "close it with }"),

@@ -29,7 +29,7 @@ CONDITIONS = [
 ]  # fmt: skip
 IN_ROWS = [*CONDITIONS, "row.v", "row.m > 1", "index == 0", "not row.v", "count(row.q) > 0", "any(x.d > 1 for x in row.q)"]
 INNER = [*CONDITIONS, "row.d > 1", "row.parent.v", "index == 1", "count(row.parent.q) > 1"]
-REVEALS = ["true", "touched", "touched and dirty", "submitted", "a.touched or dirty", "not focused"]
+REVEALS = ["true", "touched", "touched and dirty", "attempted", "a.touched or dirty", "not focused"]
 TIMES = ["load", "change", "blur", "submit"]
 
 

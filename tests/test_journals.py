@@ -53,7 +53,7 @@ _THEIRS = re.compile(r"(this is (?:no ECMAScript pattern|not YAML|no CSV|not JSO
 def told(script: Path) -> list[str]:
     """A line for everything that *script* comes to: its faults, or each scenario's changes, exchanges and failures."""
     try:
-        ready = prepare(Chosen(str(script)), Wishes(trust_python=True), Subjects(trust_python=True))
+        ready = prepare(Chosen(str(script)), Wishes(trust=True), Subjects(trust=True))
     except Unreadable as fault:
         lines = [f"{p.place.line}:{p.place.column}+{p.place.length} {p.cause} → {p.remedy} | {p.source} | {p.called_from}" for p in fault.problems]
         return [_THEIRS.sub(r"\1 … ", line) for line in lines]
@@ -81,7 +81,7 @@ def told(script: Path) -> list[str]:
 def beside(script: Path, *, lines_too: bool) -> list[str]:
     """What is told of *script* elsewhere: the story of each scenario, how its lines are completed (*lines_too*), and how it goes by hand."""
     try:
-        ready = prepare(Chosen(str(script)), Wishes(trust_python=True), Subjects(trust_python=True))
+        ready = prepare(Chosen(str(script)), Wishes(trust=True), Subjects(trust=True))
     except Unreadable:
         return []
     if ready.loaded is None:
@@ -126,7 +126,7 @@ def _seen(subject: Any) -> list[Any]:
 def walked(script: Path, title: str) -> list[str]:
     """What comes of steps taken at random on the form of *script*: after every ten of them a sum of all that has come of them."""
     try:
-        ready = prepare(Chosen(str(script)), Wishes(trust_python=True), Subjects(trust_python=True))
+        ready = prepare(Chosen(str(script)), Wishes(trust=True), Subjects(trust=True))
     except Unreadable:
         return []
     lines: list[str] = []

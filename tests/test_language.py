@@ -23,27 +23,27 @@ from idlefox.script.writer import write_script
 @pytest.mark.parametrize(("line", "column", "says"), [
     ('typ a "x"', 5, "did you mean 'type'?"),
     ('type a', 11, "expected the text to type"),
-    ("type a 'x'", 12, "texts stand in double quotes"),
+    ("type a 'x'", 12, "strings need double quotes"),
     ('type a "x', 12, "no closing double quote"),
     ('type a "\\q"', 13, "no JSON string"),
     ('type a "x" y', 16, "expected the end of the line, found y"),
-    ('type a.[0] "x"', 11, "this is no address"),
+    ('type a.[0] "x"', 11, "this is not an address"),
     ("wait 3", 10, "expected a duration"),
     ("wait 1.0001ms", 10, "whole number of milliseconds"),
     ("press Entr", 11, "did you mean 'Enter'?"),
     ("turn a onn", 12, "expected on or off"),
     ("set a [1, 2", 11, "not closed"),
-    ("set a [1, 2,]", 17, "a comma with nothing after it"),
+    ("set a [1, 2,]", 17, "a trailing comma"),
     ("set a 1e999", 11, "beyond the range"),
     ("set a any", 11, "expected a value"),
     ("expect", 11, "the line ends"),
     ("expect a", 13, "expected what must hold"),
-    ("expect a == 1", 14, "write = for equal"),
+    ("expect a == 1", 14, "write = instead"),
     ("expect a iss valid", 14, "did you mean 'is'?"),
     ('expect values shows "x"', 19, "'values' cannot be asked 'shows'"),
-    ("expect focus = a, b", 23, "only one control has the focus"),
+    ("expect focus = a, b", 23, "only one control can have the focus"),
     ("answer submit with 99", 24, "expected an HTTP status"),
-    ("scenario \"x\"", 5, "begins at the margin"),
+    ("scenario \"x\"", 5, "must not be indented"),
     ("do f(1", 11, "expected ')'"),
 ])  # fmt: skip
 def test_a_slip_is_told_with_its_place_and_remedy(line: str, column: int, says: str) -> None:
@@ -339,7 +339,7 @@ def test_walks_and_tables_of_other_files(fox: Fox) -> None:
     for asked, says in (
         ("a.fox:3", "there is no scenario at line 3"), ("a.fox:8", "1 scenario, 1 held"), ("cases.csv:2", "1 scenario, 1 held"),
         ("cases.csv:3", "1 scenario, 0 held, 1 failed"), ("cases.json:5", "1 scenario, 1 held"), ("a.fox:16", "3 scenarios, 2 held, 1 failed"),
-        ("cases.csv:4", "no script here is played for the row at this line"), ("none.csv:2", "no script here"),
+        ("cases.csv:4", "no script here uses the row at this line"), ("none.csv:2", "no script here"),
     ):  # fmt: skip
         done = fox("run", asked)
         assert says in done.stdout + done.stderr, (asked, done.stdout, done.stderr)
@@ -353,7 +353,7 @@ def test_walks_and_tables_of_other_files(fox: Fox) -> None:
     ('do grows with json "t.json"', '[{"key": 1, "state": 2}, {"key": 1}]', "differ in their members: state"),
     ('do grows with json "t.json"', '{"key": 1}', "expected an array of objects"),
     ('do grows with json "t.json"', '[{"key": 1, "state": NaN}]', "NaN is no json value"),
-    ('do grows with json "t.json"', "[1]", "this row is no object"),
+    ('do grows with json "t.json"', "[1]", "this row is not an object"),
     ('do grows with json "t.json"', "[{} {}]", "expected ',' or ']'"),
     ('do grows with json "t.json"', "[]", "t.json has no rows"),
     ('do grows with csv "none.csv"', "", "none.csv: there is no such file"),
@@ -382,7 +382,7 @@ def test_it_stops_after_so_many_that_fell(fox: Fox, most: int, played: int) -> N
 @pytest.mark.parametrize(("line", "says"), [
     ("click send", "`submit`"), ('enter a "x"', 'type FIELD "text"'), ("check k", "turn FIELD on"), ('select k "x"', "pick FIELD VALUE"),
     ("choose k 1", "pick FIELD VALUE"), ("press submit", "with `submit`"), ("sleep 3s", "wait 3s"), ("assert a", "expect FIELD"),
-    ('Click "x"', "`submit`"), ('tpye a "x"', "did you mean 'type'?"), ("answer submit with 600", "a status lies between 100 and 599"),
+    ('Click "x"', "`submit`"), ('tpye a "x"', "did you mean 'type'?"), ("answer submit with 600", "a status is between 100 and 599"),
 ])  # fmt: skip
 def test_plain_english_is_understood_by_what_it_means(line: str, says: str) -> None:
     with pytest.raises(Unreadable) as caught:

@@ -89,9 +89,9 @@ def test_what_is_odd_is_told_where_it_stands_and_nothing_else(fox: Fox) -> None:
     told = [(f.code, f.place.line, f.message) for f in found(fox, SHEET, SCRIPT)]
     assert told == [
         ("unused", 4, "nothing in the routine it uses the parameter idle"), ("unused", 6, "nothing plays the routine never"),
-        ("unused", 11, "nothing in the scenario uses the column m"), ("no-check", 17, "this scenario checks nothing: it holds whatever the form does"),
-        ("silent-rule", 3, "minlength of a has no message of its own"),
-        ("contradiction", 3, "no value but the empty one of a can have minlength 3 and maxlength 2"), ("unused", 6, "no rule asks the lookup one"),
+        ("unused", 11, "nothing in the scenario uses the column m"), ("no-check", 17, "this scenario has no check: it holds whatever the form does"),
+        ("silent-rule", 3, "minlength of a has no message"),
+        ("contradiction", 3, "no value except empty of a can have minlength 3 and maxlength 2"), ("unused", 6, "no rule asks the lookup one"),
         ("unused", 7, "nothing leads to the view lost"), ("unused", 9, "nothing comes of the panel p, and no script opens it"), ("unreachable-reply", 14, "reply 3 is never given: reply 1 has the same condition"),
     ]  # fmt: skip
     fox.write(b__fox='use "a.fox"\nsubject "f.form.yaml"\nscenario "x"\n    do never\n    expect a = ""\n')
@@ -114,11 +114,11 @@ def test_reports_and_exit_codes(fox: Fox) -> None:
     fox.write(f__form__yaml=f"form: f\n{SHEET}", a__fox=f'subject "f.form.yaml"\n{SCRIPT}', idlefox__toml='lint = {except = ["no-check"]}\n')
     done = fox("lint", "a.fox", "--report", "json=out/l.json", "--report", "sarif=out/l.sarif")
     assert done.returncode == 1
-    assert "f.form.yaml:3:16: silent-rule: minlength of a has no message of its own\n   3 │   a: {rules: [{minlength: 3}" in done.stdout
+    assert "f.form.yaml:3:16: silent-rule: minlength of a has no message\n   3 │   a: {rules: [{minlength: 3}" in done.stdout
     assert done.stdout.endswith(" 9 findings in 2 files\n")
     data = json.loads((fox.folder / "out/l.json").read_text())
     assert data["findings"][0] == {
-        "file": "a.fox", "line": 4, "column": 18, "code": "unused", "level": "warning", "message": "nothing in the routine it uses the parameter idle", "help": "take it out",
+        "file": "a.fox", "line": 4, "column": 18, "code": "unused", "level": "warning", "message": "nothing in the routine it uses the parameter idle", "help": "remove it",
     }  # fmt: skip
     run = json.loads((fox.folder / "out/l.sarif").read_text())["runs"][0]
     assert {rule["id"] for rule in run["tool"]["driver"]["rules"]} == set(codes())
@@ -149,18 +149,18 @@ def test_the_demo_is_clean_and_of_the_samples_three_things_are_told(fox: Fox) ->
 ODD = """
 silent-rule | r: {rules: [{pattern: x}]} | pattern of r has no message
 contradiction | r: {rules: [{required: true, say: A.}, {among: [x, yy], say: B.}, {minlength: 3, say: C.}]} | no value of r is among those listed and keeps its minlength
-contradiction | r: {type: number, rules: [{min: 2, max: 1, say: A.}]} | no value but the empty one of r can have min 2 and max 1
-never-breaks | r: {type: select, options: [p, q], rules: [{among: [p, q, s], say: A.}]} | nothing that r can hold breaks among: its options all keep it
-never-breaks | r: {type: range, rules: [{min: 3, say: A.}]} | nothing that r can hold breaks min 3: its slider goes no further
-unseen-message | r: {type: hidden, rules: [{required: true, say: A.}]} | no person ever sees the message of required of r: a field of the type hidden
-unseen-message | r: {visible: 'a == "x" and a == "y"', rules: [{required: true, say: A.}]} | no person ever sees the message of required of r: r is never visible
-unseen-message | r: {reveal: touched and not touched, rules: [{required: true, say: A.}]} | no person ever sees the message of required of r: its reveal never holds
-unseen-message | r: {visible: a.on, reveal: a.off, rules: [{required: true, say: A.}]} | no person ever sees the message of required of r: reveal never holds while r is visible
-unseen-message | g: {type: group, visible: false, fields: {r: {rules: [{required: true, say: A.}]}}} | no person ever sees the message of required of g.r: g.r is never visible
+contradiction | r: {type: number, rules: [{min: 2, max: 1, say: A.}]} | no value except empty of r can have min 2 and max 1
+never-breaks | r: {type: select, options: [p, q], rules: [{among: [p, q, s], say: A.}]} | nothing that r can hold breaks among: all its options satisfy it
+never-breaks | r: {type: range, rules: [{min: 3, say: A.}]} | nothing that r can hold breaks min 3: its slider ends there
+unseen-message | r: {type: hidden, rules: [{required: true, say: A.}]} | nobody can see the message of required of r: a field of the type hidden
+unseen-message | r: {visible: 'a == "x" and a == "y"', rules: [{required: true, say: A.}]} | nobody can see the message of required of r: r is never visible
+unseen-message | r: {reveal: touched and not touched, rules: [{required: true, say: A.}]} | nobody can see the message of required of r: its reveal never holds
+unseen-message | r: {visible: a.on, reveal: a.off, rules: [{required: true, say: A.}]} | nobody can see the message of required of r: reveal never holds while r is visible
+unseen-message | g: {type: group, visible: false, fields: {r: {rules: [{required: true, say: A.}]}}} | nobody can see the message of required of g.r: g.r is never visible
 dead-end | r: {readonly: true, rules: [{required: true, say: A.}]} | r must be filled and never can be: it is always readonly
 dead-end | r: {type: radio, options: [{value: 1, enabled: false}], rules: [{required: true, say: A.}]} | r must be filled and never can be: none of its options
-dead-end | r: {type: rows, add: 'any(p.n == "x" for p in r)', fields: {n: {}}} | r begins without rows, and then none can be added
-nags | r: {report: {first: load}, reveal: true, rules: [{required: true, say: Fill it.}]} | r says at load, before anybody has done anything: Fill it.
+dead-end | r: {type: rows, add: 'any(p.n == "x" for p in r)', fields: {n: {}}} | r starts without rows, and then none can be added
+nags | r: {report: {first: load}, reveal: true, rules: [{required: true, say: Fill it.}]} | r shows this message at load: Fill it.
 wide-pattern | r: {rules: [{pattern: '.*x.*y', say: A.}]} | this pattern can take very long: the time grows faster than its length
 """
 CLEAN = """
@@ -215,10 +215,10 @@ NUMBERS = "fields:\n  n: {type: number}\n  t: {}\n  on: {type: checkbox, initial
 
 
 @pytest.mark.parametrize(("steps", "told"), [
-    ('expect n = "7"', "this can never hold: n is a number, never a text"), ("expect n != true", "this holds whatever happens: n is a number, never true or false"),
-    ('expect values = {"t": 1}', "this can never hold: t is a text, never a number"), ('expect rows = [{"age": "x"}]', "this can never hold: rows[0].age is a number"),
-    ('expect many = "p"', "this can never hold: many is a list, never a text"), ("expect t = null", "this can never hold: t is a text, never null"),
-    ('expect requests = "1"', "this can never hold: requests is a number"), ("expect rows[0] = 1", "this can never hold: rows[0] is an object, never a number"),
+    ('expect n = "7"', "this can never be true: n is a number, never a text"), ("expect n != true", "this is always true: n is a number, never true or false"),
+    ('expect values = {"t": 1}', "this can never be true: t is a text, never a number"), ('expect rows = [{"age": "x"}]', "this can never be true: rows[0].age is a number"),
+    ('expect many = "p"', "this can never be true: many is a list, never a text"), ("expect t = null", "this can never be true: t is a text, never null"),
+    ('expect requests = "1"', "this can never be true: requests is a number"), ("expect rows[0] = 1", "this can never be true: rows[0] is an object, never a number"),
     ("expect n = null", ""), ('expect n = like /x/', ""), ('expect status = null', ""), ("expect many = []", ""), ("expect .on = true", ""),
     ("turn .on on\nexpect n = 1", "on is on at load: this turns nothing"), ("turn .on off\nexpect n = 1", ""),
     ('retype t "x"\nretype t "x"\nexpect n = 1', "t has just been retyped to the same text"), ('retype t "x"\nblur\nretype t "x"\nexpect n = 1', ""),
@@ -240,7 +240,7 @@ SAYS = re.compile(r"message of (?P<unseen>\w+) of (?P<where>[\w.]+)|hold breaks 
 def test_what_is_said_to_be_impossible_is_not_met_on_any_walk(data: st.DataObject) -> None:
     picked = data.draw(st.lists(st.sampled_from(FIELDS), min_size=1, max_size=4))
     fields = "".join("  " + re.sub(r"\b([rg])(?=: \{)", rf"\g<1>{n}", field) + "\n" for n, field in enumerate(picked))
-    reveal = data.draw(st.sampled_from(["touched or submitted", "true", "submitted and clean and dirty"]))
+    reveal = data.draw(st.sampled_from(["touched or attempted", "true", "attempted and clean and dirty"]))
     text = f"form: f\nreveal: {reveal}\nreport: {{first: {data.draw(st.sampled_from(['load', 'change', 'blur']))}}}\nfields:\n  a: {{type: checkbox}}\n  b: {{}}\n{fields}".replace("a ==", "b ==")
     form = read_sheet_text(text, "f.form.yaml")
     findings = list(sheet_findings(form, SheetPlaces(form, text)))

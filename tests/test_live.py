@@ -160,12 +160,12 @@ PAGES = [
      "type a \"x\"", 1, "3 s of real time"),
     ("document.querySelector('input').disabled = true", "type a \"x\"", 1, "type a is not possible: it is disabled on the page"),
     ("document.querySelector('label').hidden = true", "type a \"x\"", 1, "it is hidden on the page"),
-    ("document.querySelector('label').remove()", "type a \"x\"", 1, "nothing on the page is called that by its name, id or label; say where it is"),
+    ("document.querySelector('label').remove()", "type a \"x\"", 1, "nothing on the page has that name, id or label; say where it is"),
     ("document.querySelector('label').remove()", "expect a is hidden", 0, "held"),
     ("", "expect a is dirty", 2, "a page does not tell what is dirty; where it marks it, say so: live.find.a.dirty"),
     ("", "expect a is unasked", 2, "a page does not show whether it still means to ask"),
     ("", "expect a breaks nothing\nexpect a = \"y\"", 1, 'expected  "y"'),
-    ("throw new Error('the wick is wet')", "expect a = \"\"", 0, "an error of the page's own: Error: the wick is wet"),
+    ("throw new Error('the wick is wet')", "expect a = \"\"", 0, "an uncaught error of the page: Error: the wick is wet"),
     ("new WebSocket('ws://127.0.0.1:9')", "expect a = \"\"", 0, "the page uses WebSocket: what it brings is not waited for"),
     ("document.querySelector('input').oninput = () => { for (;;) ; }", "type a \"x\"", 1, "took more than 3 s of real time"),
 ]  # fmt: skip
@@ -203,7 +203,7 @@ def test_an_error_of_the_page_may_count(fox: Fox) -> None:
     done = fox("run", "lamp.fox", "--live")
     assert done.returncode == 1
     assert "1 held   1 failed" in done.stdout
-    assert "an error of the page's own: ReferenceError: gone is not defined" in " ".join(done.stdout.split())
+    assert "an uncaught error of the page: ReferenceError: gone is not defined" in " ".join(done.stdout.split())
 
 
 @ANY
@@ -215,7 +215,7 @@ def test_what_fails_is_played_again_where_that_is_wished(fox: Fox) -> None:
     fox.write(lamp__form__yaml=sheet, lamp__html=page, lamp__fox=script, turns__py=TURNS, idlefox__toml=config)
     done = fox("run", "lamp.fox", "--live")
     assert done.returncode == 0, done.stdout + done.stderr
-    assert "it held only when it was played for the 3rd time" in " ".join(done.stdout.split())
+    assert "it passed only on the 3rd time" in " ".join(done.stdout.split())
     assert "so this is run: " in done.stderr
     assert "0 held, 1 unsteady" in done.stdout
     assert fox("run", "lamp.fox", "--live", "--unsteady", "fail").returncode == 1
@@ -312,10 +312,10 @@ def test_nothing_is_left_of_the_browser(fox: Fox, how: signal.Signals) -> None:
 
 @ANY
 @pytest.mark.parametrize(("page", "says"), [
-    ("http://127.0.0.1:9/x, serve: 'echo oh dear; exit 3'", "ended with exit code 3 → the last it said: oh dear"),
-    ("http://127.0.0.1:9/x, ready: 300ms", "nothing answers there within 0.3 s → start it, or say how under live.serve"),
+    ("http://127.0.0.1:9/x, serve: 'echo oh dear; exit 3'", "ended with exit code 3 → its last output: oh dear"),
+    ("http://127.0.0.1:9/x, ready: 300ms", "nothing answers there within 0.3 s → start it, or add the command to live.serve"),
     ("natif.html", "there is no page 'natif.html' beside the sheet → did you mean 'native.html'?"),
-    ("../native.html", "../native.html lies outside of the project"),
+    ("../native.html", "../native.html is outside the project"),
 ])  # fmt: skip
 def test_a_page_that_cannot_be_had_is_told_once(fox: Fox, page: str, says: str) -> None:
     lay_out(fox, "native", ("mooring.form.yaml", "native.html", page))
@@ -363,7 +363,7 @@ def test_no_browser_is_told_with_what_to_install(fox: Fox) -> None:
     lay_out(fox, "native")
     done = fox("run", "mooring.fox", "--live", PATH=str(fox.folder))
     assert done.returncode == 2
-    assert "there is no browser on the path" in done.stderr
+    assert "no browser is on the path" in done.stderr
     assert "apt install firefox-esr" in done.stderr
 
 
@@ -543,7 +543,7 @@ def test_a_first_sheet_and_script_for_a_url(fox: Fox, app: str) -> None:
     assert "On the page itself: idlefox run first/lamp.fox --live" in made.stdout
     assert fox("run", "first").returncode == 0
     live = report(fox("run", "first", "--live", "--report", "json=-"))
-    assert {s["title"]: s["verdict"] for s in live if s["verdict"] != "pass"} == {"the form as it is at load": "error"}  # what is clean
+    assert {s["title"]: s["verdict"] for s in live if s["verdict"] != "pass"} == {"the form at load": "error"}  # what is clean
     drawn = "<!doctype html><script>document.write('<form id=f><input name=a required><button>Go</button></form>')</script>"
     fox.write(drawn__html=drawn)
     port = free_port()
@@ -616,10 +616,10 @@ def test_a_sheet_serves_its_page_and_what_the_page_asks(fox: Fox) -> None:
 
 
 @pytest.mark.parametrize(("call", "says"), [
-    (("serve", "over.form.yaml"), "this sheet lies over a page, which draws itself"), (("serve", "a.fox"), "this is a script"),
+    (("serve", "over.form.yaml"), "this sheet describes an existing page, so serve does not generate one"), (("serve", "a.fox"), "this is a script"),
     (("serve", "lamp.form.yaml", "--page", "nativ.html"), "did you mean 'native.html'?"),
     (("serve", "mooring.form.yaml", "--port", "x"), "not a valid integer"),
-    (("serve", "mooring.form.yaml", "--clock", "2031"), "'2031' is no RFC 3339 time"),
+    (("serve", "mooring.form.yaml", "--clock", "2031"), "'2031' is not an RFC 3339 time"),
 ])  # fmt: skip
 def test_what_cannot_be_served(fox: Fox, call: tuple[str, ...], says: str) -> None:
     lay_out(fox, "native")
@@ -637,7 +637,7 @@ def test_a_page_is_played_by_hand(fox: Fox) -> None:
     assert done.returncode == 1
     for line in (
         '> settle\n   taken   2.000 s\n', '   expect boat shows "We do not know the Gannet."\n', " 1 taken back, 4 left\n> expect berth = null\n   holds\n",
-        "   cannot be taken; nothing has changed\n", "5 played anew\n", ' boat  "Gannet"   marked\n',
+        "   not possible; nothing changed\n", "5 played anew\n", ' boat  "Gannet"   marked\n',
     ):  # fmt: skip
         assert line in done.stdout, done.stdout
     assert "1 held" in fox("run", "by-hand.fox", "--live").stdout

@@ -17,13 +17,13 @@ from idlefox.study.manners.study import is_shown, manners_of
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 BOOKING = (DEMO / "booking.form.yaml").read_text("utf-8").partition("# The same form as a page")[0]
-TIMING = "report: {first: blur, again: change}\nreveal: touched or submitted"
+TIMING = "report: {first: blur, again: change}\nreveal: touched or attempted"
 ROWS = "    least: 1\n    most: 6\n    rules:"
 # What is planted in the booking form: the manner it is against, what is taken out, what is put in, and in how many steps it can be shown.
 PLANTED = [
     ("patience", TIMING, "report: {first: load, again: change}\nreveal: true", 0),
     ("patience", TIMING, "report: {first: change, again: change}\nreveal: true", 1),
-    ("plain-speech", "reveal: touched or submitted", "reveal: dirty", 2),
+    ("plain-speech", "reveal: touched or attempted", "reveal: dirty", 2),
     ("forgives", "again: change", "again: submit", 3),
     ("forgives", "submit:\n", "faults: {last_edited: [contact.email_again]}\nsubmit:\n", 4),
     ("forgives", "submit:\n", "faults: {server_stays: true}\nsubmit:\n", 10),

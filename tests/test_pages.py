@@ -77,14 +77,14 @@ def test_what_does_not_fit_the_page_is_found_before_play(fox: Fox, body: str, ca
 
 
 @pytest.mark.parametrize("name, content, says", [
-    ("none.html", b"<p>nothing", "none.html:1:1: there is no form in this page"),
+    ("none.html", b"<p>nothing", "none.html:1:1: this page has no form"),
     ("two.html", b"<form id=a></form>\n<form id=b></form><form>", "name two.html#a (line 1) or two.html#b (line 2); to name the form at line 2"),
     ("two.html#c", b"<form id=a></form><p id=c>", "#c is no form: it is a p"),
     ("two.html#ropse", b"<form id=ropes></form>", "did you mean 'ropes'?"),
     ("latin.html", b"<form>\n<input name=caf\xe9>", "latin.html:2:16: this is not UTF-8: byte 0xe9"),
-    ("picture.html", b"\x89PNG\0\0", "this is no HTML page: there are zero bytes in it"),
-    ("empty.html", b"", "there is no form in this page"),
-    ("gone.html", None, "there is no such file"),
+    ("picture.html", b"\x89PNG\0\0", "this is not an HTML page: it contains zero bytes"),
+    ("empty.html", b"", "this page has no form"),
+    ("gone.html", None, "file not found"),
 ])  # fmt: skip
 def test_a_page_that_cannot_be_used(fox: Fox, name: str, content: bytes | None, says: str) -> None:
     if content is not None:
@@ -206,7 +206,7 @@ expect contact.email is hidden
     ("fields: {name: {type: number}}", "`type` comes from the page, where this is a text"),
     ("fields: {name: {type: url}}", "`type` comes from the page, where this is a text"),
     ("rules: [{holds: 'contact.mail == 1'}]", "there is no field 'contact' here"),
-    ("buttons: {x: {}}", "the buttons of a page are its own"),
+    ("buttons: {x: {}}", "a page defines its own buttons"),
 ])  # fmt: skip
 def test_a_sheet_that_does_not_fit_its_page(fox: Fox, sheet: str, says: str) -> None:
     fox.write(page__html=PAGE, over__form__yaml=f"form: f\npage: page.html\n{sheet}\n")
@@ -233,11 +233,11 @@ def test_what_is_scaffolded_holds_at_once(fox: Fox) -> None:
     fox.write(page__html=PAGE, order__schema__json=json.dumps(SCHEMA))
     made = fox("scaffold", "page.html#ropes", "--into", "first")
     assert made.returncode == 0, made.stderr
-    assert " Play it: idlefox run first/ropes.fox --root .\n" in made.stdout
+    assert " Run it: idlefox run first/ropes.fox --root .\n" in made.stdout
     done = fox("run", "first", "--root", ".", "--report", "json=-")
     assert done.returncode == 0, done.stdout
     titles = [s["title"] for s in json.loads(done.stdout)["scripts"][0]["scenarios"]]
-    assert {"name must be filled", "name takes 3 characters or more", "count takes 9 or less", "filled in, it is sent"} <= set(titles)
+    assert {"name must be filled", "name takes 3 characters or more", "count takes 9 or less", "the filled form is accepted"} <= set(titles)
     assert fox("run", "first", "--subject", "page.html").returncode == 0  # the page itself keeps what the sheet over it says
     assert fox("format", "--check", "first").returncode == 0
     assert "are there already" in fox("scaffold", "page.html#ropes", "--into", "first").stderr
@@ -251,7 +251,7 @@ def test_what_is_scaffolded_holds_at_once(fox: Fox) -> None:
         assert title in done.stdout
 
 
-@pytest.mark.parametrize("text, says", [("{", "this is not JSON"), ("[]", "a schema is an object"), ('{"type": "string"}', "no object with properties")])
+@pytest.mark.parametrize("text, says", [("{", "this is not JSON"), ("[]", "a schema must be an object"), ('{"type": "string"}', "no object with properties")])
 def test_a_schema_that_cannot_be_used(fox: Fox, text: str, says: str) -> None:
     fox.write(x__json=text)
     done = fox("scaffold", "x.json")
@@ -356,7 +356,7 @@ scenario "another size"
 def test_a_form_that_a_page_has_not(wanted: str, says: str) -> None:
     with pytest.raises(Unreadable) as told:
         read_page_text("<form id=first></form><form></form><form id=second></form>", "p.html", wanted)
-    assert (told.value.problems[0].cause, told.value.problems[0].remedy) == (f"there is no form with the id {wanted!r} in this page", says)
+    assert (told.value.problems[0].cause, told.value.problems[0].remedy) == (f"this page has no form with the id {wanted!r}", says)
 
 
 @pytest.mark.parametrize(("head", "more", "told"), [

@@ -2,7 +2,7 @@
 
 A case begins with ``=== TITLE``; then stands its sheet (without its ``form:``; none: the file's own, under ``=== sheet``, or its
 HTML page, under ``=== page``), ``---``, and the steps and checks of one scenario, or a whole script. A last line ``cannot: TEXT`` says
-that the last step cannot be taken, ``fails: TEXT`` that the last check does not hold, ``fault: TEXT`` that the form comes to no end,
+that the last step not possible, ``fails: TEXT`` that the last check does not hold, ``fault: TEXT`` that the form comes to no end,
 ``unreadable: TEXT`` that nothing is played, and what is said of it.
 """
 

@@ -65,7 +65,7 @@ never
         '        true      contact.email reads                "" → "mara@"\n', "> expect contact.email is dirty\n   holds\n",
         '   expect contact.email shows "That is not an e-mail address."\n', "   does not hold\n      expected  valid\n      found     invalid\n",
         "   'contact' has no field 'emial'\n 1 │ type contact.emial", "→ did you mean 'email'?",
-        "   cannot be taken; nothing has changed\n      passengers does not allow remove: it has 1 row", ' contact.email  "mara@"   dirty, touched, invalid, marked, breaks typeMismatch\n',
+        "   not possible; nothing changed\n      passengers does not allow remove: it has 1 row", ' contact.email  "mara@"   dirty, touched, invalid, marked, breaks typeMismatch\n',
         "> where\n   1  type contact.email \"mara@\"\n   2  expect contact.email is dirty\n   3  blur\n   4  expect contact.email is touched\n> fill",
         "   expect outcome is refused\n   expect focus = sailing\n", " kept: new.fox:3", " played anew\n", "   → or did you mean look?\n", "  back [N]            take back",
     ):  # fmt: skip
@@ -88,14 +88,14 @@ def test_it_goes_on_from_a_scenario_and_is_kept_beside_it(demo: Fox) -> None:
     assert after.endswith('    add passengers\n    type passengers[1].full_name "Ada"\n    type passengers[1].age "40"\n    expect passengers is valid\n'), after[len(before) :]
     assert "1 held" in demo("run", "booking.fox:226").stdout
     refused = demo("rehearse", "booking.form.yaml", piped='keep booking.fox "x"\nkeep claims.fox "x"\nkeep x "y"\n')
-    assert "this script has a prelude, which was not played here" in refused.stderr + refused.stdout
+    assert "this script has a prelude, which did not run here" in refused.stderr + refused.stdout
     assert "this script is about claims.form.yaml" in refused.stderr + refused.stdout
     assert "keep needs a script and a title" in refused.stdout
 
 
 @pytest.mark.parametrize(("call", "says"), [
     (("none.form.yaml",), "no such file"), (("booking.fox",), "a form sheet or an HTML page is needed here"), (("booking.form.yaml", "--from", "booking.fox"), "a script and a line are needed"),
-    (("booking.form.yaml", "--from", "booking.fox:3"), "there is no scenario at line 3"), (("booking.form.yaml", "--clock", "noon"), "'noon' is no RFC 3339 time"),
+    (("booking.form.yaml", "--from", "booking.fox:3"), "there is no scenario at line 3"), (("booking.form.yaml", "--clock", "noon"), "'noon' is not an RFC 3339 time"),
 ])  # fmt: skip
 def test_what_cannot_be_rehearsed(demo: Fox, call: tuple[str, ...], says: str) -> None:
     done = demo("rehearse", *call, piped="")
@@ -167,7 +167,7 @@ def test_how_a_line_can_go_on(line: str, offered: list[str]) -> None:
 
 @pytest.mark.parametrize(("args", "incomplete", "offered"), [
     ((), "re", ["rehearse"]), (("run",), "booking.f", ["booking.form.yaml", "booking.fox"][1:]), (("run",), "booking.fox:17", ["booking.fox:17", "booking.fox:177"]), (("run", "--tag"), "vou", ["voucher"]),
-    (("lint", "--only"), "nags,never-", ["nags,never-breaks", "nags,never-true"]), (("words",), "untou", ["untouched"]), (("rehearse",), "cr", ["crew.form.yaml"]),
+    (("lint", "--only"), "nags,never-", ["nags,never-breaks", "nags,never-true"]), (("words",), "unas", ["unasked"]), (("rehearse",), "cr", ["crew.form.yaml"]),
     (("trace", "booking.fox:17", "--only"), "contact.", ["contact.email", "contact.email_again"]), (("run",), "nix/", []), (("no-command",), "ty", []),
 ])  # fmt: skip
 def test_what_a_shell_completes(demo: Fox, monkeypatch: pytest.MonkeyPatch, args: tuple[str, ...], incomplete: str, offered: list[str]) -> None:

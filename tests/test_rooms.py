@@ -136,7 +136,7 @@ def test_a_key_goes_through_the_house_in_one_direction() -> None:
 
 
 def test_what_plays_live_can_be_loaded_without_what_it_needs() -> None:
-    """That a library of an extra is not there is told, so nothing may need it merely to be loaded."""
+    """That a library of an extra is missing is told, so nothing may need it merely to be loaded."""
     extras = "h11 httpx websockets matplotlib watchfiles"
     code = f"import sys\nfor name in {extras.split()!r}: sys.modules[name] = None\nimport idlefox.live.loading, idlefox.live.serving, idlefox.commands.serve, idlefox.commands.run, idlefox.commands.trace, idlefox.commands.watching"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)

@@ -106,9 +106,9 @@ def test_scenarios_are_chosen_by_line_tag_and_title(small: Any, args: list[str],
 
 @pytest.mark.parametrize(("args", "says"), [
     (["a.fox:2"], "no scenario at line 2"),
-    (["nowhere.fox"], "there is no such file"),
+    (["nowhere.fox"], "file not found"),
     (["a.fox", "--tag", "god"], "no scenario fits --tag god"),
-    (["a.fox", "--subject", "g.form.yaml"], "there is no such file"),
+    (["a.fox", "--subject", "g.form.yaml"], "file not found"),
     (["a.fox", "--report", "pdf=x"], "no report of kind 'pdf'"),
     (["a.fox", "--report", "json=a.fox/r.json"], "cannot be written"),
     (["a.fox", "--subjcet", "x"], "No such option"),
@@ -353,12 +353,12 @@ scenario "two"
     expect a is clean
 """)
     done = fox("run", f"a.fox:{line}")
-    assert f"a.fox:{line}:1: there is no scenario at line {line}\n→ the nearest begins at line {nearest}\n" in done.stdout
+    assert f"a.fox:{line}:1: no scenario at line {line}\n→ the nearest begins at line {nearest}\n" in done.stdout
 
 
 def test_what_is_missing_at_the_head_of_a_script(fox: Any) -> None:
     fox.write(a__fox='\n\nscenario "x"\n    blur\n', b__fox='subject "none.form.yaml"\nscenario "x"\n    blur\n', c__fox="# nothing\n")
-    assert "a.fox:1:1: the script names no subject" in fox("run", "a.fox").stdout
+    assert "a.fox:1:1: the script does not name a subject" in fox("run", "a.fox").stdout
     assert "b.fox:1:9: there is no file 'none.form.yaml' beside the script\n   1 │ subject" in fox("run", "b.fox").stdout
     done = fox("run", "c.fox")
     assert (done.returncode, "c.fox:1:1: no scenario in c.fox" in done.stdout) == (2, True)
@@ -377,7 +377,7 @@ def test_what_is_missing_at_the_head_of_a_script(fox: Any) -> None:
     ("scaffold booking.fox", "this is a script"),
     ("run booking.fox --subject booking.fox", "this is a script"),
     ("run booking.fox --subject bokoing.form.yaml", "did you mean 'booking.form.yaml'?"),
-    ("run booking.fox --match zzz", "idlefox run: no scenario fits --match 'zzz'\n→ see the titles and tags with --list"),
+    ("run booking.fox --match zzz", "idlefox run: no scenario fits --match 'zzz'\n→ list the titles and tags with --list"),
     ("run booking.fox --jobs many", "--jobs: a number from 1 to 256 is needed, or auto, not 'many'"),
 ])  # fmt: skip
 def test_a_file_that_is_missing_or_of_another_kind_says_what_to_do(fox: Fox, command: str, says: str) -> None:
@@ -475,13 +475,13 @@ scenario "three"
     monkeypatch.chdir(fox.folder)
     done = CliRunner().invoke(command, ["b.fox", "--report", "json=r.json"])
     assert done.exit_code == 3
-    assert "an internal fault (ZeroDivisionError): this is our mistake, not yours" in done.output
+    assert "an internal fault (ZeroDivisionError): this is a bug in Idle Fox" in done.output
     assert "3 scenarios, 2 held, 1 error" in done.output
     assert json.loads((fox.folder / "r.json").read_text())["scripts"][0]["scenarios"][1]["verdict"] == "error"
 
 
 @pytest.mark.parametrize(("body", "code", "says"), [
-    ("import os, signal\n    os.kill(os.getpid(), signal.SIGKILL)", 3, "could not be played: the process that was at it has died, twice"),
+    ("import os, signal\n    os.kill(os.getpid(), signal.SIGKILL)", 3, "could not be played: its process died twice"),
     ("import sys\n    sys.exit(0)", 1, "the Python rule bad raised SystemExit: 0"),
     ("class Mute(Exception):\n        def __str__(self): return 1 / 0\n    raise Mute()", 1, "the Python rule bad raised Mute"),
 ])  # fmt: skip
@@ -490,7 +490,7 @@ def test_what_a_trusted_rule_does_to_its_process_ends_no_other_script(fox: Fox, 
               a__fox='subject "a.form.yaml"\nscenario "a"\n    type x "1"\n    expect x is valid\n',
               b__form__yaml="form: b\nfields: {x: {}}", b__fox='subject "b.form.yaml"\nscenario "b"\n    expect x is clean\n',
               c__fox='subject "b.form.yaml"\nscenario "c"\n    expect x is clean\n')  # fmt: skip
-    done = fox("run", "--jobs", "2", "--trust-python", COLUMNS="200")
+    done = fox("run", "--jobs", "2", "--trust", COLUMNS="200")
     assert says in done.stdout
     assert done.returncode == code, done.stderr
     assert "2 held" in done.stdout.splitlines()[-1]
@@ -501,29 +501,29 @@ def test_being_told_to_end_is_an_interrupt(fox: Fox) -> None:
               b__fox='subject "b.form.yaml"\nscenario "b"\n    type x "1"\n',
               b__form__yaml="form: b\npython: r.py\nfields: {x: {rules: [{python: ends}]}}",
               r__py="import os, signal\n\ndef ends(value, form):\n    os.kill(os.getpid(), signal.SIGTERM)\n")  # fmt: skip
-    done = fox("run", "--trust-python", "--report", "json=r.json")
+    done = fox("run", "--trust", "--report", "json=r.json")
     assert done.returncode == 130
     assert "1 scenario, 1 held" in done.stdout
     assert json.loads((fox.folder / "r.json").read_text())["summary"]["passed"] == 1
 
 
 @pytest.mark.parametrize(("files", "command", "says"), [
-    ({"a.fox": 'subject "f\\u0000.form.yaml"\nscenario "x"\n    reset\n'}, "run a.fox", "this is no path: it has a NUL in it"),
-    ({"a.fox": 'use "a\\u0000.fox"\nscenario "x"\n    reset\n'}, "run a.fox", "is no path: it has a NUL in it"),
+    ({"a.fox": 'subject "f\\u0000.form.yaml"\nscenario "x"\n    reset\n'}, "run a.fox", "this is no path: it contains a NUL character"),
+    ({"a.fox": 'use "a\\u0000.fox"\nscenario "x"\n    reset\n'}, "run a.fox", "is no path: it contains a NUL character"),
     ({"a.fox": 'use "\\ud800.fox"\nscenario "x"\n    reset\n'}, "run a.fox", "half of a surrogate pair"),
-    ({"f.form.yaml": 'form: f\npage: "a\\0.html"\n'}, "outline f.form.yaml", "it has a NUL in it"),
-    ({"f.form.yaml": 'form: f\nfields: {a: {rules: [{lookup: l}]}}\nlookups: {l: {table: "a\\0"}}\n'}, "outline f.form.yaml", "it has a NUL in it"),
+    ({"f.form.yaml": 'form: f\npage: "a\\0.html"\n'}, "outline f.form.yaml", "it contains a NUL character"),
+    ({"f.form.yaml": 'form: f\nfields: {a: {rules: [{lookup: l}]}}\nlookups: {l: {table: "a\\0"}}\n'}, "outline f.form.yaml", "it contains a NUL character"),
     ({}, "run " + "x" * 300 + ".fox", "longer than 255 bytes"),
     ({}, "outline " + "x" * 300 + ".form.yaml", "longer than 255 bytes"),
     ({}, "run /dev/zero", "a device or a pipe"),
     ({}, "outline /dev/zero", "a device or a pipe"),
     ({"f.form.yaml": "form: f\nfields: {n: {}, t: {derive: {from: '" + " + ".join("n" * 900) + "'}}}"}, "outline f.form.yaml", "more than 100 terms in a row"),
     ({"s.json": '{"properties": {"a": {"properties": 5}}}'}, "scaffold s.json", "at /properties/a/properties"),
-    ({"pyproject.toml": "[tool]\nidlefox = 3\n"}, "run", "begin it with [tool.idlefox]"),
+    ({"pyproject.toml": "[tool]\nidlefox = 3\n"}, "run", "start it with [tool.idlefox]"),
     ({"pyproject.toml": 'tool = "idlefox"\n'}, "run", "there is no script"),
     ({}, "run --jobs ²", "a number from 1 to 256 is needed"),
     ({"f.form.yaml": "form: f\npython: r.txt\nfields: {a: {rules: [{python: x}]}}", "r.txt": "", "a.fox": 'subject "f.form.yaml"\nscenario "x"\n    reset\n'},
-     "run --trust-python", "r.txt is no Python file"),
+     "run --trust", "r.txt is no Python file"),
 ])  # fmt: skip
 def test_rough_handling_is_answered_with_what_is_wrong(fox: Fox, files: dict[str, str], command: str, says: str) -> None:
     for name, text in files.items():
@@ -550,7 +550,7 @@ scenario "x"
 def test_a_full_disk_behind_the_output_is_said_and_no_fault_of_ours(small: Any, command: str, code: int) -> None:
     with open("/dev/full", "wb") as full:
         done = subprocess.run([sys.executable, "-m", "idlefox", *command.split()], cwd=small.folder, stdout=full, stderr=subprocess.PIPE, text=True, check=False)
-    assert (done.returncode, done.stderr) == (code, "idlefox: what was printed is lost: no space left on device\n")
+    assert (done.returncode, done.stderr) == (code, "idlefox: some output could not be written: no space left on device\n")
     assert (small.folder / "deep/er/r.json").exists() is command.startswith("run")
 
 
@@ -581,20 +581,20 @@ def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pyte
 
 def test_a_project_cannot_grant_trust_to_itself(fox: Fox) -> None:
     fox.write(a__form__yaml="form: a\npython: r.py\nfields: {x: {rules: [{python: odd}]}}", r__py="def odd(value, form):\n    return len(value) % 2 == 1\n",
-              a__fox='subject "a.form.yaml"\nscenario "a"\n    type x "12"\n    expect x breaks python\n', idlefox__toml="trust_python = true\n")  # fmt: skip
+              a__fox='subject "a.form.yaml"\nscenario "a"\n    type x "12"\n    expect x breaks python\n', idlefox__toml="trust = true\n")  # fmt: skip
     own = fox.folder / "own" / "idlefox"
     own.mkdir(parents=True)
     env = {"XDG_CONFIG_HOME": str(fox.folder / "own"), "COLUMNS": "200"}
     done = fox("run", "a.fox", **env)
     assert (done.returncode, "this sheet runs Python code" in done.stdout) == (2, True)
-    assert "idlefox.toml cannot grant trust to itself: say --trust-python, or list" in done.stderr
+    assert "idlefox.toml cannot grant trust to itself: say --trust, or list" in done.stderr
     (own / "config.toml").write_text(f'trusted = ["{fox.folder}"]\n')
     done = fox("run", "a.fox", **env)
     assert (done.returncode, "trusts this project" in done.stdout) == (0, True), done.stdout
-    assert fox("run", "a.fox", "--no-trust-python", **env).returncode == 2
+    assert fox("run", "a.fox", "--no-trust", **env).returncode == 2
     assert fox("trace", "a.fox:2", **env).returncode == 0
     (own / "config.toml").write_text("trusted = 3\n")
-    assert "trusted is a list of folders" in fox("run", "a.fox", **env).stderr
+    assert "trusted must be a list of folders" in fox("run", "a.fox", **env).stderr
 
 
 def test_what_nobody_would_write_is_told_and_ends_nothing() -> None:
@@ -624,7 +624,7 @@ def test_what_lies_outside_of_the_project_is_not_read(fox: Fox) -> None:
         "h": 'subject "list.form.yaml"',
     }.items():  # fmt: skip
         (project / f"{name}.fox").write_text(head + (body if name != "sub/g" else body.replace("upload u", "note")))
-    done = fox("run", "project", "--trust-python", "--verbose")
+    done = fox("run", "project", "--trust", "--verbose")
     told = done.stdout + done.stderr
     assert done.returncode == 2
     assert "secret" not in told

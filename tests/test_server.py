@@ -37,12 +37,12 @@ server: {takes: 1s}
 def test_settle_names_what_is_under_way(fox: Any) -> None:
     fox.write(codes__csv="code\nK1\n")
     result = fox.play(LOOKUPS, 'scenario "x"\n    answer book with accept after 40s\n    type a "yes"\n    blur\n    settle\n')
-    assert "after 30s there is still under way: lookup book of a" in reason_text(result.scenarios[0].failures[0])
+    assert "after 30s this is still under way: lookup book of a" in reason_text(result.scenarios[0].failures[0])
 
 
 SERVER = """
 form: f
-reveal: touched or submitted
+reveal: touched or attempted
 fields:
   title: {initial: t, rules: [{required: true, say: A title.}]}
   n: {type: number}
@@ -122,7 +122,7 @@ def test_a_server_and_a_lookup_that_fail(fox: Any) -> None:
     sheet = "form: f\nfields: {a: {rules: [{lookup: l}]}}\nlookups: {l: {fails: true}}\nserver: {fails: true, takes: 4s}\n"
     fox.holds(sheet, 'submit\nsettle within 4s\nexpect outcome is lost\ntype a "x"\nblur\nexpect a is unasked\nsubmit\nexpect outcome is refused')
     held = fox.play(sheet, 'scenario "x"\n    submit\n    settle within 3999ms\n')
-    assert "after 3999ms there is still under way: the answer to POST /" in reason_text(held.scenarios[0].failures[0])
+    assert "after 3999ms this is still under way: the answer to POST /" in reason_text(held.scenarios[0].failures[0])
 
 
 def test_a_chain_that_keeps_itself_alive_is_reported_not_hung(fox: Any) -> None:

@@ -148,7 +148,7 @@ def test_a_shuffled_order_is_told_and_the_same_again(suite: Fox) -> None:
 
 
 def test_what_failed_is_found_again_though_its_line_moves(suite: Fox) -> None:
-    assert " there is no last run here, so all are played" in suite("run", "--failed", "odd.fox").stdout
+    assert " no last run in this folder, so every scenario runs" in suite("run", "--failed", "odd.fox").stdout
     assert played(data_of(suite, ".", "--failed"))[-2:] == [("odd.fox", "row q"), ("odd.fox", "\x1b[31m")]
     suite.write(odd__fox=ODD.replace("scenario", "# moved\n\nscenario").replace('expect a = "p"', "expect a is filled"))
     done = suite("run", "--failed")
@@ -156,7 +156,7 @@ def test_what_failed_is_found_again_though_its_line_moves(suite: Fox) -> None:
     suite.write(odd__fox=ODD[: ODD.index('scenario "\\u001b')] + 'scenario "\\u001b[31m"\n    expect a = ""\n')
     assert "1 scenario, 1 held" in suite("run", "--failed").stdout
     done = suite("run", "--failed")
-    assert (done.returncode, done.stdout) == (0, " nothing to do: all that was played in the last run held\n")
+    assert (done.returncode, done.stdout) == (0, " nothing to do: every scenario of the last run passed\n")
     assert (suite.folder / ".idlefox" / ".gitignore").read_text() == "*\n"
     (suite.folder / ".idlefox" / "last-run.json").write_text('{"fallen": 3')
     assert "there is no last run here" in suite("run", "--failed", "odd.fox").stdout
@@ -201,7 +201,7 @@ def test_a_run_that_is_broken_off_leaves_whole_reports_that_say_so(suite: Fox) -
     suite.write(g__form__yaml="form: g\npython: r.py\nfields: {a: {rules: [{python: ends}]}}\n", g__fox='subject "g.form.yaml"\nscenario "g"\n    type a "1"\n',
                 r__py="import os, signal\n\ndef ends(value, form):\n    os.kill(os.getpid(), signal.SIGTERM)\n")  # fmt: skip
     kinds = ("json", "tap", "xml", "html")
-    done = suite("run", "odd.fox", "g.fox", "many.fox", "--trust-python", *(f"--report={kind}=r.{kind}" for kind in kinds))
+    done = suite("run", "odd.fox", "g.fox", "many.fox", "--trust", *(f"--report={kind}=r.{kind}" for kind in kinds))
     assert done.returncode == 130
     texts = {kind: (suite.folder / f"r.{kind}").read_text() for kind in kinds}
     assert json.loads(texts["json"])["interrupted"] is True

@@ -17,7 +17,7 @@ from idlefox.engine.session.session import Session, Stage
 from idlefox.forms.sheet.read import read_sheet_text
 
 MOMENTS = ("load", "change", "blur", "submit")
-REVEALS = ("true", "touched", "dirty", "submitted", "touched and dirty", "not focused")
+REVEALS = ("true", "touched", "dirty", "attempted", "touched and dirty", "not focused")
 NAMES = ("a", "b", "c")
 
 
@@ -108,7 +108,7 @@ class Statement:
 
     def shows(self, name: str) -> list[str]:
         each = self.fields[name]
-        words = {"touched": each.touched, "dirty": each.text != "", "submitted": self.submitted, "focused": self.focus == name}
+        words = {"touched": each.touched, "dirty": each.text != "", "attempted": self.submitted, "focused": self.focus == name}
         if each.reveal != "true" and not eval(each.reveal, {}, words):
             return []
         return each.reported if self.several else each.reported[:1]

@@ -39,7 +39,7 @@ def test_every_example_plays(fox: Fox, word: Word) -> None:
         done = fox("run", "a.fox", "--verbose")
         assert done.returncode == 0, done.stdout
         return
-    result = fox.play(sheet, script, "form.form.yaml" if word.sheet else f"{word.on}.form.yaml", trust_python=bool(word.python))
+    result = fox.play(sheet, script, "form.form.yaml" if word.sheet else f"{word.on}.form.yaml", trust=bool(word.python))
     assert not result.errors, [(p.cause, p.remedy) for p in result.errors]
     told = [(f.text, expected_text(f), found_text(f), reason_text(f)) for s in result.scenarios for f in s.failures]
     assert not told

@@ -66,7 +66,7 @@ def corpus() -> dict[str, list[str]]:
     found["pattern"] += [r"(?:(a)|b)*\1", r"[\w--\d]+", r"(?<n>a|b)\k<n>", r"(?i:\u212a)", r"(?=.*\d).{8,}"]
     found["config"] = [
         'scripts = ["a.fox"]\njobs = 2\nreport = ["json=out.json"]\n', 'subject = "f.form.yaml"\n[tool]\nidlefox = 3\n',
-        'jobs = "auto"\ntrust_python = true\n',
+        'jobs = "auto"\ntrust = true\n',
     ]  # fmt: skip
     part = {"type": "object", "properties": {"a": {"type": "string", "minLength": 2}, "b": {"$ref": "#/$defs/x"}}}
     found["schema"].append(json.dumps({**part, "$defs": {"x": {"enum": [1, "b"]}}}))

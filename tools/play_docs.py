@@ -110,7 +110,7 @@ class Page:
             body = f"clock 2031-05-02T09:00:00Z\n{body}"
         own = re.search(r"^subject\b", body, re.M) is not None
         self.saved(body if own or not named else f'subject "{self.subject}"\n{body}', [name], line)
-        code, told = self.run(f"idlefox run {name} --trust-python" + ("" if own or named else f" --subject {self.subject}"))
+        code, told = self.run(f"idlefox run {name} --trust" + ("" if own or named else f" --subject {self.subject}"))
         wanted = 1 if "fails" in words else 2 if "wrong" in words else 0
         if code != wanted:
             raise Wrong(f"this script ends with {code}, not {wanted}:\n{told}")

@@ -1,4 +1,4 @@
-"""Playing scripts from Python: `from idlefox import play`. What stands in `idlefox.__all__` is all that is promised."""
+"""Run scripts from Python: `from idlefox import run`. Only the names in `idlefox.__all__` are public."""
 
 from __future__ import annotations
 
@@ -12,10 +12,10 @@ StrPath = str | os.PathLike[str]
 
 
 class Failure(NamedTuple):
-    """A check that did not hold or a step that could not be taken, at *line* and *column* (from 1) of *file*.
+    """A check that did not hold or a step that was not possible, at *line* and *column* (from 1) of *file*.
 
-    *kind*: check, step, fault, known or unseen. *check* is what was written, *expected*, *found* and *reason* say in words what came of it,
-    *state* how the field stood; *text* is all of it as `idlefox run` prints it.
+    *kind*: check, step, fault, known or unseen. *check* is the line as written; *expected*, *found* and *reason* explain the result,
+    *state* describes the field; *text* is the whole failure as `idlefox run` prints it.
     """
 
     file: str
@@ -31,9 +31,9 @@ class Failure(NamedTuple):
 
 
 class Scenario(NamedTuple):
-    """One scenario, or one row of its table (the *row*-th, from 1; 0 without one), at *line* of *file*.
+    """One scenario, or one row of its table (*row* counts from 1; 0 if there is no table), at *line* of *file*.
 
-    *verdict*: pass, fail, known, aside, unsteady or error. *seconds* are real, *virtual_ms* virtual time.
+    *verdict*: pass, fail, known, aside, unsteady or error. *seconds* is real time, *virtual_ms* virtual time.
     """
 
     file: str
@@ -50,13 +50,13 @@ class Scenario(NamedTuple):
     row: int = 0
 
     @property
-    def held(self) -> bool:
-        """Whether nothing speaks against it: it held, is known not to, or was left aside."""
+    def passed(self) -> bool:
+        """Whether the scenario passed, failed as `known`, or was set `aside`."""
         return self.verdict not in ("fail", "error")
 
 
 class Problem(NamedTuple):
-    """Why something could not be read or used, and what to do about it (*help*)."""
+    """Why a file or option could not be used (*message*), and what to do about it (*help*)."""
 
     file: str
     line: int
@@ -66,37 +66,38 @@ class Problem(NamedTuple):
 
 
 class Result(NamedTuple):
-    """What a run came to. *problems* are scripts and sheets that could not be read, tags that fit nothing, and the like."""
+    """The result of a run. *problems* lists scripts and sheets that could not be read, tags that match nothing, and so on."""
 
     scenarios: tuple[Scenario, ...]
     problems: tuple[Problem, ...]
     seconds: float
 
     @property
-    def held(self) -> bool:
-        """Whether everything could be read and every scenario held; false, too, where nothing was played."""
-        return bool(self.scenarios) and not self.problems and all(scenario.held for scenario in self.scenarios)
+    def passed(self) -> bool:
+        """Whether everything could be read and every scenario passed; false if nothing ran."""
+        return bool(self.scenarios) and not self.problems and all(scenario.passed for scenario in self.scenarios)
 
     @property
     def text(self) -> str:
-        """What did not hold and what could not be read, for people; "" where all is well."""
+        """The failures and problems as text for people; "" if there are none."""
         lines = [f"{p.file}:{p.line}:{p.column}: {p.message}" + (f"\n→ {p.help}" if p.help else "") for p in self.problems]
         for scenario in self.scenarios:
             head = f"{scenario.file}:{scenario.line}  {scenario.title}"
-            lines += [f"{head}\n{failure.text}" for failure in scenario.failures if not scenario.held]
+            lines += [f"{head}\n{failure.text}" for failure in scenario.failures if not scenario.passed]
         return "\n\n".join(lines)
 
 
-def play(
-    *paths: StrPath, subject: StrPath = "", tags: str | Iterable[str] = (), match: str = "", trust_python: bool = False,
+def run(
+    *paths: StrPath, subject: StrPath = "", tags: str | Iterable[str] = (), match: str = "", trust: bool = False,
     roots: Iterable[StrPath] = (), jobs: int = 1, on: str = "",
 ) -> Result:  # fmt: skip
-    """Plays the scripts at *paths*: files, folders, ``file.fox:LINE``, as `idlefox run` does; no configuration is read.
+    """Run the scripts at *paths* (files, folders, ``file.fox:LINE``) as `idlefox run` does, without reading a configuration.
 
-    *subject* takes the place of the scripts' own; *tags* are expressions (several: any of them), *match* is a part of titles. Sheets
-    run Python rules only with *trust_python*. Scripts and sheets may name files below their own folder, and below *roots*.
-    They are played in so many *jobs*, or *on* the workers of the scheduler at an address. What is wrong with scripts and sheets, or with
-    the scheduler, comes back as problems. Raises ValueError for *tags* that are no expression, *jobs* below 1, and both *jobs* and *on*.
+    *subject* replaces the subject of the scripts. *tags* are tag expressions (a scenario has to match one of them); *match* is
+    part of a title. Sheets may run Python rules only with *trust*. Scripts and sheets may use files below their own folder and
+    below *roots*. *jobs* is the number of processes; *on* is the address of a scheduler whose workers do the work instead.
+    Errors in scripts and sheets are returned as problems. Raises ValueError for invalid *tags*, for *jobs* below 1, and for
+    both *jobs* and *on*.
     """
     from .playing.player import Wishes
     from .playing.results import Results
@@ -109,26 +110,26 @@ def play(
 
     given = (tags,) if isinstance(tags, str) else tuple(tags)
     if jobs < 1:
-        raise ValueError(f"jobs is a number from 1 on, not {jobs}")
+        raise ValueError(f"jobs must be 1 or more, not {jobs}")
     if on and jobs != 1:
-        raise ValueError("jobs goes without on: all workers of the scheduler work")
+        raise ValueError("use either jobs or on: with on, all workers of the scheduler take part")
     for text in given:
         read_tags(text)
     form = os.fspath(subject)
     folders = [os.fspath(root) for root in roots] + ([os.path.dirname(form) or "."] if form else [])
-    wishes = Wishes(form, Narrowed(given, match), trust_python=trust_python, work=Work(jobs, on), roots=tuple(folders))
+    wishes = Wishes(form, Narrowed(given, match), trust=trust, work=Work(jobs, on), roots=tuple(folders))
     chosen, problems = choose_files(os.fspath(path) for path in paths)
     results = Results()
     try:
-        for played in play_files(chosen, wishes, Subjects(trust_python=trust_python)):
-            results.add(played)
+        for finished in play_files(chosen, wishes, Subjects(trust=trust)):
+            results.add(finished)
     except Unreadable as fault:
         problems += fault.problems
     scenarios = tuple(_scenario(scenario) for script in results for scenario in script.scenarios)
     found = [*problems, *(problem for script in results for problem in script.errors)]
     told = tuple(Problem(p.place.file, p.place.line, p.place.column, p.cause, p.remedy) for p in found)
     if not scenarios and not told and (given or match):
-        told = (Problem("", 1, 1, "no scenario fits the tags and the title", ""),)
+        told = (Problem("", 1, 1, "no scenario matches the tags and the title", ""),)
     return Result(scenarios, told, sum(script.seconds for script in results))
 
 

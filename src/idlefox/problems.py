@@ -1,7 +1,7 @@
-"""What is wrong with a file that a person wrote: place, cause, remedy.
+"""Problems in files that a person wrote: place, cause, remedy.
 
-Every reader of the package reports through this room, so that one command can print them all in one
-form. Nothing is printed here.
+Every reader of the package reports problems through this module, so that all of them are printed in one style. Nothing is
+printed here.
 """
 
 from __future__ import annotations
@@ -50,27 +50,48 @@ class Unreadable(Exception):
         super().__init__("; ".join(p.cause for p in self.problems[:3]))
 
 
-# Words that were called otherwise before 0.1: not taken any more, but known for what they meant.
-_MANY = 60  # words to compare a slip with letter by letter
-FORMER: dict[str, tuple[str, ...]] = {"pristine": ("clean",), "pending": ("asking",), "sticky": ("lasting", "ever")}
+_MANY = 60  # words to compare letter by letter; of more, only the most similar ones
+# Names that have changed, and what to write instead.
+RENAMED: dict[str, tuple[str, ...]] = {
+    "pristine": ("clean",), "pending": ("asking",), "sticky": ("lasting", "ever"), "untouched": ("not touched",),
+    "submitted": ("attempted",),
+}  # fmt: skip
 
 
 def nearest(word: str, known: Iterable[str]) -> str | None:
-    """The known word that *word* was probably meant to be, or None."""
-    from difflib import get_close_matches
-
+    """The known word that *word* was probably meant to be: its new name, or one that is at most two edits away. None if there is none."""
     words = [k for k in known if k]
-    now = next((new for new in FORMER.get(word, ()) if new in words), None)
+    now = next((new for new in RENAMED.get(word, ()) if new.removeprefix("not ") in words), None)
     if now is not None:
         return now
     if len(words) > _MANY:
         words = _likely(word, tuple(words))
-    near = get_close_matches(word, words, n=1, cutoff=0.6)
-    if near:
-        return near[0]
-    lowered = {k.lower(): k for k in words}
-    near = get_close_matches(word.lower(), lowered, n=1, cutoff=0.6)
-    return lowered[near[0]] if near else None
+    ranked = [(_distance(word.lower(), known.lower()), known != word, known) for known in words]
+    found = min((each for each in ranked if _is_near(word, each[2], each[0])), default=None)
+    return found[2] if found else None
+
+
+def _is_near(word: str, known: str, distance: int) -> bool:
+    """Whether *word* is *known* but for a slip: one edit, two in a longer word, or one of the two begins with the other."""
+    short, long = sorted((word.lower(), known.lower()), key=len)
+    stem = len(short) >= 4 and long.startswith(short)
+    return stem or (distance <= (2 if len(known) > 4 else 1) and distance < len(known))
+
+
+def _distance(word: str, known: str) -> int:
+    """The number of edits from *word* to *known*, at most 3: insertions, deletions, substitutions, swaps of neighbours."""
+    if abs(len(word) - len(known)) > 2:
+        return 3
+    before: list[int] = []
+    row = list(range(len(known) + 1))
+    for i, letter in enumerate(word, 1):
+        earlier, before, row = before, row, [i]
+        for j, other in enumerate(known, 1):
+            cost = min(before[j] + 1, row[j - 1] + 1, before[j - 1] + (letter != other))
+            if i > 1 and j > 1 and letter == known[j - 2] and word[i - 2] == other:
+                cost = min(cost, earlier[j - 2] + 1)
+            row.append(cost)
+    return min(row[-1], 3)
 
 
 @lru_cache(maxsize=8)
@@ -111,7 +132,7 @@ def read_bytes(path: str) -> bytes:
     """What is in the file at *path*. Raises Unreadable where it cannot be read."""
     place = Place(path, 1, 1)
     if odd := no_path(path):
-        raise Unreadable([Problem(place, f"this is no path: {odd}", "name a file", code=BAD_PATH)])
+        raise Unreadable([Problem(place, f"this is not a path: {odd}", "name a file", code=BAD_PATH)])
     if outside(path):
         raise Unreadable([Problem(place, *OUTSIDE_SAYS, code=OUTSIDE)])
     note_read(path)
@@ -122,9 +143,9 @@ def read_bytes(path: str) -> bytes:
         return disk.content(path)
     except disk.NoFile:
         cause = "this is a device or a pipe, not a file"
-        raise Unreadable([Problem(place, cause, "name a file; a script may come by: idlefox run -")]) from None
+        raise Unreadable([Problem(place, cause, "name a file; to read a script from standard input: idlefox run -")]) from None
     except FileNotFoundError:
-        raise Unreadable([Problem(place, "there is no such file", near_file(path), code=NO_FILE)]) from None
+        raise Unreadable([Problem(place, "file not found", near_file(path), code=NO_FILE)]) from None
     except IsADirectoryError:
         raise Unreadable([Problem(place, "this is a folder, not a file", "name a file in it")]) from None
     except OSError as fault:
@@ -133,8 +154,8 @@ def read_bytes(path: str) -> bytes:
 
 
 OUTSIDE_SAYS = (
-    "this lies outside of the project",
-    "what scripts and sheets name lies below the folder of idlefox.toml, else below the script's own; --root DIR allows another",
+    "this is outside the project",
+    "scripts and sheets may use files below the folder of idlefox.toml, or else of the script; --root DIR allows another folder",
 )
 
 
@@ -143,11 +164,11 @@ def no_path(path: str) -> str:
     import os
 
     if "\0" in path:
-        return "it has a NUL in it"
+        return "it contains a NUL character"
     try:
         parts = os.fsencode(path).split(b"/")
     except UnicodeEncodeError:
-        return "it has half of a surrogate pair in it"
+        return "it contains half of a surrogate pair"
     return "a name in it is longer than 255 bytes" if max(map(len, parts)) > 255 else ""
 
 
@@ -162,14 +183,14 @@ def near_file(path: str, written: str = "") -> str:
     try:
         there = disk.names_in(folder)
     except (OSError, ValueError):
-        return f"there is no folder {os.path.dirname(written or path)!r}"
+        return f"folder not found: {os.path.dirname(written or path)!r}"
     stem, ending = os.path.splitext(name)
     stems = {os.path.splitext(each)[0]: each for each in sorted(there, key=lambda each: each.endswith(ending))}
     near = nearest(stem, stems)
     if near is not None:
         return f"did you mean {os.path.join(os.path.dirname(written or path), stems[near])!r}?"
     alike = sorted(each for each in there if ending and each.endswith(ending))
-    return f"in that folder there {'is' if len(alike) == 1 else 'are'} {listed(alike, 'and', 5)}" if alike else "check the path"
+    return f"that folder contains {listed(alike, 'and', 5)}" if alike else "check the path"
 
 
 def line_of(text: str, number: int) -> str:

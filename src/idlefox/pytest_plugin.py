@@ -18,8 +18,8 @@ _NO_MARK = re.compile(r"[^\w:+.\[\]/\\-]")
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     group = parser.getgroup("idlefox", "Idle Fox")
-    group.addoption("--fox", action="store_true", default=False, help="Collect *.fox: an item for each scenario and table row.")
-    group.addoption("--fox-trust-python", action="store_true", default=False, help="Let sheets run the Python rules they name.")
+    group.addoption("--fox", action="store_true", default=False, help="Collect *.fox: one item for each scenario and table row.")
+    group.addoption("--fox-trust", action="store_true", default=False, help="Allow sheets to run their Python rules.")
     parser.addini("idlefox", "Collect *.fox, as with --fox.", type="bool", default=False)
 
 
@@ -45,9 +45,9 @@ class FoxFile(pytest.File):
         from .problems import Unreadable
 
         name = os.path.relpath(self.path)
-        trusted = bool(self.config.getoption("--fox-trust-python"))
-        wishes = Wishes(trust_python=trusted, project=str(self.config.rootpath))
-        subjects = self.config.stash.setdefault(_SUBJECTS, Subjects(trust_python=trusted))
+        trusted = bool(self.config.getoption("--fox-trust"))
+        wishes = Wishes(trust=trusted, project=str(self.config.rootpath))
+        subjects = self.config.stash.setdefault(_SUBJECTS, Subjects(trust=trusted))
         try:
             ready = prepare(Chosen(name), wishes, subjects)
         except Unreadable as fault:

@@ -21,6 +21,7 @@ from . import completing
 from .config import begin
 from .console import Console
 from .live_options import outside_of
+from .options import Number, color_option, seed_option, trust_option
 from .playing import choose
 from .progress import Ticker
 from .reports import Wanted
@@ -37,20 +38,20 @@ WALKS, LIVE_WALKS = 100, 10
 @click.argument("first", metavar="A", type=click.Path(), shell_complete=completing.FORMS)
 @click.argument("second", metavar="B", type=click.Path(), shell_complete=completing.FORMS)
 @click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
-@click.option("--explore", is_flag=True, help="Also take steps at every boundary of A, and walks at random, without a script.")
-@click.option("--walks", type=click.IntRange(0), default=None,
-              help=f"How many walks at random --explore makes: {WALKS} unless said, live {LIVE_WALKS}.")
-@click.option("--seed", type=int, default=1, show_default=True, help="Another number makes other walks.")
-@click.option("--map", "mapped", multiple=True, metavar="OLD=NEW", help="A field of A that is called otherwise in B.")
+@click.option("--explore", is_flag=True, help="Also try every boundary of A and take random walks.")
+@click.option("--walks", type=Number(0), default=None,
+              help=f"Number of random walks of --explore (default {WALKS}; live {LIVE_WALKS}).")
+@seed_option
+@click.option("--map", "mapped", multiple=True, metavar="OLD=NEW", help="A field of A that has a different name in B.")
 @jobs_option
 @on_option
 @figure_option
 @report_option
-@click.option("--trust-python/--no-trust-python", default=None, help="Let sheets run the Python rules they name, or not.")
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@trust_option
+@color_option
 def command(
     first: str, second: str, paths: tuple[str, ...], explore: bool, walks: int | None, seed: int, mapped: tuple[str, ...],
-    jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
+    jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...], trust: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Play one suite on two forms (sheets or pages) and say where they part: in what is true, reported, shown, sent, and when.
 
@@ -68,26 +69,26 @@ def command(
     names = dict(map(_mapping, mapped))
     console = Console(color, aside=goes_to_output(reports))
     try:
-        config, trusted = begin(trust_python, console)
-        subjects = Subjects(trust_python=trusted)
+        config, trusted = begin(trust, console)
+        subjects = Subjects(trust=trusted)
         files: set[str] = set()
         with noting_reads(files), reading_below((os.path.dirname(first) or ".", os.path.dirname(second) or ".")):
             live, browser = _live_side(second)
             if live and (on or jobs is not None):
-                raise click.UsageError(f"{'--on' if on else '--jobs'} goes without live: one browser on this machine plays")
+                raise click.UsageError(f"{'--on' if on else '--jobs'} cannot be combined with live: one browser here runs everything")
             forms = [subjects.load(first, "."), _page_of(first, browser, config.live, console) if live else subjects.load(second, ".")]
         roots = (os.path.dirname(first) or ".",)
-        suite = _suite(paths, Wishes(subject=first, trust_python=trusted, project=config.folder, roots=roots), console)
+        suite = _suite(paths, Wishes(subject=first, trust=trusted, project=config.folder, roots=roots), console)
         with noting_reads(files):
             ready = [prepare(each, suite.wishes, subjects) for each in suite.chosen]
         if not explore and not any(script.scenarios for script in ready):
-            raise click.UsageError("there is nothing to play: name scripts, or say --explore")
+            raise click.UsageError("nothing to run: name scripts, or use --explore")
         number = (LIVE_WALKS if live else WALKS) if walks is None else walks
         comparing, sides = Comparing(forms[0], forms[1], ready, names), Sides(first, second, suite, tuple(names.items()))
         wished = (sides.first, sides.second, suite.chosen, sides.names, explore, number, seed)
         work = HERE if live else with_notes(work_of(jobs, on, config), "compare", wished, files, console)
         with reading_below(roots), Ticker(quiet=console.aside) as ticker:
-            told = lambda done, of: ticker.tell(f"{done} of {of} played")  # noqa: E731
+            told = lambda done, of: ticker.tell(f"{done} of {of} done")  # noqa: E731
             found = compare(comparing, sides, explore=explore, walks=number, seed=seed, work=work, told=told)
     except Unreadable as fault:
         console.problems(fault.problems)
@@ -124,7 +125,7 @@ def _mapping(text: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
     old, mark, new = text.partition("=")
     paths = [tuple(str(each) for each in parse_address(part) or ()) for part in (old, new)]
     if not mark or not all(paths):
-        raise click.UsageError(plain(f"--map: two addresses are needed, as in contact.email=contact.mail, not {text!r}"))
+        raise click.UsageError(plain(f"--map needs two addresses, for example contact.email=contact.mail, not {text!r}"))
     return paths[0], paths[1]
 
 
@@ -140,18 +141,19 @@ def _lines(found: Comparison, width: int) -> list[Line]:
     for each in found.partings:
         where = f"{each.address} {each.what}" if each.address else each.what
         done = " / ".join(each.steps) or each.step
-        lines += hanging(f" {plain(each.scenario)}   behind: ", plain(done), width, "strong")
+        lines += hanging(f" {plain(each.scenario)}   after: ", plain(done), width, "strong")
         lines += hanging(f"   {each.layer:<9} ", plain(where), width, "bad")
         lines += hanging("       A  ", plain(_value(each.first)), width, "")
         lines += [*hanging("       B  ", plain(_value(each.second)), width, ""), []]
     for scenario, reason in found.left_out:
-        lines += [[(f" {plain(scenario)}", "strong"), ("   does not fit B", "bad")], *hanging("   ", plain(reason), width), []]
+        lines += [[(f" {plain(scenario)}", "strong"), ("   not possible on B", "bad")], *hanging("   ", plain(reason), width), []]
     sums = [f"{layer} {count}" for layer in LAYERS if (count := sum(each.layer == layer for each in found.partings))]
     played = f"{found.scenarios} scenarios, {found.walks} walks, {found.states} states"
     if not found.partings and not found.left_out:
         return [*lines, [(f" no difference in {played}", "good")]]
-    odd = [*([f"they part in {len(found.partings)} ({', '.join(sums)})"] if sums else [])]
-    odd += [f"{len(found.left_out)} do not fit B"] if found.left_out else []
+    count = len(found.partings)
+    odd = [*([f"{count} difference{'' if count == 1 else 's'} ({', '.join(sums)})"] if sums else [])]
+    odd += [f"{len(found.left_out)} not possible on B"] if found.left_out else []
     return [*lines, [(f" {'; '.join(odd)}", "bad"), (f"   of {played}", "dim")]]
 
 

@@ -103,7 +103,7 @@ def traced_addresses(ctx: click.Context, param: click.Parameter, incomplete: str
         known = all_addresses(read_form(subject)) if subject else []
     except Unreadable:
         known = []
-    return _those([*known, *((name, "what changes of them") for name in ONLY)], incomplete)
+    return _those([*known, *((name, "only their changes") for name in ONLY)], incomplete)
 
 
 def codes(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:

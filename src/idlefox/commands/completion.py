@@ -7,7 +7,7 @@ from click.shell_completion import get_completion_class
 
 _HOW = {
     "bash": "in ~/.bashrc:  eval \"$(idlefox completion bash)\"",
-    "zsh": "in ~/.zshrc, behind compinit:  eval \"$(idlefox completion zsh)\"",
+    "zsh": "in ~/.zshrc, after compinit:  eval \"$(idlefox completion zsh)\"",
     "fish": "once:  idlefox completion fish > ~/.config/fish/completions/idlefox.fish",
 }  # fmt: skip
 

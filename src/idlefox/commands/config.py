@@ -13,7 +13,7 @@ from .console import Console
 from .reports import report_of
 
 _KEYS: dict[str, tuple[type, ...]] = {
-    "scripts": (str, list), "subject": (str,), "jobs": (int, str), "report": (str, list), "trust_python": (bool,),
+    "scripts": (str, list), "subject": (str,), "jobs": (int, str), "report": (str, list), "trust": (bool,),
     "live": (dict,), "lint": (dict,),
 }  # fmt: skip
 
@@ -23,7 +23,7 @@ def jobs_of(text: str) -> int:
     if text == "auto":
         return os.cpu_count() or 1
     if not (text.isascii() and text.isdigit() and len(text) < 4) or not 1 <= int(text) <= 256:
-        raise ValueError(f"a number from 1 to 256 is needed, or auto, not {text!r}")
+        raise ValueError(f"must be a number from 1 to 256 or auto, not {text!r}")
     return int(text)
 
 
@@ -38,15 +38,15 @@ _LIVE: dict[str, tuple[type, ...]] = {"browser": (str,), "show": (bool,), "hands
 def _live_options(value: dict[str, Any]) -> None:
     for key, each in value.items():
         if key not in _LIVE:
-            raise ValueError(f"there is no {key!r}; there is {listed(_LIVE, 'and')}")
+            raise ValueError(f"unknown key {key!r}; the keys are {listed(_LIVE, 'and')}")
         if not isinstance(each, _LIVE[key]) or (isinstance(each, bool) and bool not in _LIVE[key]):
-            raise ValueError(f"{key} cannot be {each!r}")
+            raise ValueError(f"{each!r} is not a valid value of {key}")
 
 
 def _lint_options(value: dict[str, Any]) -> None:
     for key, each in value.items():
         if key != "except" or not isinstance(each, list) or not all(isinstance(code, str) for code in each):
-            raise ValueError('except = ["CODE"] is all that it can say')
+            raise ValueError('the only key is except, for example except = ["CODE"]')
 
 
 _READ: dict[str, Any] = {"jobs": lambda value: jobs_of(str(value)), "report": _each_report, "live": _live_options, "lint": _lint_options}
@@ -61,7 +61,7 @@ class Config(NamedTuple):
     reports: tuple[str, ...] = ()
     lint: tuple[str, ...] = ()  # the codes of findings that are left out
     live: dict[str, Any] = {}  # how to play in a browser, where the call does not say
-    trust_python: bool = False  # says the project; that is no leave to run code (`trusts`)
+    trust: bool = False  # says the project; that is no leave to run code (`trusts`)
     file: str = ""
     folder: str = ""
 
@@ -78,7 +78,7 @@ def read_config(folder: str) -> Config:
             table = tools.get("idlefox") if isinstance(tools, dict) else None
             if table is not None and not isinstance(table, dict):
                 shown = os.path.relpath(project)
-                cause, remedy = "the configuration is a table", "begin it with [tool.idlefox]"
+                cause, remedy = "the configuration must be a table", "start it with [tool.idlefox]"
                 raise Unreadable([Problem(Place(shown, 1, 1), cause, remedy, code=CALL)])
             if table is not None:
                 return _config(project, table, here)
@@ -96,8 +96,8 @@ def far_report(config: Config, reports: list[tuple[str, str]]) -> Problem | None
     if odd is None:
         return None
     kind, file = odd
-    remedy = f"name a file below its folder, or say it yourself: --report {kind}={file}"
-    return Problem(Place(config.file, 1, 1), f"the report {file} lies outside of the project", remedy, code=CALL)
+    remedy = f"name a file below that folder, or use --report {kind}={file}"
+    return Problem(Place(config.file, 1, 1), f"the report {file} is outside the project", remedy, code=CALL)
 
 
 def own_config() -> Path:
@@ -119,25 +119,25 @@ def trusts(config: Config, asked: bool | None) -> tuple[bool, str]:
     Unreadable for a configuration of one's own that cannot be used.
     """
     if asked is not None:
-        return asked, "Python rules of sheets are run: --trust-python" if asked else ""
+        return asked, "sheets may run Python rules: --trust" if asked else ""
     own = own_config()
     folder = os.path.realpath(config.folder or ".")
     table = _load(own) if own.is_file() else {}
     trusted = table.get("trusted", [])
     if not isinstance(trusted, list) or not all(isinstance(each, str) for each in trusted):
         remedy = 'write trusted = ["/home/mara/forms"]'
-        raise Unreadable([Problem(Place(str(own), 1, 1), "trusted is a list of folders", remedy, code=CALL)])
+        raise Unreadable([Problem(Place(str(own), 1, 1), "trusted must be a list of folders", remedy, code=CALL)])
     if any(os.path.realpath(os.path.expanduser(each)) == folder for each in trusted):
-        return True, f"Python rules of sheets are run: {own} trusts this project"
-    if config.trust_python:
-        return False, f"{config.file} cannot grant trust to itself: say --trust-python, or list {folder} under `trusted` in {own}"
+        return True, f"sheets may run Python rules: {own} trusts this project"
+    if config.trust:
+        return False, f"{config.file} cannot grant itself trust: use --trust, or list {folder} under `trusted` in {own}"
     return False, ""
 
 
-def begin(trust_python: bool | None, console: Console) -> tuple[Config, bool]:
+def begin(trust: bool | None, console: Console) -> tuple[Config, bool]:
     """The configuration that holds here, and whether sheets may run code, of which the person is told. Raises Unreadable."""
     config = read_config(".")
-    trusted, told = trusts(config, trust_python)
+    trusted, told = trusts(config, trust)
     if told:
         console.lines([[(told, "dim")]], err=True)
     return config, trusted
@@ -157,8 +157,8 @@ def _load(path: Path) -> dict[str, Any]:
             numbers = message.rpartition("(at line ")[2].rstrip(")").split(", column ")
             line, column = int(numbers[0]), int(numbers[-1])
         source = text.split("\n")[line - 1] if line <= text.count("\n") + 1 else ""
-        cause = "this is not TOML: " + message.partition(" (at")[0].lower()
-        raise Unreadable([Problem(Place(shown, line, column), cause, "see toml.io for the format", source)]) from None
+        cause = "invalid TOML: " + message.partition(" (at")[0].lower()
+        raise Unreadable([Problem(Place(shown, line, column), cause, "the format is described at toml.io", source)]) from None
 
 
 def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
@@ -174,9 +174,9 @@ def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
         if key not in _KEYS:
             report(key, f"unknown key {key!r}", suggestion(key, _KEYS, f"the keys are {listed(_KEYS, 'and')}"))
         elif not isinstance(value, _KEYS[key]) or (isinstance(value, bool) and bool not in _KEYS[key]):
-            report(key, f"{key} cannot be {value!r}", "see the documentation of the configuration")
+            report(key, f"{value!r} is not a valid value of {key}", "docs/run.md lists the keys and their values")
         elif isinstance(value, list) and not all(isinstance(v, str) for v in value):
-            report(key, f"{key} is a list of texts", "")
+            report(key, f"{key} must be a list of strings", "")
         else:
             try:
                 _READ.get(key, str)(value)
@@ -191,7 +191,7 @@ def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
     scripts = table.get("scripts", [])
     far = [s for s in ([scripts] if isinstance(scripts, str) else scripts) if not is_below(str(path.parent / s), str(path.parent))]
     if far:
-        report("scripts", f"{far[0]} lies outside of the folder of this configuration", "name it in the call: idlefox run PATH")
+        report("scripts", f"{far[0]} is outside the folder of this configuration", "name it on the command line: idlefox run PATH")
         raise Unreadable(problems)
     reports = table.get("report", [])
     subject = table.get("subject", "")
@@ -202,7 +202,7 @@ def _config(path: Path, table: dict[str, Any], here: Path) -> Config:
         reports=tuple([reports] if isinstance(reports, str) else reports),
         live=table.get("live", {}),
         lint=tuple(table.get("lint", {}).get("except", ())),
-        trust_python=table.get("trust_python", False),
+        trust=table.get("trust", False),
         file=shown,
         folder=str(path.parent),
     )

@@ -19,6 +19,7 @@ from ..problems import no_path
 from ..report.styled import plain
 from .console import Console
 from .files import write_whole
+from .options import color_option
 from .playing import Manner, choose, play
 
 # What is planted in a copy of the booking's page, for those who want to see a page fail, and be rude.
@@ -38,11 +39,11 @@ _ASIDE = "aside"  # the folder of the scenario that fails on purpose
 
 @click.command("demo")
 @click.argument("folder", required=False, type=click.Path(), metavar="[DIR]")
-@click.option("--with-failure", is_flag=True, help="Play also the scenario kept aside, which fails; with --live, a page with a fault.")
+@click.option("--with-failure", is_flag=True, help="Also run a scenario that fails on purpose; with --live, run a faulty page.")
 @click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[BROWSER]",
-              help="Play what a page can show on the booking's page, in a browser, instead.")
+              help="Run the scenarios that suit a live page, on the booking page in a browser.")
 @click.option("--quiet", "-q", is_flag=True, help="Print failures only.")
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@color_option
 def command(folder: str | None, with_failure: bool, live: str | None, quiet: bool, color: str) -> None:
     """Play the demo: the forms of Skerry Line, a ferry company between made-up islands.
 
@@ -56,7 +57,7 @@ def command(folder: str | None, with_failure: bool, live: str | None, quiet: boo
       idlefox demo --live
     """
     if folder == "" or (folder and no_path(folder)):
-        raise click.UsageError("DIR is the name of a folder, as in: idlefox demo skerry")
+        raise click.UsageError("DIR must be the name of a folder, for example: idlefox demo skerry")
     if folder is not None:
         _play(folder, folder, with_failure, live, quiet, color)
     with tempfile.TemporaryDirectory(prefix="idlefox-demo-") as temporary:
@@ -89,9 +90,9 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
         os.chdir(before)
     if left_in and not quiet:
         console.text("")
-        console.text(plain(f" The files are in {left_in}. Change one, then: idlefox run {left_in}"))
+        console.text(plain(f" The files are in {left_in}. Edit one, then run: idlefox run {left_in}"))
         if kept:
-            console.text(f" Left as they were, for they had been changed: {', '.join(kept)}")
+            console.text(f" Not overwritten, because you edited them: {', '.join(kept)}")
     raise SystemExit(code)
 
 
@@ -102,7 +103,7 @@ def _play_drawn(left_in: str, console: Console, *, quiet: bool) -> int:
     page = _draw(Path(left_in or "."))
     if not quiet:
         console.text("")
-        console.text(plain(f" The same form, drawn by idlefox serve at {page} and played over HTTP, without a browser:"))
+        console.text(plain(f" The same form as `idlefox serve` draws it at {page}, over HTTP and without a browser:"))
     wishes = Wishes(outside=outside_of("http", {}, {}, console), subject=os.path.join(left_in, f"{_DRAWN}.form.yaml"))
     return play(*choose((os.path.join(left_in, _BY_POST),), (), console), wishes, console, Manner(quiet)).exit_code
 
@@ -116,7 +117,7 @@ def _draw(folder: Path) -> str:
     serve = f"{shlex.quote(sys.executable)} -m idlefox serve booking.form.yaml --at-once --clock {_CLOCK} --port {port}"
     sheet = resources.files("idlefox.demo").joinpath("booking.form.yaml").read_text("utf-8")
     live = f"live:\n  page: {page}\n  serve: {json.dumps(serve)}\n  requests: real\n"
-    write_whole(str(folder / f"{_DRAWN}.form.yaml"), sheet.partition("# The same form as a page of its own")[0] + live)
+    write_whole(str(folder / f"{_DRAWN}.form.yaml"), sheet.partition("# The same form as an HTML page")[0] + live)
     return page
 
 
@@ -139,7 +140,7 @@ def _copy(folder: Path, with_failure: bool) -> list[str]:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as fault:
-        raise click.UsageError(plain(f"the folder {folder} cannot be made: {(fault.strerror or 'unknown reason').lower()}")) from None
+        raise click.UsageError(plain(f"cannot create the folder {folder}: {(fault.strerror or 'unknown reason').lower()}")) from None
     kept: list[str] = []
     for source in sorted(resources.files("idlefox.demo").iterdir(), key=lambda s: s.name):
         name = source.name
@@ -153,5 +154,5 @@ def _copy(folder: Path, with_failure: bool) -> list[str]:
                 continue
             write_whole(str(target), text)
         except OSError as fault:
-            raise click.UsageError(plain(f"{target} cannot be written: {(fault.strerror or 'unknown reason').lower()}")) from None
+            raise click.UsageError(plain(f"cannot write {target}: {(fault.strerror or 'unknown reason').lower()}")) from None
     return kept

@@ -29,5 +29,5 @@ def keep(file: str, makers: Iterable[Callable[[str | None], str | None]], consol
         console.problems(fault.problems)
         raise SystemExit(2) from None
     except OSError as fault:
-        raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
-    console.lines([[(f" {count} scenario{'' if count == 1 else 's'} kept in {plain(file)}", "good")]])
+        raise click.ClickException(plain(f"cannot write {file}: {why(fault)}")) from None
+    console.lines([[(f" {count} scenario{'' if count == 1 else 's'} added to {plain(file)}", "good")]])

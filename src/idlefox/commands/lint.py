@@ -1,4 +1,4 @@
-"""`idlefox lint`: what is odd in scripts and sheets although it can be played."""
+"""`idlefox lint`: finds mistakes in scripts, sheets and pages that a run would not stop at."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from ..study.lint.look import look_through
 from . import completing
 from .config import read_config
 from .console import Console
+from .options import color_option
 from .reports import write_report
 
 _KINDS = {"json": findings_json, "sarif": findings_sarif}
@@ -21,19 +22,19 @@ _KINDS = {"json": findings_json, "sarif": findings_sarif}
 @click.command("lint")
 @click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.ALL)
 @click.option("--report", "reports", multiple=True, metavar="KIND=FILE", help="Write a report: json or sarif; - is standard output.")
-@click.option("--only", default="", metavar="CODE,…", shell_complete=completing.codes, help="Only these findings.")
-@click.option("--except", "left_out", default="", metavar="CODE,…", shell_complete=completing.codes, help="All findings but these.")
+@click.option("--only", default="", metavar="CODE,…", shell_complete=completing.codes, help="Report only these codes.")
+@click.option("--except", "left_out", default="", metavar="CODE,…", shell_complete=completing.codes, help="Leave out these codes.")
 @click.option("--explain", default="", metavar="CODE", shell_complete=completing.codes,
-              help="Print what a code finds and why, with examples.")
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+              help="Explain a code, with examples.")
+@color_option
 def command(paths: tuple[str, ...], reports: tuple[str, ...], only: str, left_out: str, explain: str, color: str) -> None:
-    """Look through scripts, the sheets and pages they name, sheets and pages: files, or folders for scripts and sheets.
+    """Check scripts, sheets and pages, and whatever sheets and pages the scripts name.
 
-    A finding is silenced by a comment at the end of its line, or alone above it:
-    # lint: allow CODE, the reason why
+    Folders are searched for scripts and sheets. To silence a finding, add a comment with a reason at the end of
+    the line or on the line above: # lint: allow CODE, reason
 
     \b
-    Exit code: 0 nothing found; 1 something found; 2 something could not be read.
+    Exit code: 0 no findings; 1 findings; 2 something cannot be read.
 
     \b
     Example:
@@ -68,7 +69,7 @@ def command(paths: tuple[str, ...], reports: tuple[str, ...], only: str, left_ou
 def _report(text: str) -> tuple[str, str]:
     kind, mark, file = text.partition("=")
     if not mark or not file or kind not in _KINDS:
-        raise click.UsageError(plain(f"--report: json=FILE or sarif=FILE is needed, not {text!r}"))
+        raise click.UsageError(plain(f"--report needs json=FILE or sarif=FILE, not {text!r}"))
     return kind, file
 
 
@@ -78,5 +79,5 @@ def _codes(text: str) -> set[str]:
 
 def _code(text: str) -> str:
     if text not in codes():
-        raise click.UsageError(plain(f"there is no finding {text!r}: {suggestion(text, codes(), f'there is {listed(codes(), most=30)}')}"))
+        raise click.UsageError(plain(f"unknown code {text!r}; {suggestion(text, codes(), f'the codes are {listed(codes(), most=30)}')}"))
     return text

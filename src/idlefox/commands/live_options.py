@@ -24,12 +24,12 @@ def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, An
     if kind is None:
         odd = next((name for name, value in given.items() if value is not None), None)
         if odd is not None:
-            raise click.UsageError(f"--{odd} goes with --live")
+            raise click.UsageError(f"--{odd} needs --live")
         return None
     from ..live.loading import KINDS, live_subjects
 
     if kind not in KINDS:
-        remedy = "; where it stands before a path, write --live=auto" if os.path.exists(kind) else ""
+        remedy = "; before a path, write --live=auto" if os.path.exists(kind) else ""
         raise click.UsageError(plain(f"--live: {kind!r} is not one of {', '.join(KINDS)}{remedy}"))
     _announce(console)
     wishes = {"show": False, "hands": "quick", "deadline": "30s", "retries": 0, **configured}
@@ -37,11 +37,11 @@ def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, An
     browser = wishes.pop("browser", "auto")
     ms = parse_duration(wishes["deadline"])
     if not ms:
-        raise click.UsageError(plain(f"--deadline: {wishes['deadline']!r} is no duration: write 30s or 2m"))
+        raise click.UsageError(plain(f"--deadline: {wishes['deadline']!r} is not a duration; write 30s or 2m"))
     if wishes["hands"] not in HANDS:
         raise click.UsageError(plain(f"--hands: {wishes['hands']!r} is not one of {', '.join(HANDS)}"))
     if not 0 <= wishes["retries"] <= _MOST_RETRIES:
-        raise click.UsageError(f"--retries: a number up to {_MOST_RETRIES} is needed, not {wishes['retries']}")
+        raise click.UsageError(f"--retries: must be a number up to {_MOST_RETRIES}, not {wishes['retries']}")
     try:
         return live_subjects(
             browser if kind == "auto" else kind, show=wishes["show"], hands=wishes["hands"], deadline=ms / 1000, retries=wishes["retries"]

@@ -16,24 +16,24 @@ from .faults import LOST, drop_output, internal_fault  # noqa: E402
 
 # name -> (module, what it does)
 COMMANDS: dict[str, tuple[str, str]] = {
-    "demo": ("demo", "Play the demo of Skerry Line, or leave its files in a folder."),
-    "run": ("run", "Play scripts and say what held."),
-    "outline": ("outline", "Show what a form holds."),
-    "trace": ("trace", "Show one scenario step by step, and what each step changed."),
-    "coverage": ("coverage", "Say what the scenarios have exercised of a form, and what they leave out."),
-    "weaken": ("weaken", "Plant faults in a form, and say which the scenarios would let through."),
-    "probe": ("probe", "Write what a form does at its boundaries, as a script; hold another form to it."),
-    "manners": ("manners", "Walk about in a form and say what is rude about it."),
-    "compare": ("compare", "Play one suite on two forms and say where they part."),
-    "rehearse": ("rehearse", "Play a form by hand, step by step, and keep it as a scenario."),
-    "format": ("format", "Lay scripts out in the one way."),
-    "lint": ("lint", "Say what is odd in scripts, sheets and pages."),
-    "scaffold": ("scaffold", "Write a first sheet and script from a page or a JSON Schema."),
-    "serve": ("serve", "Serve a page on loopback, with a sheet as what it asks."),
-    "schema": ("schema", "Print the JSON Schema of the form sheet."),
-    "language-server": ("language_server", "Help in an editor: an editor starts it."),
-    "completion": ("completion", "Print what makes a shell complete what is typed."),
-    "words": ("words", "Show the words of scripts and sheets, with examples."),
+    "demo": ("demo", "Run the Skerry Line demo, or copy its files into a folder."),
+    "run": ("run", "Run scripts and report which scenarios passed."),
+    "outline": ("outline", "List a form's fields, rules and messages."),
+    "trace": ("trace", "Show what each step of a scenario changed."),
+    "coverage": ("coverage", "Show which parts of a form the scenarios reach."),
+    "weaken": ("weaken", "Plant faults in a form and show which ones the scenarios notice."),
+    "probe": ("probe", "Write a script of a form's behaviour at its limits."),
+    "manners": ("manners", "Explore a form and report bad manners."),
+    "compare": ("compare", "Run one suite on two forms and show where they differ."),
+    "rehearse": ("rehearse", "Try a form interactively and save the steps as a scenario."),
+    "format": ("format", "Format scripts."),
+    "lint": ("lint", "Find mistakes in scripts, sheets and pages."),
+    "scaffold": ("scaffold", "Write a starter sheet and script from a page or JSON Schema."),
+    "serve": ("serve", "Serve a sheet on localhost, as a page or as a page's backend."),
+    "schema": ("schema", "Print the JSON Schema of sheets or of a JSON report."),
+    "language-server": ("language_server", "Run the language server; your editor starts it."),
+    "completion": ("completion", "Print a shell completion script."),
+    "words": ("words", "Look up keywords of scripts and sheets."),
 }
 
 
@@ -54,10 +54,10 @@ class _Commands(click.Group):
         if name and not name.startswith("-") and name not in COMMANDS and not ctx.resilient_parsing:
             from ..problems import suggestion
 
-            wanted = suggestion(name, COMMANDS, f"the commands are {', '.join(COMMANDS)}")
+            wanted = suggestion(name, COMMANDS, "see idlefox --help")
             if name.partition("#")[0].endswith((".fox", ".form.yaml", ".html")):
                 wanted = f"did you mean: idlefox {'run' if name.endswith('.fox') else 'outline'} {name}"
-            raise click.UsageError(f"there is no command {name!r}; {wanted}", ctx)
+            raise click.UsageError(f"unknown command {name!r}; {wanted}", ctx)
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
@@ -68,13 +68,13 @@ class _Commands(click.Group):
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, prog_name="idlefox", message="%(prog)s %(version)s")
 def cli() -> None:
-    """Idle Fox plays what a person does at a form, in virtual time and without a screen, and says what held.
+    """Script what a person does in a web form and check the result, headlessly and in virtual time.
 
     \b
     Example:
-      idlefox demo skerry            leave the demo's files in the folder skerry, and play them
-      idlefox run skerry             play every script in the folder
-      idlefox run booking.fox:41     play the scenario at line 41
+      idlefox demo skerry            copy the demo's files into the folder skerry and run them
+      idlefox run skerry             run every script in the folder
+      idlefox run booking.fox:41     run the scenario at line 41
     """
 
 
@@ -96,7 +96,7 @@ def _command() -> int:
     except click.exceptions.Exit as leave:
         code = leave.exit_code
     except click.ClickException as fault:
-        fault.show()
+        _print_usage_error(fault)
         code = 2
     except (click.Abort, KeyboardInterrupt):
         click.echo("interrupted", err=True)
@@ -114,6 +114,13 @@ def _command() -> int:
     return code if isinstance(code, int) else 0
 
 
+def _print_usage_error(fault: click.ClickException) -> None:
+    from .console import Console
+    from .usage import usage_problem
+
+    Console().problems([usage_problem(fault)])
+
+
 def _ended(code: int) -> int:
     """The exit code, once all that was printed has gone where it goes."""
     try:
@@ -124,7 +131,7 @@ def _ended(code: int) -> int:
         drop_output(sys.stdout)
         LOST.append((fault.strerror or "unknown reason").lower())
     if LOST:
-        click.echo(f"idlefox: what was printed is lost: {LOST[0]}", err=True)
+        click.echo(f"idlefox: some output could not be written: {LOST[0]}", err=True)
         return max(code, 2)
     return code
 

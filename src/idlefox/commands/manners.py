@@ -26,6 +26,7 @@ from .config import begin
 from .console import Console
 from .keeping import keep
 from .live_options import outside_of
+from .options import Number, color_option, seed_option, trust_option
 from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw_sums, figure_option, goes_to_output, report_option, write
@@ -37,25 +38,25 @@ if TYPE_CHECKING:
 
 @click.command("manners")
 @click.argument("form", type=click.Path(), shell_complete=completing.FORMS)
-@click.option("--only", default="", metavar="MANNER,…", help="Hold it to these manners only.")
-@click.option("--except", "but", default="", metavar="MANNER,…", help="Hold it to all manners but these.")
-@click.option("--walks", type=click.IntRange(1), default=None,
-              help=f"How many walks are made: {WALKS:,} unless said; live as many as --time lets.")
+@click.option("--only", default="", metavar="MANNER,…", help="Check only these manners.")
+@click.option("--except", "but", default="", metavar="MANNER,…", help="Check all manners except these.")
+@click.option("--walks", type=Number(1), default=None,
+              help=f"Number of walks (default {WALKS:,}; live: as many as --time allows).")
 @click.option("--time", "lasting", default="", metavar="DURATION",
-              help="Walk for so long instead, as in 30s; what is found depends on the machine.")
+              help="Walk for this long instead, for example 30s; results then depend on the machine.")
 @click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[BROWSER]",
-              help="Walk on the form's own page in a browser: auto, firefox or chromium.")
+              help="Explore the form's own page in a browser: auto, firefox or chromium.")
 @jobs_option
 @on_option
-@click.option("--seed", type=int, default=1, show_default=True, help="Another number makes other walks.")
-@click.option("--keep", "keeping", default="", metavar="FILE", help="Append what was found to a script, each as a scenario that holds.")
+@seed_option
+@click.option("--keep", "keeping", default="", metavar="FILE", help="Append each finding to a script, as a passing scenario.")
 @figure_option
 @report_option
-@click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@trust_option
+@color_option
 def command(
     form: str, only: str, but: str, walks: int | None, lasting: str, live: str | None, jobs: str | None, on: str, seed: int,
-    keeping: str, figure: str, reports: tuple[Wanted, ...], trust_python: bool | None, color: str,
+    keeping: str, figure: str, reports: tuple[Wanted, ...], trust: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Walk about in a form, as people and accidents would, and hold it to rules that no form should break.
 
@@ -78,15 +79,15 @@ def command(
     chosen = _chosen(only, but)
     seconds = _seconds(lasting)
     if live and (on or jobs is not None):
-        raise click.UsageError(f"{'--on' if on else '--jobs'} goes without --live: one browser on this machine walks")
+        raise click.UsageError(f"{'--on' if on else '--jobs'} cannot be combined with --live: one browser here does everything")
     console = Console(color, aside=goes_to_output(reports))
     try:
-        config, trusted = begin(trust_python, console)
+        config, trusted = begin(trust, console)
         outside = outside_of(live, {}, config.live, console)
         files: set[str] = set()
         with reading_below((os.path.dirname(form) or ".",)):
             with noting_reads(files):
-                loaded = Subjects(trust_python=trusted, outside=outside).load(form, ".")
+                loaded = Subjects(trust=trusted, outside=outside).load(form, ".")
             if loaded.make_ready is not None:
                 loaded.make_ready()
             with Ticker(quiet=goes_to_output(reports)) as ticker:
@@ -99,7 +100,7 @@ def command(
                         work = with_notes(work, "manners", (form, chosen, seed, walks), files, console)
                     found = manners_of(
                         loaded, chosen, seed=seed, walks=walks or WALKS, seconds=seconds, told=told,
-                        work=work, trust_python=trusted,
+                        work=work, trust=trusted,
                     )  # fmt: skip
         scenarios = [(breach, rehearsed(breach, loaded, form, DEFAULT_CLOCK)) for breach in found.breaches]
         console.lines(manners_lines(found, [_body(r) for _, r in scenarios], console.width()))
@@ -123,7 +124,7 @@ def _page(found: Manners, title: str, scenarios: list[tuple[Breach, Rehearsal | 
 
 def _body(rehearsal: Rehearsal | None) -> list[str]:
     """The lines of a scenario."""
-    return ["(what was done cannot be written down)"] if rehearsal is None else rehearsal.lines() or ["(at load)"]
+    return ["(these steps cannot be written as a script)"] if rehearsal is None else rehearsal.lines() or ["(at load)"]
 
 
 def _chosen(only: str, but: str) -> tuple[str, ...]:
@@ -131,12 +132,12 @@ def _chosen(only: str, but: str) -> tuple[str, ...]:
     for option, given in (("--only", only), ("--except", but)):
         for name in filter(None, given.split(",")):
             if name.strip() not in MANNERS:
-                raise click.UsageError(plain(f"{option}: there is no manner {name.strip()!r}; {suggestion(name.strip(), MANNERS)}"))
+                raise click.UsageError(plain(f"{option}: unknown manner {name.strip()!r}; {suggestion(name.strip(), MANNERS)}"))
     wanted = [name.strip() for name in only.split(",") if name.strip()] or list(MANNERS)
     without = {name.strip() for name in but.split(",")}
     found = tuple(name for name in wanted if name not in without)
     if not found:
-        raise click.UsageError("--except leaves no manner out of which one could fall")
+        raise click.UsageError("--except excludes every manner")
     return found
 
 
@@ -145,7 +146,7 @@ def _seconds(text: str) -> float | None:
         return None
     ms = parse_duration(text)
     if not ms:
-        raise click.UsageError(plain(f"--time: {text!r} is no duration: write 30s or 2m"))
+        raise click.UsageError(plain(f"--time: {text!r} is not a duration; write 30s or 2m"))
     return ms / 1000
 
 

@@ -12,11 +12,12 @@ from ..roots import reading_below
 from . import completing
 from .config import read_config
 from .console import Console
+from .options import color_option
 
 
 @click.command("outline")
 @click.argument("form", type=click.Path(), shell_complete=completing.FORMS)
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@color_option
 def command(form: str, color: str) -> None:
     """Show what a form holds: fields, types, initial values, rules, messages, conditions, server.
 

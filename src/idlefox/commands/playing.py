@@ -81,7 +81,7 @@ def play(
         printer.script(result)
 
     try:
-        subjects = subjects or Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=served)
+        subjects = subjects or Subjects(trust=wishes.trust, outside=wishes.outside, served=served)
         for result in play_files(chosen, wishes, subjects, tell, progress.begun, prepared):
             current.clear()
             progress.script_done(result.scenarios)
@@ -132,7 +132,7 @@ def _in_one_word(file: str, project: str) -> str:
 def list_scenarios(chosen: list[Chosen], problems: list[Problem], wishes: Wishes, console: Console) -> int:
     """Prints what would be played, ``FILE:LINE  title  [tags]`` each, and plays nothing. The exit code."""
     console.problems(problems)
-    subjects, code = Subjects(trust_python=wishes.trust_python, outside=wishes.outside, served=served), 2 if problems else 0
+    subjects, code = Subjects(trust=wishes.trust, outside=wishes.outside, served=served), 2 if problems else 0
     for each in in_order(chosen, wishes):
         try:
             ready = prepare(each, wishes, subjects)
@@ -156,12 +156,12 @@ def _with_nothing(
     if asked and nothing:
         file, line = next(iter(asked))
         remedy = "name the scripts too: idlefox run SCRIPTS… FILE:LINE"
-        found.append(Problem(Place(file, line, 1), "no script here is played for the row at this line", remedy))
+        found.append(Problem(Place(file, line, 1), "no script here uses the row at this line", remedy))
     wished = wishes.narrowed
     narrowed = [f"--tag {t}" for t in wished.tags] + ([f"--match {wished.match!r}"] if wished.match else [])
     if narrowed and nothing and wished.shard == (1, 1):
-        cause = f"no scenario fits {' and '.join(narrowed)}"
-        found.append(Problem(Place("idlefox run", 1, 1), cause, "see the titles and tags with --list", code=CALL))
+        cause = f"no scenario matches {' and '.join(narrowed)}"
+        found.append(Problem(Place("idlefox run", 1, 1), cause, "list the titles and tags with --list", code=CALL))
     return found
 
 

@@ -18,6 +18,7 @@ from . import completing
 from .config import begin
 from .console import Console
 from .files import why, write_bytes_whole
+from .options import color_option
 from .playing import Manner, play
 from .progress import Ticker
 from .reports import Wanted
@@ -30,14 +31,14 @@ if TYPE_CHECKING:
 
 @click.command("probe")
 @click.argument("form", type=click.Path(), shell_complete=completing.FORMS)
-@click.option("--write", "target", default="", metavar="FILE", help="Write the script instead of printing it.")
+@click.option("--write", "target", default="", metavar="FILE", help="Write the script to FILE instead of printing it.")
 @click.option("--against", default="", metavar="OTHER", shell_complete=completing.FORMS,
-              help="Play it on another form, and say where that differs.")
+              help="Run the script on another form and show where it differs.")
 @jobs_option
 @on_option
 @figure_option
 @report_option
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@color_option
 def command(
     form: str, target: str, against: str, jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...], color: str,
 ) -> None:  # fmt: skip
@@ -58,8 +59,8 @@ def command(
         with noting_reads(files):
             model = read_below(form)
         if model.python:
-            remedy = "for a first script of it: idlefox scaffold"
-            raise Unreadable([Problem(Place(form, 1, 1), "a sheet with Python rules is not probed", remedy, code=CALL)])
+            remedy = "for a starter script use: idlefox scaffold"
+            raise Unreadable([Problem(Place(form, 1, 1), "probe does not support sheets with Python rules", remedy, code=CALL)])
         with Ticker(quiet=not target and not against) as ticker:
             told = lambda done, of: ticker.tell(f"{done} of {of} scenarios")  # noqa: E731
             work = with_notes(work_of(jobs, on, config), "probe", form, files, console)
@@ -70,7 +71,7 @@ def command(
         console.problems(fault.problems)
         raise SystemExit(2) from None
     except OSError as fault:
-        raise click.ClickException(plain(f"{target} cannot be written: {why(fault)}")) from None
+        raise click.ClickException(plain(f"cannot write {target}: {why(fault)}")) from None
     if not target and not against and not goes_to_output(reports):
         console.text(made.text, newline=False)
     left = f", {len(made.left_out)} left out" if made.left_out else ""

@@ -61,7 +61,7 @@ class Progress:
         """What there is to say after *seconds*."""
         done = self._done_scripts + (self._in_script / self._of_script if self._of_script else 0.0)
         several = self._scripts > 1
-        parts = [f" {self._played} played" if several else f" {self._in_script} of {self._of_script} played"]
+        parts = [f" {self._played} done" if several else f" {self._in_script} of {self._of_script} done"]
         if self._fallen:
             parts.append(f"{self._fallen} failed")
         if several:

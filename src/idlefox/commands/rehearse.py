@@ -30,12 +30,13 @@ from .config import begin
 from .console import Console
 from .files import why, write_bytes_whole
 from .live_options import outside_of, served
+from .options import color_option, trust_option
 
 # What is said here and is no step of the language, with what it does.
 WORDS = {
-    "look [ADDR]": "the form, or what stands at an address, as it is now", "back [N]": "take back the last step or check, or N of them",
-    "again": "play all anew on a fresh form", "offer": "check what the last step has changed", "where": "the steps and checks so far",
-    'keep FILE "TITLE"': "append all as a scenario to a script; it holds when it is run", "help [WORD]": "what a word means, or these",
+    "look [ADDR]": "the current state of the form or of one address", "back [N]": "undo the last step or check, or the last N",
+    "again": "replay everything on a fresh form", "offer": "checks for what the last step changed", "where": "the steps and checks so far",
+    'keep FILE "TITLE"': "append everything to a script as a passing scenario", "help [WORD]": "explain a keyword, or list these commands",
     "quit": "end",
 }  # fmt: skip
 
@@ -43,14 +44,14 @@ WORDS = {
 @click.command("rehearse")
 @click.argument("form", type=click.Path(), shell_complete=completing.FORMS)
 @click.option("--from", "start", default="", metavar="SCRIPT:LINE", shell_complete=completing.SCRIPTS,
-              help="Begin with what a script's scenario does, up to a line.")
-@click.option("--clock", default="", metavar="TIME", help="The virtual time at load, RFC 3339.")
+              help="First run a script's scenario up to this line.")
+@click.option("--clock", default="", metavar="TIME", help="Virtual time at load (RFC 3339).")
 @click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[auto|firefox|chromium|http]",
-              help="Play on the page itself.")
+              help="Use the page itself, in a browser.")
 @click.option("--show", is_flag=True, default=None, help="Show the browser's window.")
-@click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
-def command(form: str, start: str, clock: str, live: str | None, show: bool | None, trust_python: bool | None, color: str) -> None:
+@trust_option
+@color_option
+def command(form: str, start: str, clock: str, live: str | None, show: bool | None, trust: bool | None, color: str) -> None:
     """Play a form by hand: type steps and checks, see what each changes, keep them as a scenario.
 
     In a pipe the lines are played as they come. Exit code: 0; 1 if a step could not be taken or a check did not hold;
@@ -64,9 +65,9 @@ def command(form: str, start: str, clock: str, live: str | None, show: bool | No
     """
     console = Console(color)
     try:
-        config, trusted = begin(trust_python, console)
+        config, trusted = begin(trust, console)
         outside = outside_of(live, {"show": show}, config.live, console)
-        subjects = Subjects(trust_python=trusted, outside=outside, served=served)
+        subjects = Subjects(trust=trusted, outside=outside, served=served)
         stage = _Stage(form, start, clock, subjects, console)
         code = stage.play()
     except Unreadable as fault:
@@ -96,7 +97,7 @@ class _Stage:
             came = self.rehearsal.take_played(played(op))
             if not came.held:
                 self.tell(came_lines(came, self.console.width()))
-                raise Unreadable([Problem(op.place, "from here on it does not hold: it is not gone further", "begin before it: --from …")])
+                raise Unreadable([Problem(op.place, "this line fails, so the rest is not run", "start before it: --from …")])
         self.interactive = sys.stdin.isatty() and sys.stdout.isatty()
 
     def tell(self, lines: list[Line]) -> None:
@@ -105,8 +106,9 @@ class _Stage:
     def play(self) -> int:
         """Takes what is said until it ends; the exit code."""
         if self.interactive:
-            begun = f", {len(self.rehearsal.entries)} steps in" if self.rehearsal.entries else ""
-            hint = "   help, look, quit; Tab offers how to go on"
+            count = len(self.rehearsal.entries)
+            begun = f", after {count} step{'' if count == 1 else 's'}" if count else ""
+            hint = "   Commands: help, look, quit. Tab completes."
             self.tell([[(f" {plain(self.rehearsal.form.label)}{begun}", "strong")]])
             self.tell(hanging(" ", hint.strip(), self.console.width(), "dim"))
             lines: Iterator[str] = self._prompted()
@@ -164,25 +166,25 @@ class _Stage:
 
     def back(self, rest: str) -> None:
         if rest and not (rest.isascii() and rest.isdigit() and int(rest) > 0):
-            self._odd(f"back takes a number, not {rest!r}", "write back, or back 3")
+            self._odd(f"back needs a number, not {rest!r}", "write back, or back 3")
             return
         count = self.rehearsal.back(int(rest or 1))
         left = len(self.rehearsal.entries)
-        what = f" {count} taken back, {left} left" if count else " there is nothing to take back"
+        what = f" {count} undone, {left} remain{'s' if left == 1 else ''}" if count else " nothing to undo"
         self.tell([[(what, "dim")]])
 
     def again(self, rest: str) -> None:
         failed = self.rehearsal.again()
         count = len(self.rehearsal.entries)
         if failed is not None:
-            self.tell([[(f" {count} played anew, then:", "bad")], *came_lines(failed, self.console.width())])
+            self.tell([[(f" {count} replayed, then:", "bad")], *came_lines(failed, self.console.width())])
             self._note(1)
             return
-        self.tell([[(f" {count} played anew", "dim")]])
+        self.tell([[(f" {count} replayed", "dim")]])
 
     def offer(self, rest: str) -> None:
         offered = self.rehearsal.offer()
-        none = " the last step has changed nothing that can be checked"
+        none = " the last step changed nothing that can be checked"
         self.tell([[("   " + plain(line), "good")] for line in offered] or [[(none, "dim")]])
 
     def where(self, rest: str) -> None:
@@ -207,16 +209,16 @@ class _Stage:
             self._note(2)
             return
         except OSError as fault:
-            self._odd(f"{file} cannot be written: {why(fault)}", "")
+            self._odd(f"cannot write {file}: {why(fault)}", "")
             return
         line = made.count("\n", 0, made.rindex("\nscenario ") + 1) + 1
-        self.tell([[(f" kept: {plain(file)}:{line}", "good"), (f"   idlefox run {plain(file)}:{line}", "dim")]])
+        self.tell([[(f" saved: {plain(file)}:{line}", "good"), (f"   idlefox run {plain(file)}:{line}", "dim")]])
 
     def help(self, rest: str) -> None:
         width = self.console.width()
         if not rest:
             self.tell([[(f"  {form:<20}", "good"), (means, "")] for form, means in WORDS.items()])
-            self.tell([[("  and the steps and checks of the language: help steps, help checks, help WORD", "dim")]])
+            self.tell([[("  Steps and checks of the language work too: help steps, help checks, help WORD", "dim")]])
             return
         if rest in table.GROUPS:
             self.tell(group_lines(rest, table.in_groups(table.words())[rest], width))
@@ -229,7 +231,7 @@ class _Stage:
             self.tell(word_lines(each, width))
         if own is None and not found:
             near = nearest(rest, [*_OWN, *(word.word for word in table.words())])
-            self._odd(f"there is no word {rest!r}", f"did you mean {near!r}?" if near else "see them with: help")
+            self._odd(f"unknown keyword {rest!r}", f"did you mean {near!r}?" if near else "list the commands with: help")
 
     def _odd(self, cause: str, remedy: str) -> None:
         self.tell(slip_lines(Problem(Place("", 1, 1), cause, remedy), self.console.width()))
@@ -262,7 +264,7 @@ def _script(start: str) -> tuple[Script | None, int]:
         return None, 0
     file, mark, line = start.rpartition(":")
     if not mark or not line.isdigit() or not file.endswith(".fox"):
-        cause = f"a script and a line are needed, not {start!r}"
+        cause = f"--from needs a script and a line, not {start!r}"
         raise Unreadable([Problem(Place("--from", 1, 1), cause, "write booking.fox:41", code=CALL)])
     with reading_below((os.path.dirname(file) or ".",)):
         return read_script(str(Path(file))), int(line)
@@ -272,7 +274,8 @@ def _clock(text: str, script: Script | None) -> int:
     if text:
         now = parse_instant(text)
         if now is None:
-            raise Unreadable([Problem(Place("--clock", 1, 1), f"{text!r} is no RFC 3339 time", "write 2031-05-02T09:00:00Z", code=CALL)])
+            cause = f"{text!r} is not an RFC 3339 time"
+            raise Unreadable([Problem(Place("--clock", 1, 1), cause, "for example 2031-05-02T09:00:00Z", code=CALL)])
         return now
     headers: tuple[Any, ...] = script.headers if script is not None else ()
     return next((header.ms for header in headers if header.kind == "clock"), DEFAULT_CLOCK)

@@ -23,9 +23,9 @@ def report_of(text: str) -> Wanted:
     """The kind and the file of a report. Raises ValueError."""
     kind, separator, file = text.partition("=")
     if not separator or not file:
-        raise ValueError(f"KIND=FILE is needed, as in json=report.json, not {text!r}")
+        raise ValueError(f"needs KIND=FILE, for example json=report.json, not {text!r}")
     if kind not in KINDS:
-        raise ValueError(f"there is no report of kind {kind!r}; there is {', '.join(KINDS)}")
+        raise ValueError(f"unknown kind of report {kind!r}; the kinds are {', '.join(KINDS)}")
     return kind, file
 
 
@@ -34,7 +34,7 @@ def one_at_most(wanted: Sequence[Wanted]) -> None:
     files = [file if file == "-" else os.path.realpath(file) for _, file in wanted]
     twice = next((file for file in files if files.count(file) > 1), None)
     if twice is not None:
-        raise ValueError("standard output takes one report only" if twice == "-" else f"two reports would go to {plain(twice)}")
+        raise ValueError("only one report can go to standard output" if twice == "-" else f"two reports would be written to {plain(twice)}")
 
 
 def write_reports(run: Run, wanted: Iterable[Wanted], console: Console) -> bool:

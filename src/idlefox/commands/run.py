@@ -20,6 +20,7 @@ from .console import Console
 from .faults import internal_fault
 from .last_run import Fallen, keep_last, only_fallen, read_last
 from .live_options import outside_of, served
+from .options import Number, color_option, subject_option, trust_option
 from .playing import Manner, choose, list_scenarios, play
 from .reports import Wanted, one_at_most, report_of, write_reports
 from .work_options import jobs_option, on_option, work_of
@@ -39,43 +40,46 @@ def _options(*made: Callable[[_Command], _Command]) -> Callable[[_Command], _Com
 
 
 _subject_options = _options(
-    click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject."),
-    click.option("--root", "roots", multiple=True, metavar="DIR", help="Let scripts and sheets name files below DIR too."),
-    click.option("--trust-python/--no-trust-python", default=None, help="Let sheets run the Python rules they name, or not."),
+    subject_option,
+    click.option("--root", "roots", multiple=True, metavar="DIR", help="Also allow scripts and sheets to use files below DIR."),
+    trust_option,
 )
 _live_options = _options(
     click.option("--live", is_flag=False, flag_value="auto", metavar="[BROWSER]", default=None,
-                 help="Play on the sheet's own page: in firefox, chromium or auto, or over http."),
+                 help="Run on the sheet's own page: in firefox, chromium or auto, or over http."),
     click.option("--show", is_flag=True, default=None, help="With --live: open a window."),
-    click.option("--hands", default=None, metavar="quick|real", help="With --live: how text is typed."),
-    click.option("--deadline", default=None, metavar="TIME", help="With --live: the real time that a scenario may take (30s)."),
-    click.option("--retries", default=None, type=int, metavar="N", help="With --live: play what fails up to N times more."),
-    click.option("--unsteady", type=click.Choice(["pass", "fail"]), default="pass", help="What held only when played again counts as."),
+    click.option("--hands", default=None, metavar="quick|real",
+                 help="With --live: quick sends key events by script, real uses the browser's keyboard."),
+    click.option("--deadline", default=None, metavar="TIME", help="With --live: time limit of a scenario in real time (default 30s)."),
+    click.option("--retries", default=None, type=Number(), metavar="N", help="With --live: retry a failing scenario up to N times."),
+    click.option("--unsteady", type=click.Choice(["pass", "fail"]), default="pass",
+                 help="How to count scenarios that pass only on a retry."),
 )  # fmt: skip
 _choice_options = _options(
     click.option("--tag", "tags", multiple=True, metavar="TAGS", shell_complete=completing.tags,
-                 help="Only scenarios with this tag, or 'a and not (b or c)'."),
-    click.option("--match", default="", metavar="TEXT", help="Only scenarios whose title has TEXT in it."),
-    click.option("--failed", is_flag=True, help="Only what did not hold in the last run here."),
-    click.option("--shard", default=None, metavar="K/N", help="Only the K-th of N parts; a new scenario moves no other."),
-    click.option("--list", "listing", is_flag=True, help="Print what would be played, a line each, and play nothing."),
+                 help="Only scenarios with this tag, or matching 'a and not (b or c)'."),
+    click.option("--match", default="", metavar="TEXT", help="Only scenarios whose title contains TEXT."),
+    click.option("--failed", is_flag=True, help="Only scenarios that failed in the last run in this folder."),
+    click.option("--shard", default=None, metavar="K/N",
+                 help="Run part K of N. Adding a scenario never moves another one to a different part."),
+    click.option("--list", "listing", is_flag=True, help="List the scenarios that would run, without running them."),
 )
 _order_options = _options(
-    click.option("--order", type=click.Choice(["given", "shuffled"]), default="given", help="In which order scenarios are played."),
-    click.option("--seed", type=click.IntRange(0), default=None, metavar="N", help="The order that was shuffled with N."),
-    click.option("--stop-first", is_flag=True, help="Stop at the first scenario that does not hold."),
-    click.option("--stop-after", type=click.IntRange(1), default=None, metavar="N", help="Stop after N that do not hold."),
+    click.option("--order", type=click.Choice(["given", "shuffled"]), default="given", help="The order in which scenarios run."),
+    click.option("--seed", type=Number(0), default=None, metavar="N", help="Repeat the shuffled order with this seed."),
+    click.option("--stop-first", is_flag=True, help="Stop at the first failure."),
+    click.option("--stop-after", type=Number(1), default=None, metavar="N", help="Stop after N failures."),
     jobs_option,
     on_option,
-    click.option("--watch", is_flag=True, help="Play again whatever a change of a file concerns, until you quit."),
+    click.option("--watch", is_flag=True, help="When a file changes, rerun the scenarios it affects, until you quit."),
 )
 _output_options = _options(
     click.option("--report", "reports", multiple=True, metavar="KIND=FILE",
-                 help="Write a report: json, tap, xml, html; - is standard output. Repeat it for several."),
-    click.option("--slowest", type=click.IntRange(1), default=None, metavar="N", help="Print the N slowest scenarios at the end."),
+                 help="Write a report: json, tap, xml or html; - is standard output. Can be given more than once."),
+    click.option("--slowest", type=Number(1), default=None, metavar="N", help="Print the N slowest scenarios at the end."),
     click.option("--quiet", "-q", is_flag=True, help="Print failures and errors only."),
     click.option("--verbose", "-v", is_flag=True, help="Print a line for every scenario."),
-    click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR."),
+    color_option,
 )  # fmt: skip
 
 
@@ -106,7 +110,7 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
     manner = Manner(given["quiet"], given["verbose"], slowest=given["slowest"] or 0, unsteady_fails=given["unsteady"] == "fail")
     signal.signal(signal.SIGTERM, signal.default_int_handler)  # being told to end is an interrupt: the results so far, the reports
     if told and not manner.quiet:
-        console.lines([[(f" {told}", "dim")]], err=not wishes.trust_python)
+        console.lines([[(f" {told}", "dim")]], err=not wishes.trust)
     otherwise = config.scripts or (".",)
     chosen, problems = choose(paths or otherwise, otherwise, console)
     before = read_last(config.folder)
@@ -115,11 +119,11 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
     if given["listing"]:
         raise SystemExit(list_scenarios(chosen, problems, wishes, console))
     if wishes.seed is not None and not manner.quiet:
-        console.lines([[(f" the order is shuffled; the same again: --order shuffled --seed {wishes.seed}", "dim")]])
+        console.lines([[(f" shuffled; to repeat this order: --order shuffled --seed {wishes.seed}", "dim")]])
     if given["watch"]:
         odd = "--report" if wanted else "--on" if wishes.work.on else "-" if paths == ("-",) else ""
         if odd:
-            raise click.UsageError(f"--watch goes without {odd}")
+            raise click.UsageError(f"--watch cannot be combined with {odd}")
         from .watching import watch
 
         raise SystemExit(watch(paths or otherwise, otherwise, wishes, console, manner))
@@ -143,14 +147,14 @@ def _read(given: dict[str, Any]) -> tuple[Config, str, Wishes, list[Wanted]]:
     color = given["color"]
     try:
         config = read_config(".")
-        trusted, told = trusts(config, given["trust_python"])
+        trusted, told = trusts(config, given["trust"])
     except Unreadable as fault:
         raise _told(fault.problems, color) from None
     wanted = _usable("report", lambda: _reports(given["reports"] or config.reports))
     if not given["reports"] and (odd := far_report(config, wanted)) is not None:
         raise _told([odd], color)
     if given["on"] and given["live"]:
-        raise click.UsageError("--on goes without --live: browsers are started on this machine")
+        raise click.UsageError("--on cannot be combined with --live: browsers start on this machine")
     live = {name: given[name] for name in ("show", "hands", "deadline", "retries")}
     subject = given["subject"]
     for text in given["tags"]:
@@ -160,7 +164,7 @@ def _read(given: dict[str, Any]) -> tuple[Config, str, Wishes, list[Wanted]]:
         narrowed=Narrowed(given["tags"], given["match"], _usable("shard", lambda: _shard(given["shard"]))),
         stop_after=given["stop_after"] or int(given["stop_first"]),
         seed=_seed(given["order"], given["seed"]),
-        trust_python=trusted,
+        trust=trusted,
         work=work_of(given["jobs"], given["on"], config),
         project=config.folder,
         stories=any(kind == "html" for kind, _ in wanted),
@@ -181,7 +185,7 @@ def _usable(option: str, read: Callable[[], Any]) -> Any:
     try:
         return read()
     except TagError as fault:
-        raise click.UsageError(plain(f"--{option}: {fault}; write it as in 'voucher and not (slow or old)'")) from None
+        raise click.UsageError(plain(f"--{option}: {fault}; for example 'voucher and not (slow or old)'")) from None
     except ValueError as fault:
         raise click.UsageError(f"--{option}: {fault}") from None
 
@@ -197,14 +201,14 @@ def _shard(text: str | None) -> tuple[int, int]:
         return (1, 1)
     part, mark, parts = text.partition("/")
     if not (mark and part.isascii() and part.isdigit() and parts.isascii() and parts.isdigit() and 0 < int(part) <= int(parts) <= 10_000):
-        raise ValueError(plain(f"K/N is needed, as in 2/5 for the second of five parts, not {text!r}"))
+        raise ValueError(plain(f"--shard needs K/N, for example 2/5 for the second of five parts, not {text!r}"))
     return int(part), int(parts)
 
 
 def _seed(order: str, seed: int | None) -> int | None:
     if order == "given":
         if seed is not None:
-            raise click.UsageError("--seed goes with --order shuffled")
+            raise click.UsageError("--seed needs --order shuffled")
         return None
     import random
 
@@ -217,11 +221,11 @@ def _only_failed(
     """What did not hold in the last run; all, where there has been none. Ends the program where there is nothing to do."""
     if before is None:
         if not quiet:
-            console.lines([[(" there is no last run here, so all are played", "dim")]])
+            console.lines([[(" no last run in this folder, so every scenario runs", "dim")]])
         return chosen, wishes
     fallen = only_fallen(chosen, before, wishes.project)
     if not fallen:
         if not quiet:
-            console.text(" nothing to do: all that was played in the last run held")
+            console.text(" nothing to do: every scenario of the last run passed")
         raise SystemExit(0)
     return fallen, wishes._replace(narrowed=wishes.narrowed._replace(only=before))

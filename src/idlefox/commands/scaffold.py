@@ -21,6 +21,7 @@ from ..roots import is_below, reading_below
 from .config import read_config
 from .console import Console
 from .files import why, write_whole
+from .options import color_option
 
 if TYPE_CHECKING:
     from ..study.first_files import FirstFiles
@@ -28,10 +29,10 @@ if TYPE_CHECKING:
 
 @click.command("scaffold")
 @click.argument("page", type=click.Path())
-@click.option("--into", default=".", metavar="DIR", type=click.Path(), help="The folder for the two files; made if it is not there.")
-@click.option("--name", default="", metavar="NAME", help="What to call them; by default after the form or the schema.")
-@click.option("--replace", is_flag=True, help="Write over files that are there already.")
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@click.option("--into", default=".", metavar="DIR", type=click.Path(), help="Folder for the two files; created if missing.")
+@click.option("--name", default="", metavar="NAME", help="Base name of both files (default: the name of the form or schema).")
+@click.option("--replace", is_flag=True, help="Overwrite existing files.")
+@color_option
 def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     """Write a first sheet and a first script, ready to play, from a page or a JSON Schema (2020-12).
 
@@ -47,7 +48,7 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     """
     console = Console(color)
     if name and not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_-]*", name):
-        raise click.UsageError(f"--name takes letters, digits, _ and -, and begins with a letter, not {name!r}")
+        raise click.UsageError(f"--name must start with a letter and contain only letters, digits, _ and -, not {name!r}")
     try:
         project = read_config(".").folder
         made = _made(page, into, name, project)
@@ -62,26 +63,26 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     there = [str(t) for t in targets if t.exists()]
     if there and not replace:
         are = "is" if len(there) == 1 else "are"
-        raise click.UsageError(plain(f"{' and '.join(there)} {are} there already: say --name NAME, or --replace"))
+        raise click.UsageError(plain(f"{' and '.join(there)} {are} there already: use --name NAME or --replace"))
     try:
         folder.mkdir(parents=True, exist_ok=True)
         for target, text in targets.items():
             write_whole(str(target), text)
     except (OSError, ValueError) as fault:
-        raise click.ClickException(plain(f"{into} cannot be written to: {why(fault)}")) from None
+        raise click.ClickException(plain(f"cannot write to {into}: {why(fault)}")) from None
     script = str(folder / f"{made.name}.fox")
     sheet = str(folder / f"{made.name}.form.yaml") if made.sheet else page
     console.text(plain(f" {sheet}   {made.fields} field{'s' if made.fields != 1 else ''}"))
-    console.text(plain(f" {script}   {made.scenarios} scenario{'s' if made.scenarios != 1 else ''}, each played and held"))
+    console.text(plain(f" {script}   {made.scenarios} scenario{'s' if made.scenarios != 1 else ''}, all passing"))
     for text in made.left_out:
         console.text(plain(f" left out  {text}"))
     console.text("")
     allowed = _allowed(page, script, project)
-    console.text(plain(f" Play it: idlefox run {script}{allowed}"))
+    console.text(plain(f" Run it: idlefox run {script}{allowed}"))
     if made.page:
         console.text(plain(f" On the page itself: idlefox run {script} --live"))
     if allowed:
-        console.text(" An empty idlefox.toml at the top of the project saves saying --root.")
+        console.text(" An empty idlefox.toml at the top of the project makes --root unnecessary.")
 
 
 def _made(page: str, into: str, name: str, project: str) -> FirstFiles:

@@ -12,7 +12,7 @@ _OUTPUTS = ("report", "trace")
 
 
 @click.command("schema")
-@click.option("--of", "what", type=click.Choice(["sheet", *_OUTPUTS]), default="sheet", help="The sheet, or what a run or a trace writes.")
+@click.option("--of", "what", type=click.Choice(["sheet", *_OUTPUTS]), default="sheet", help="Which schema to print (default: sheet).")
 def command(what: str) -> None:
     """Print the JSON Schema (2020-12) of the form sheet, so that an editor completes and checks it; or of a JSON output.
 

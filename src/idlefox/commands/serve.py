@@ -19,6 +19,7 @@ from . import completing
 from .config import read_config
 from .console import Console
 from .files import why
+from .options import Number, color_option
 
 if TYPE_CHECKING:
     from ..forms.model.form import Form
@@ -32,17 +33,17 @@ class _Instant(click.ParamType):  # type: ignore[type-arg]
     def convert(self, value: object, param: click.Parameter | None, ctx: click.Context | None) -> int | None:
         found = parse_instant(str(value))
         if found is None:
-            self.fail(f"{value!r} is no RFC 3339 time; write it as in 2031-05-02T09:00:00Z", param, ctx)
+            self.fail(f"{value!r} is not an RFC 3339 time, for example 2031-05-02T09:00:00Z", param, ctx)
         return found
 
 
 @click.command("serve")
 @click.argument("sheet", type=click.Path(), shell_complete=completing.FORMS)
-@click.option("--page", default="", metavar="FILE", help="Serve this page, with the sheet as what it asks, instead of one that is drawn.")
-@click.option("--port", default=0, type=click.IntRange(0, 65535), metavar="N", help="Listen at this port; by default at any that is free.")
-@click.option("--clock", type=_Instant(), metavar="INSTANT", help="What time it is there at first, as in 2031-05-02T09:00:00Z.")
-@click.option("--at-once", is_flag=True, help="Answers take no time, and the clock stands.")
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@click.option("--page", default="", metavar="FILE", help="Serve this page with the sheet as its backend, instead of a generated page.")
+@click.option("--port", default=0, type=Number(0, 65535), metavar="N", help="Port to listen on (default: any free port).")
+@click.option("--clock", type=_Instant(), metavar="INSTANT", help="Start time of the virtual clock, for example 2031-05-02T09:00:00Z.")
+@click.option("--at-once", is_flag=True, help="Reply immediately and freeze the clock.")
+@color_option
 def command(sheet: str, page: str, port: int, clock: int | None, at_once: bool, color: str) -> None:
     """Serve a sheet on 127.0.0.1: drawn as a page that needs no scripts, or with --page as what a page of yours asks.
 
@@ -59,7 +60,7 @@ def command(sheet: str, page: str, port: int, clock: int | None, at_once: bool, 
         with reading_below(Wishes(project=read_config(".").folder).roots_for(sheet)):
             form = _form(sheet, page)
         if page and not os.path.isfile(page):
-            raise Unreadable([Problem(Place(page, 1, 1), "there is no such page", near_file(page, page))])
+            raise Unreadable([Problem(Place(page, 1, 1), "page not found", near_file(page, page))])
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
@@ -70,7 +71,7 @@ def command(sheet: str, page: str, port: int, clock: int | None, at_once: bool, 
     except KeyboardInterrupt:
         console.text(" ended")
     except OSError as fault:
-        raise click.ClickException(plain(f"port {port} cannot be listened at: {why(fault)}")) from None
+        raise click.ClickException(plain(f"cannot listen on port {port}: {why(fault)}")) from None
 
 
 def _form(sheet: str, page: str) -> Form:
@@ -82,10 +83,10 @@ def _form(sheet: str, page: str) -> Form:
         raise Unreadable([odd])
     form = read_sheet(sheet)
     if form.python:
-        raise Unreadable([Problem(Place(sheet, 1, 1), "this sheet runs Python code, which is not served", "leave its python rules out")])
+        raise Unreadable([Problem(Place(sheet, 1, 1), "serve does not support sheets with Python rules", "remove the Python rules")])
     if form.page is not None and not page:
-        remedy = f"serve that, with the sheet as what it asks: --page {form.page.file}"
-        raise Unreadable([Problem(Place(sheet, 1, 1), "this sheet lies over a page, which draws itself", remedy)])
+        remedy = f"serve that page with the sheet as its backend: --page {form.page.file}"
+        raise Unreadable([Problem(Place(sheet, 1, 1), "this sheet describes an existing page, so serve does not generate one", remedy)])
     return form
 
 
@@ -97,7 +98,9 @@ async def _serve(form: Form, page: str, port: int, clock: Clock, console: Consol
 
     server = Server(PageServer(form, page, clock) if page else FormServer(form, clock), tell)
     url = await server.start(port)
-    console.text(plain(f" {form.label} is at {url}; Ctrl-C ends it"))
+    console.text(plain(f" {form.label} is served at"))
+    console.text(plain(f" {url}"))
+    console.text(" Press Ctrl-C to stop.")
     try:
         await asyncio.Event().wait()
     finally:

@@ -25,7 +25,7 @@ def _read(context: click.Context, option: click.Parameter, texts: tuple[str, ...
     for text in texts:
         kind, mark, file = text.partition("=")
         if kind not in KINDS or not mark or not file:
-            raise click.UsageError(plain(f"--report: json=FILE or html=FILE is needed, not {text!r}"))
+            raise click.UsageError(plain(f"--report needs json=FILE or html=FILE, not {text!r}"))
         found.append((kind, file))
     try:
         one_at_most(found)
@@ -35,7 +35,7 @@ def _read(context: click.Context, option: click.Parameter, texts: tuple[str, ...
 
 
 report_option = click.option("--report", "reports", multiple=True, callback=_read, metavar="KIND=FILE",
-                             help="Write what was found: json=FILE, html=FILE; - is standard output. May be given twice.")  # fmt: skip
+                             help="Write a report: json=FILE or html=FILE; - is standard output. Can be given twice.")  # fmt: skip
 
 
 def figure_file(context: click.Context, option: click.Parameter, file: str) -> str:
@@ -46,7 +46,7 @@ def figure_file(context: click.Context, option: click.Parameter, file: str) -> s
 
 
 figure_option = click.option("--figure", default="", callback=figure_file, metavar="FILE",
-                             help="Draw the sums as bars: .png, .svg or .pdf.")  # fmt: skip
+                             help="Draw the totals as a bar chart: .png, .svg or .pdf.")  # fmt: skip
 
 
 def draw_sums(file: str, page: Callable[[], StudyPage], console: Console) -> None:
@@ -67,7 +67,7 @@ def draw(file: str, make: Callable[[str], bytes], console: Console) -> None:
     except ImportError:
         raise click.UsageError("a figure needs a library that is not installed: pip install 'idle-fox[figures]'") from None
     except OSError as fault:
-        raise click.ClickException(plain(f"{file} cannot be written: {why(fault)}")) from None
+        raise click.ClickException(plain(f"cannot write {file}: {why(fault)}")) from None
     console.lines([[(plain(f" {file}"), "")]])
 
 

@@ -20,23 +20,24 @@ from . import completing
 from .config import further_roots, read_config, trusts
 from .console import Console
 from .files import why, write_bytes_whole
+from .options import color_option, subject_option, trust_option
 
 
 @click.command("trace")
 @click.argument("scenario", metavar="SCRIPT:LINE", type=click.Path(), shell_complete=completing.SCRIPTS)
-@click.option("--json", "as_json", is_flag=True, help="Print every change as a line of JSON, the same bytes in every run.")
+@click.option("--json", "as_json", is_flag=True, help="Print every change as a line of JSON, identical in every run.")
 @click.option("--only", default="", metavar="WHAT", shell_complete=completing.traced_addresses,
-              help="Only what changes at an address, or of messages, validity or requests.")
-@click.option("--keys", is_flag=True, help="Every key that is typed by itself, not a typed text as one change.")
-@click.option("--figure", default="", metavar="FILE", help="Draw the timeline into a file: .png, .svg or .pdf.")
-@click.option("--web", default="", metavar="FILE", help="Write the scenario as an HTML page that needs nothing else.")
-@click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the script's own subject.")
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
-@click.option("--root", "roots", multiple=True, metavar="DIR", help="Let scripts and sheets name files below DIR too.")
-@click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
+              help="Show only changes at an address, or only `messages`, `validity` or `requests`.")
+@click.option("--keys", is_flag=True, help="Show every keystroke as its own change.")
+@click.option("--figure", default="", metavar="FILE", help="Draw the timeline: .png, .svg or .pdf.")
+@click.option("--web", default="", metavar="FILE", help="Write the scenario as a self-contained HTML page.")
+@subject_option
+@color_option
+@click.option("--root", "roots", multiple=True, metavar="DIR", help="Also allow scripts and sheets to use files below DIR.")
+@trust_option
 def command(
     scenario: str, as_json: bool, only: str, keys: bool, figure: str, web: str, subject: str | None, color: str,
-    roots: tuple[str, ...], trust_python: bool | None,
+    roots: tuple[str, ...], trust: bool | None,
 ) -> None:  # fmt: skip
     """Play the scenario at a line and show what each step changed.
 
@@ -52,10 +53,10 @@ def command(
         chosen, problems = choose_files((scenario,))
         if problems:
             raise Unreadable(problems)
-        trusted, told = trusts(config, trust_python)
+        trusted, told = trusts(config, trust)
         if told:
             console.lines([[(told, "dim")]], err=True)
-        wishes = Wishes(subject=subject or config.subject, trust_python=trusted, project=config.folder, roots=further_roots(roots, subject))
+        wishes = Wishes(subject=subject or config.subject, trust=trusted, project=config.folder, roots=further_roots(roots, subject))
         traced = trace_scenario(chosen[0], wishes)
         _need_address(only, traced)
     except Unreadable as fault:
@@ -82,7 +83,7 @@ def _draw(traced: Traced, figure: str, web: str, console: Console) -> None:
             os.makedirs(os.path.dirname(file) or ".", exist_ok=True)
             write_bytes_whole(file, [made])
         except (OSError, ValueError) as fault:
-            raise _Unwritten(plain(f"{file} cannot be written: {why(fault)}")) from None
+            raise _Unwritten(plain(f"cannot write {file}: {why(fault)}")) from None
         console.text(plain(f" {file}"))
 
 
@@ -119,5 +120,5 @@ def _need_address(only: str, traced: Traced) -> None:
     try:
         locate(form.shape, parse_address(only) or (only,), [panel.shape for panel in form.panels])
     except AddressError as fault:
-        remedy = f"{fault.remedy} ({listed(ONLY, 'and')} are there, too)".lstrip()
+        remedy = f"{fault.remedy} (or one of {listed(ONLY)})".lstrip()
         raise Unreadable([Problem(Place("--only", 1, 1), fault.cause, remedy, code=CALL)]) from None

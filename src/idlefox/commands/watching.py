@@ -26,7 +26,7 @@ from .playing import Manner, choose, play
 
 _GLANCE = 50  # milliseconds between two looks at the keys
 _QUIET = 20  # milliseconds without a further change, until those that came are taken
-_KEYS = "Enter plays all, f what failed, q ends"
+_KEYS = "Enter runs everything, f the failures, q quits"
 
 
 _Stamp = tuple[int, int] | None  # when a file was changed last (ns), and its size; None where it is not there
@@ -58,7 +58,7 @@ class _Known:
         self.subjects = self._fresh()
 
     def _fresh(self) -> Subjects:
-        return Subjects(trust_python=self.wishes.trust_python, outside=self.wishes.outside, served=self.wishes.served or served)
+        return Subjects(trust=self.wishes.trust, outside=self.wishes.outside, served=self.wishes.served or served)
 
     def prepared(self, chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
         script = self.scripts.setdefault(chosen, _Script())
@@ -121,7 +121,7 @@ def watch(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, co
                 console.lines([[], [(f" {strftime('%H:%M:%S')}  {_named(asked)} changed", "strong")]])
             again.sort(key=lambda c: not known.scripts.get(c, _Script()).fell)
             if not again:
-                console.text(" nothing has failed")
+                console.text(" nothing failed")
                 continue
             code = _round(known, again, wishes, console, manner, problems)
             _tell(known, console)

@@ -1,4 +1,4 @@
-"""`idlefox weaken`: plants one fault at a time in a form and says which of them the scenarios notice."""
+"""`idlefox weaken`: plants one fault at a time in a form and shows which ones the scenarios notice."""
 
 from __future__ import annotations
 
@@ -19,6 +19,7 @@ from . import completing
 from .config import begin
 from .console import Console
 from .keeping import keep
+from .options import Percent, color_option, subject_option, trust_option
 from .playing import choose
 from .progress import Ticker
 from .reports import Wanted
@@ -31,68 +32,68 @@ if TYPE_CHECKING:
 
 @click.command("weaken")
 @click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
-@click.option("--under", type=click.FloatRange(0, 100), default=None, metavar="N", help="Exit 1 where less than N percent are caught.")
-@click.option("--keep", "keeping", default="", metavar="FILE", help="Append a scenario for each missed fault to a script: it holds.")
+@click.option("--at-least", type=Percent(), default=None, metavar="N", help="Exit 1 if fewer than N percent of the faults are noticed.")
+@click.option("--keep", "keeping", default="", metavar="FILE", help="Append a passing scenario to a script for each unnoticed fault.")
 @jobs_option
 @on_option
 @figure_option
 @report_option
-@click.option("--subject", metavar="PATH", default=None, help="Play against this form instead of the scripts' own subject.")
-@click.option("--trust-python/--no-trust-python", default=None, help="Let the sheet run the Python rules it names, or not.")
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@subject_option
+@trust_option
+@color_option
 def command(
-    paths: tuple[str, ...], under: float | None, keeping: str, jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...],
-    subject: str | None, trust_python: bool | None, color: str,
+    paths: tuple[str, ...], at_least: float | None, keeping: str, jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...],
+    subject: str | None, trust: bool | None, color: str,
 ) -> None:  # fmt: skip
-    """Plant one fault at a time in the form that the scripts are about, and say which the scenarios would let through.
+    """Plant one fault at a time in the form and show which ones the scenarios notice.
 
     \b
     Faults: rules dropped, bounds one off, patterns loosened, messages swapped or emptied, conditions turned round, moments
     moved, payloads changed, and what forms do wrong by themselves: second presses, stale answers, resets that forget.
 
     \b
-    Exit code: 0; 1 under the bound that was asked for; 2 something could not be read.
+    Exit code: 0; 1 if below --at-least; 2 if something cannot be read.
 
     \b
     Example:
       idlefox weaken booking.fox
-      idlefox weaken booking.fox messages.fox --under 90 --jobs 2
-      idlefox weaken booking.fox --keep missed.fox
+      idlefox weaken booking.fox messages.fox --at-least 90 --jobs 2
+      idlefox weaken booking.fox --keep unnoticed.fox
     """
     console = Console(color, aside=goes_to_output(reports))
     try:
-        config, trusted = begin(trust_python, console)
-        wishes = study_wishes(subject, jobs, on, config, trust_python=trusted)
+        config, trusted = begin(trust, console)
+        wishes = study_wishes(subject, jobs, on, config, trust=trusted)
         files: set[str] = set()
         with noting_reads(files):
             suites = _suites(paths, config.scripts or (".",), wishes, console)
         if keeping and len(suites) > 1:
-            raise click.UsageError("--keep goes with scripts about one form")
+            raise click.UsageError("--keep needs scripts that are all about one form")
         found: list[Weakened] = []
         with Ticker(quiet=goes_to_output(reports)) as ticker:
             for about in suites:
                 work = with_notes(wishes.work, "weaken", about.suite.chosen, files, console)
                 found.append(weaken(about.suite, work, told=lambda done, of: ticker.tell(f"{done} of {of} faults")))
         for number, each in enumerate(found):
-            console.lines([*([[]] if number else []), *weaken_lines(each, console.width()), [], score_line(each, under)])
+            console.lines([*([[]] if number else []), *weaken_lines(each, console.width()), [], score_line(each, at_least)])
         if keeping:
             keep(keeping, _made(keeping, found[0], suites[0]), console)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
     if figure:
-        draw_sums(figure, lambda: _page(found, under), console)
-    fine = write(reports, lambda: one_or_all([each.as_json() for each in found]), lambda: _page(found, under), console)
-    short = under is not None and any(each.score < under for each in found)
+        draw_sums(figure, lambda: _page(found, at_least), console)
+    fine = write(reports, lambda: one_or_all([each.as_json() for each in found]), lambda: _page(found, at_least), console)
+    short = at_least is not None and any(each.score < at_least for each in found)
     raise SystemExit(2 if not fine else 1 if short else 0)
 
 
-def _page(found: list[Weakened], under: float | None) -> StudyPage:
+def _page(found: list[Weakened], at_least: float | None) -> StudyPage:
     from ..report.study_page import weaken_page
 
     if len(found) > 1:
-        raise click.UsageError("an HTML report goes with scripts about one form")
-    return weaken_page(found[0], under)
+        raise click.UsageError("an HTML report needs scripts that are all about one form")
+    return weaken_page(found[0], at_least)
 
 
 def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[About]:
@@ -102,16 +103,16 @@ def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, 
     found = [each for each in forms if each.loaded.form.page is None]
     if not found and not problems and not more:
         remedy = "name a script about a form sheet: idlefox weaken FILE.fox"
-        more = [Problem(Place("weaken", 1, 1), "there is no scenario about a form sheet to look at", remedy, code=CALL)]
+        more = [Problem(Place("weaken", 1, 1), "no scenario about a form sheet to examine", remedy, code=CALL)]
     if problems or more:
         raise Unreadable([*problems, *more])
     return found
 
 
 def _made(file: str, found: Weakened, about: About) -> Iterator[Callable[[str | None], str | None]]:
-    """Makes a scenario for each missed fault: one that two faults share once."""
+    """Makes a scenario for each unnoticed fault; a scenario that two faults share is made once."""
     loaded, clock = about.loaded, about.ready[0].clock
-    for each in {fault.lines: fault for fault in reversed(found.faults) if fault.verdict == "missed"}.values():
+    for each in {fault.lines: fault for fault in reversed(found.faults) if fault.verdict == "unnoticed"}.values():
         rehearsal = Rehearsal(loaded, loaded.form.file, ".", clock)
         if all(rehearsal.take(text, played=not text.startswith("expect")).held for text in _statements(each.lines)):
             yield partial(rehearsal.kept, file, title=f"not so: {each.sentence}")

@@ -8,11 +8,12 @@ from ..report.words import group_lines, overview_lines, word_lines
 from ..words import table
 from . import completing
 from .console import Console
+from .options import color_option
 
 
 @click.command("words")
 @click.argument("word", nargs=-1, shell_complete=completing.words)
-@click.option("--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="Colours; auto heeds NO_COLOR.")
+@color_option
 def command(word: tuple[str, ...], color: str) -> None:
     """Show the words of scripts and sheets: all, a group of them, or one with its meaning and an example.
 
@@ -26,7 +27,7 @@ def command(word: tuple[str, ...], color: str) -> None:
     asked, width = " ".join(word), console.width()
     if not asked:
         console.lines(overview_lines(table.words(), width))
-        console.lines([[], [("one word: idlefox words WORD", "dim")]])
+        console.lines([[], [("look up one: idlefox words WORD", "dim")]])
         return
     group = asked.lower()
     if group in table.GROUPS:
@@ -42,5 +43,5 @@ def command(word: tuple[str, ...], color: str) -> None:
 def _no_word(asked: str) -> str:
     near = table.near(asked.lower())
     meant = table.said().get(asked.lower()) or (table.said().get(near) if near else None)
-    remedy = meant or (f"did you mean {near!r}?" if near else "see them all with: idlefox words")
-    return f"there is no word {asked!r}\n→ {remedy}"
+    remedy = meant or (f"did you mean {near!r}?" if near else "list them all with: idlefox words")
+    return f"unknown keyword {asked!r}\n→ {remedy}"

@@ -17,27 +17,27 @@ from .console import Console
 _MOST_NOTES = 20  # of interrupted studies
 
 jobs_option = click.option(
-    "--jobs", "-j", default=None, metavar="N|auto", help="Do it in N processes (auto: one a core). Results are the same, in the same order."
+    "--jobs", "-j", default=None, metavar="N|auto", help="Use N processes (auto: one per core). Results and their order do not change."
 )
 on_option = click.option(
-    "--on", default="", metavar="ADDRESS", help="Do it on the workers of the scheduler at ADDRESS, as in tcp://127.0.0.1:8786."
+    "--on", default="", metavar="ADDRESS", help="Use the workers of a Dask scheduler, for example tcp://127.0.0.1:8786."
 )
 
 
 def work_of(jobs: str | None, on: str, config: Config) -> Work:
     """Who does the work, by the call and the configuration."""
     if on and jobs is not None:
-        raise click.UsageError("--jobs goes without --on: all workers of the scheduler work")
+        raise click.UsageError("--jobs cannot be combined with --on: all workers of the scheduler take part")
     try:
         return Work(1 if on else jobs_of(jobs if jobs is not None else config.jobs), on)
     except ValueError as fault:
         raise click.UsageError(f"--jobs: {fault}") from None
 
 
-def study_wishes(subject: str | None, jobs: str | None, on: str, config: Config, *, trust_python: bool) -> Wishes:
+def study_wishes(subject: str | None, jobs: str | None, on: str, config: Config, *, trust: bool) -> Wishes:
     """How the scripts of a study are read and played, by the call and the configuration."""
     work, roots = work_of(jobs, on, config), further_roots((), subject)
-    return Wishes(subject=subject or config.subject, trust_python=trust_python, project=config.folder, roots=roots, work=work)
+    return Wishes(subject=subject or config.subject, trust=trust, project=config.folder, roots=roots, work=work)
 
 
 def with_notes(work: Work, study: str, wished: object, files: Iterable[str], console: Console) -> Work:
@@ -53,7 +53,7 @@ def with_notes(work: Work, study: str, wished: object, files: Iterable[str], con
     folder = Path(state_folder()) / "studies"
     notes = folder / f"{study}-{digest.hexdigest()[:32]}"
     if notes.is_file():
-        console.lines([[(f" this goes on from where the same {study} was interrupted", "dim")]])
+        console.lines([[(f" continuing the {study} that was interrupted", "dim")]])
     else:
         _tidy(folder)
     return work._replace(notes=str(notes))

@@ -139,7 +139,7 @@ def _in_string(line: str, at: int) -> bool:
 
 
 def as_markdown(word: Word) -> str:
-    needs = f"\n\nIt needs a subject that can {ABILITIES[word.needs]}." if word.needs else ""
+    needs = f"\n\nNeeds a subject that can {ABILITIES[word.needs]}." if word.needs else ""
     example = f"\n\n```\n{word.example.strip()}\n```" if word.example else ""
     return f"**{word.form}**\n\n{word.means}{needs}{example}"
 

@@ -85,10 +85,10 @@ class Search:
         """The edits that give what stands at *position* another *name*. Raises CannotRename."""
         found = self.at(path, position)
         if found is None or found.key.kind == "file":
-            raise CannotRename("there is no field, routine, parameter, lookup or panel here")
+            raise CannotRename("nothing here can be renamed; place the cursor on a field, routine, parameter, lookup or panel")
         key = found.key
         if not _NAME.fullmatch(name):
-            raise CannotRename(f"{name!r} is no plain name: letters, digits, _ and -, a letter or _ first")
+            raise CannotRename(f"{name!r} is not a valid name: use letters, digits, _ and -, starting with a letter or _")
         self._need_free(key, name)
         changes: dict[str, list[dict[str, Any]]] = {}
         for each in self._all(key):
@@ -102,12 +102,12 @@ class Search:
             above = key.name[:-1] if key.kind == "field" else ()
             panels = {panel.panel for panel in form.panels}
             if key.kind == "lookup" and name in form.lookups:
-                raise CannotRename(f"there is a lookup {name} already")
+                raise CannotRename(f"a lookup named {name} already exists")
             if key.kind != "lookup" and ((not above and name in panels) or form.find((*above, name)) is not None):
-                raise CannotRename(f"there is a field or panel {segment_text(name, first=True)} already")
+                raise CannotRename(f"a field or panel named {segment_text(name, first=True)} already exists")
         script = self.project.script(key.where) if key.kind in ("routine", "parameter") else None
         if script is not None and name in _taken(script, key):
-            raise CannotRename(f"there is a {key.kind} {name} already")
+            raise CannotRename(f"a {key.kind} named {name} already exists")
 
 
 def _taken(script: Script, key: Key) -> set[str]:

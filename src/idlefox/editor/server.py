@@ -120,9 +120,9 @@ class Server(LanguageServer):
         self.played[path] = [_fault(each.place, _told(s)) for s, each in failures if each.place.file == path]
         self.tell(uri, whole=True)
         if result.errors:
-            return f"it cannot be played: {result.errors[0].cause}"
+            return f"it cannot run: {result.errors[0].cause}"
         held = sum(s.verdict == "pass" for s in result.scenarios)
-        return f"{held} of {len(result.scenarios)} held" if len(result.scenarios) != 1 else "it held" if held else "it did not hold"
+        return f"{held} of {len(result.scenarios)} passed" if len(result.scenarios) != 1 else "passed" if held else "failed"
 
     def trace(self, uri: str, line: int) -> str:
         """The trace of the scenario at *line*, as `idlefox trace` prints it."""
@@ -132,7 +132,7 @@ class Server(LanguageServer):
             with self.texts.reading(), reading_below((os.path.dirname(path),)):
                 traced = trace_scenario(Chosen(path, (line,), text=text), Wishes())
         except Unreadable as fault:
-            return f"it cannot be played: {fault.problems[0].cause}"
+            return f"it cannot run: {fault.problems[0].cause}"
         return unstyled(trace_lines(traced, _WIDTH))
 
 

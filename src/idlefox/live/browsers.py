@@ -63,14 +63,14 @@ def choose(wish: str) -> str:
     chromium, driver = bool(found_on_path(PROGRAMS["chromium"])), bool(found_on_path(DRIVERS))
     if wish == "firefox" or (wish == "auto" and firefox):
         if not firefox:
-            raise NoBrowser("there is no Firefox on the path", "install it (Debian: apt install firefox-esr)")
+            raise NoBrowser("Firefox is not on the path", "install it (Debian: apt install firefox-esr)")
         return "firefox"
     if wish == "chromium" or (wish == "auto" and chromium and driver):
         if not chromium or not driver:
-            what = "no Chromium" if not chromium else "no driver of Chromium's"
-            raise NoBrowser(f"there is {what} on the path", "install both (Debian: apt install chromium chromium-driver)")
+            what = "no Chromium" if not chromium else "no ChromeDriver"
+            raise NoBrowser(f"{what} is on the path", "install both (Debian: apt install chromium chromium-driver)")
         return "chromium"
-    raise NoBrowser("there is no browser on the path")
+    raise NoBrowser("no browser is on the path")
 
 
 class Browser:
@@ -140,7 +140,7 @@ async def _printed(stream: IO[bytes], pattern: bytes, what: str) -> str:
     threading.Thread(target=read, daemon=True).start()
     value: str | None = await found
     if value is None:
-        raise NoBrowser(f"{what} ended before it could be spoken to", "does it start by hand? Then try the other browser with --live")
+        raise NoBrowser(f"{what} ended before it accepted a connection", "check whether it starts by hand, or use another browser")
     return value
 
 
@@ -159,7 +159,7 @@ async def _firefox(browser: Browser, show: bool) -> None:
 
 async def _chromium(browser: Browser, show: bool) -> None:
     stream = browser.run([found_on_path(DRIVERS), "--port=0", "--log-level=SEVERE"], output="stdout")
-    port = await _printed(stream, rb"started successfully on port (\d+)", "the driver of Chromium")
+    port = await _printed(stream, rb"started successfully on port (\d+)", "ChromeDriver")
     flags = [*FLAGS, f"--user-data-dir={browser.folder}/profile", *([] if show else ["--headless=new"])]
     if hasattr(os, "geteuid") and os.geteuid() == 0:
         flags.append("--no-sandbox")  # Chromium will not start for root with one
@@ -177,7 +177,7 @@ def _new_session(url: str, wanted: dict[str, Any]) -> dict[str, Any]:
     with httpx.Client(trust_env=False, timeout=START) as client:
         answer = client.post(url, json={"capabilities": {"alwaysMatch": wanted}}).json()["value"]
     if "capabilities" not in answer:
-        raise NoBrowser(f"Chromium did not start: {str(answer.get('message', '')).splitlines()[0]}", "does it start by hand?")
+        raise NoBrowser(f"Chromium did not start: {str(answer.get('message', '')).splitlines()[0]}", "check whether it starts by hand")
     found: dict[str, Any] = answer["capabilities"]
     return found
 

@@ -129,7 +129,7 @@ class HttpSubject:
                 return Refusal("no such row", write_address(segments), facts={"rows": write_address(rows), "count": self._map.count(rows)})
             return self._row_button(self._map.remove_button(segments), rows, "remove")
         if step.at is not None and step.at != self._map.count(segments):
-            why = "the page's button says where a row comes; leave `at` out"
+            why = "the page's button decides where the row is added; remove `at`"
             return Refusal("not a step there", write_address(segments), "add", {"why": why})
         refusal = self._row_button(self._map.add_button(segments), segments, "add")
         if refusal is None and step.filled and self._map is not None:
@@ -238,7 +238,7 @@ class HttpSubject:
 
 
 def _elsewhere(url: str, there: str) -> Refusal:
-    why = f"it leads to {urlsplit(there).netloc}, a host that neither the sheet nor the call names"
+    why = f"it leads to {urlsplit(there).netloc}, a host that neither the sheet nor the command line names"
     return Refusal("no page", facts={"url": url, "why": why})
 
 

@@ -101,7 +101,7 @@ class Lane:
             raise Trouble(Refusal("too long", facts={"seconds": self.wishes.deadline})) from None
         except BiDiError as fault:
             self._drop()
-            raise Trouble(Refusal("browser gone", facts={"why": f"{self.wishes.browser} refuses to go on: {fault}"})) from None
+            raise Trouble(Refusal("browser gone", facts={"why": f"{self.wishes.browser} cannot continue: {fault}"})) from None
 
     def load(self, ground: Ground, clock: int) -> None:
         """Begins a scenario: the page of *ground* fresh, at the virtual instant *clock*. Raises Trouble, NoBrowser."""

@@ -82,7 +82,7 @@ def _with_page(form: Form) -> Form:
 
 
 def _nothing(folder: str) -> Any:
-    raise AssertionError("nothing is played on a form that has no page")
+    raise AssertionError("a form without a page cannot run live")
 
 
 def _over_http(form: Form, live: LivePage) -> Loaded:
@@ -91,9 +91,9 @@ def _over_http(form: Form, live: LivePage) -> Loaded:
 
     def make_ready() -> None:
         if "://" not in live.page:
-            remedy = "name a URL, as in page: http://127.0.0.1:8000/booking; idlefox serve draws a sheet at one"
+            remedy = "name a URL, for example page: http://127.0.0.1:8000/booking (idlefox serve provides one)"
             place = Place(live.file, max(live.line, 1), 1)
-            raise Unreadable([Problem(place, f"{live.page} is a file: nobody answers for it over HTTP", remedy)])
+            raise Unreadable([Problem(place, f"{live.page} is a file, which no server answers for over HTTP", remedy)])
         if not live.serve or live.page in _SERVERS:
             return
         try:
@@ -114,7 +114,7 @@ def served_subject(url: str) -> Loaded:
     page = fetched(url)
     form = page.form
     if form is None:
-        raise Unreadable([Problem(Place(url, 1, 1), page.why, "with --live it is played in a browser, its scripts and all")])
+        raise Unreadable([Problem(Place(url, 1, 1), page.why, "with --live it runs in a browser, including its scripts")])
     stage = Stage(compile_form(form))
     return Loaded(form, lambda folder: HttpSubject(form, url, folder), HttpSubject.abilities, stage.way, page_warnings(form))
 
@@ -130,7 +130,7 @@ def fetched(url: str) -> Any:
         return web.page(url)
     except Elsewhere as fault:
         cause = f"it leads to {urlsplit(str(fault)).netloc}"
-        raise Unreadable([Problem(Place(url, 1, 1), cause, "name that host yourself, if it is meant", code=CALL)]) from None
+        raise Unreadable([Problem(Place(url, 1, 1), cause, "if you mean that host, name it in the sheet or the call", code=CALL)]) from None
     except (httpx.HTTPError, httpx.InvalidURL) as fault:
         raise Unreadable([Problem(Place(url, 1, 1), f"it does not answer: {fault}", "is the server running?", code=CALL)]) from None
     finally:
@@ -138,8 +138,8 @@ def fetched(url: str) -> Any:
 
 
 def _no_page(form: Form) -> None:
-    remedy = "say so under live: as in live: {page: booking.html}, or leave out --live"
-    raise Unreadable([Problem(Place(form.file, 1, 1), "this sheet does not say where its page is", remedy)])
+    remedy = "add it to the sheet, for example live: {page: booking.html}, or leave out --live"
+    raise Unreadable([Problem(Place(form.file, 1, 1), "this sheet does not name its page", remedy)])
 
 
 def _make_ready(lane: Lane, ground: Ground) -> None:
@@ -150,9 +150,9 @@ def _make_ready(lane: Lane, ground: Ground) -> None:
         path = str(Path(live.file).parent / file)
         if outside(path):
             remedy = "--root DIR allows another folder"
-            raise Unreadable([Problem(place, f"{file} lies outside of the project", remedy, code=OUTSIDE)])
+            raise Unreadable([Problem(place, f"{file} is outside the project", remedy, code=OUTSIDE)])
         if not os.path.isfile(path):
-            raise Unreadable([Problem(place, f"there is no page {file!r} beside the sheet", near_file(path, file))])
+            raise Unreadable([Problem(place, f"page not found beside the sheet: {file!r}", near_file(path, file))])
     try:
         lane.make_ready(ground)
     except NotReady as fault:
@@ -163,7 +163,7 @@ def _make_ready(lane: Lane, ground: Ground) -> None:
 
 
 def _not_ready(live: LivePage, fault: NotReady) -> Unreadable:
-    said = f"the last it said: {' / '.join(fault.said[-3:])}" if fault.said else "start it, or say how under live.serve"
+    said = f"its last output: {' / '.join(fault.said[-3:])}" if fault.said else "start it, or add the command to live.serve"
     return Unreadable([Problem(Place(live.file, max(live.line, 1), 1), f"{live.page}: {fault.why}", said)])
 
 
@@ -176,7 +176,7 @@ def source_of(url: str) -> str:
     try:
         lane = Lane(LiveWishes(choose("auto")))
     except NoBrowser:
-        cause, remedy = page.why, "if its scripts draw it, a browser is needed (Debian: apt install firefox-esr)"
+        cause, remedy = page.why, "a page drawn by scripts needs a browser (Debian: apt install firefox-esr)"
         raise Unreadable([Problem(Place(url, 1, 1), cause, remedy)]) from None
     try:
         return _rendered(url, lane)
@@ -228,8 +228,8 @@ def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries
     if kind == "http":
         return Live(LiveWishes("http"), retries)
     if show and sys.platform.startswith("linux") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
-        remedy = "leave --show out, or say which: DISPLAY=:0"
-        raise Unreadable([Problem(Place("--show", 1, 1), "there is no display here to open a window on", remedy, code=CALL)])
+        remedy = "leave out --show, or set a display: DISPLAY=:0"
+        raise Unreadable([Problem(Place("--show", 1, 1), "no display is available to open a window on", remedy, code=CALL)])
     try:
         browser = choose(kind)
     except NoBrowser as fault:

@@ -257,7 +257,7 @@ class Page:
                 return None  # what was done of it cannot be done again
             if "known" in given:
                 given |= self._wishes(given.get("target", self.now))
-        raise NoPage("one document after the other comes in its place")
+        raise NoPage("one document after the other replaces it")
 
     async def _another(self, documents: int) -> None:
         """Waits for another document than the *documents* so far."""
@@ -271,7 +271,7 @@ class Page:
             if not there:
                 await asyncio.wait_for(self._another(documents), LOAD)
         except TimeoutError:
-            raise NoPage("it is gone, and no other has come in its place") from None
+            raise NoPage("it is gone, and no other document replaced it") from None
         for tries in range(100):
             self._begin()
             try:
@@ -279,7 +279,7 @@ class Page:
                 return
             except Gone:  # it is between two documents
                 if tries == 99:
-                    raise NoPage("it is gone, and another one has come in its place") from None
+                    raise NoPage("it is gone, and another document replaced it") from None
                 await asyncio.sleep(0.05)
 
     def _wishes(self, target: int) -> dict[str, Any]:

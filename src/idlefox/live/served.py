@@ -72,7 +72,7 @@ async def ready(url: str, command: str, folder: str, within: float) -> DevServer
         return None
     server: DevServer | None = None
     if command:
-        _LOG.info("nothing answers at %s yet, so this is run: %s", url, command)
+        _LOG.info("nothing answers at %s yet; running %s", url, command)
         server = DevServer(command, folder)
         server.start()
     end = monotonic() + within

@@ -65,7 +65,7 @@ class ServedSight:
                 return word == "hidden"
             if asked == "shows":
                 return []
-            why = f"no control of the page is called that by its name or label; say where: live.find.{text}"
+            why = f"no control on the page has that name or label; locate it with live.find.{text}"
             return Unseen(Refusal("unseen", text, facts={"why": why}), there=True)
         seen = self._engine.look(Noun("address", Address((name,))), asked, word)
         if asked == "is" and word in ("required", "optional") and there.required(segments):
@@ -94,7 +94,7 @@ class ServedSight:
             shows = tuple(there.messages(segments)) if here else ()
             ms = self._engine.session.live.now - self._began
             return FieldState(text, "rows", None, None, there.count(segments), (), (), shows, ms, 0)
-        why = "a page that a server draws does not tell that of a group of fields; look at what is in it"
+        why = "a page drawn by a server does not show that for a group of fields; check the fields in it"
         return Unseen(Refusal("unseen", text, facts={"why": why}), there=True)
 
     def _errors(self) -> dict[str, list[str]]:

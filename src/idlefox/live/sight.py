@@ -18,7 +18,7 @@ from .messages import target_of
 from .page_map import key_of, resolved
 
 _OPPOSITE = {
-    "hidden": "visible", "disabled": "enabled", "optional": "required", "clean": "dirty", "untouched": "touched", "filled": "empty",
+    "hidden": "visible", "disabled": "enabled", "optional": "required", "clean": "dirty", "filled": "empty",
     "off": "on", "idle": "busy",
 }  # fmt: skip
 _SEEN = ("visible", "enabled", "readonly", "required", "focused", "marked")
@@ -136,9 +136,9 @@ class Sight:
         if word == "asking":
             return bool(facts["busy"]) or bool(self._lookups(field) & self.facts.asking)
         if word == "unasked":
-            return unseen(address, "a page does not show whether it still means to ask; check `asking`, or its message")
+            return unseen(address, "a page does not show whether it still has to ask; check `asking` or the message")
         if not self._is_native(place):
-            why = "a page that checks by script tells by what it shows and marks; check those, or say validity: native under live:"
+            why = "a page that checks by script only shows messages and marks; check those, or set validity: native under live:"
             return unseen(address, why)
         return not facts["flags"] if word == "valid" else bool(facts["flags"])
 
@@ -155,7 +155,7 @@ class Sight:
             found = [(flag,) for flag in facts["flags"] or []]
         said = self._said(field, facts["shows"])
         if not found and not said and not self._is_native(place):
-            why = "it shows no message that is the sheet's; what is broken and not shown, a page does not tell"
+            why = "it shows none of the sheet's messages, and rules broken without one cannot be seen"
             return unseen(address, why)
         return [*found, *(names for names in said if not any(names[0] == flag for (flag, *_) in found))]
 
@@ -190,7 +190,7 @@ class Sight:
             return self._container_is(address, facts, inside, word)
         if asked == "breaks":
             said = self._said(field, facts.get("shows", []))
-            return said or unseen(address, "it shows no message that is the sheet's; what is broken and not shown, a page does not tell")
+            return said or unseen(address, "it shows none of the sheet's messages, and rules broken without one cannot be seen")
         return None
 
     def _container_is(self, address: str, facts: dict[str, Any], inside: list[tuple[str, Any]], word: str) -> Any:
@@ -214,7 +214,7 @@ class Sight:
 
     def _allows(self, address: str, facts: dict[str, Any], doing: str) -> Any:
         if doing == "move":
-            return unseen(address, "nothing on a page tells whether rows can be moved")
+            return unseen(address, "a page does not tell whether rows can be moved")
         if doing == "remove" and "remove" not in facts:
             rows = [self.snapshot["groups"].get(f"{address}[{i}]", {}).get("remove") for i in range(facts.get("count", 0))]
             why = "" if "" in rows else rows[0] if rows else "missing"
@@ -269,7 +269,7 @@ class Sight:
         if asked == "is":
             return self._form_is(word)
         if asked == "breaks":
-            return unseen("form", "a page does not tell what the form breaks; check what it shows")
+            return unseen("form", "a page does not tell which rules the form breaks; check what it shows")
         return None
 
     def _form_is(self, word: str) -> Any:
@@ -278,7 +278,7 @@ class Sight:
             return self._busy() is (name == word)
         if name == "visible":
             return bool(self.snapshot["formVisible"]) is (name == word)
-        if name == "submitted":
+        if name == "attempted":
             return self.snapshot["pressed"] > 0 or bool(self.facts.submissions)
         if name in ("valid", "invalid") and self.live.validity == "native":
             return any(f and f["flags"] for f in self.snapshot["fields"].values()) is (word == "invalid")
@@ -321,7 +321,7 @@ class Sight:
                 return str(name)
         if self.snapshot["formVisible"]:
             return "editing"
-        return unseen("view", "the form is not on show, and nothing says what is: name the views under live.views")
+        return unseen("view", "the form is not visible, and the view that replaces it is unknown; name the views under live.views")
 
     def location(self) -> str:
         return target_of(str(self.snapshot["location"]))
@@ -341,7 +341,7 @@ class Sight:
         words = [word for word in ("focused", "marked", "required", "readonly") if facts.get(word)]
         words += ["hidden"] * (not facts.get("visible", True)) + ["disabled"] * (not facts.get("enabled", True))
         if kind == "field":
-            told = (("dirty", "dirty", "clean"), ("touched", "touched", "untouched"))
+            told = (("dirty", "dirty", "clean"), ("touched", "touched", "not touched"))
             words += [yes if facts[name] else no for name, yes, no in told if facts.get(name) is not None]
             words += ["asking"] * (bool(facts.get("busy")) or bool(self._lookups(field) & self.facts.asking))
         value = value_of(field, facts) if kind == "field" else None
@@ -353,21 +353,21 @@ class Sight:
 
 
 def _not_there(address: str) -> Unseen:
-    remedy = f"say where it is, if it is there: live.find.{address}"
-    return unseen(address, f"no control on the page is called that, by its name or its label; {remedy}")
+    remedy = f"if it is there, locate it with live.find.{address}"
+    return unseen(address, f"no control on the page has that name or label; {remedy}")
 
 
 def _silent(address: str, name: str) -> Unseen:
-    return unseen(address, f"a page does not tell what is {name}; where it marks it, say so: live.find.{address}.{name}")
+    return unseen(address, f"a page does not tell which fields are {name}; if it marks them, add live.find.{address}.{name}")
 
 
 def _no_button(address: str, doing: str) -> Unseen:
-    return unseen(address, f"no button on the page is the one that {doing}s a row; say which: live.find.{address}.{doing}")
+    return unseen(address, f"the button that {doing}s a row was not found; locate it with live.find.{address}.{doing}")
 
 
 def _reads(address: str, facts: dict[str, Any]) -> Any:
     if facts["kind"] == "number" and "badInput" in (facts["flags"] or ()):
-        return unseen(address, "a browser does not tell the text of a number control that holds no number")
+        return unseen(address, "a browser does not expose the text of a number control that holds no number")
     return reads_as(facts["value"])
 
 
@@ -428,10 +428,10 @@ def option_value(field: Field, text: Any) -> Any:
 def _button_is(sight: Sight, noun: Noun, word: str) -> Any:
     if noun.name:
         button = _named_button(sight, noun.name)
-        missing, remedy = f"button {noun.name}", "no button in the form is called that, by its text, its label or its name"
+        missing, remedy = f"button {noun.name}", "no button in the form has that text, label or name"
     else:
         button = sight.snapshot["submit"]
-        missing, remedy = "submit", "no button on the page is the submit button; say which: live.submit"
+        missing, remedy = "submit", "the submit button was not found; locate it with live.submit"
     name = _OPPOSITE.get(word, word)
     if button is None:
         return word == "hidden" if name == "visible" else unseen(missing, remedy)
@@ -474,7 +474,7 @@ def _status(sight: Sight) -> int | None:
     return next((s.status for s in reversed(sight.facts.submissions) if s.status > 0), None)
 
 
-_STORED_ELSEWHERE = unseen("record", "the page has a server of its own, and what is stored there nobody sees from here")
+_STORED_ELSEWHERE = unseen("record", "the page has its own server, and what that has stored cannot be seen from here")
 _VALUES: dict[str, Callable[[Sight], Any]] = {
     "values": Sight.values,
     "errors": Sight.errors,

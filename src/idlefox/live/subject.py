@@ -170,7 +170,7 @@ class LivePageSubject:
     async def _add(self, step: tree.Add) -> Refusal | None:
         address = key_of(step.address.segments)
         if step.at is not None:
-            return Refusal("not a step there", address, "add", {"why": "the page's button says where a row comes; leave `at` out"})
+            return Refusal("not a step there", address, "add", {"why": "the page's button decides where the row is added; remove `at`"})
         refusal = await self._acts(step, [{"act": "click", "address": address, "part": "add"}])
         if refusal is not None or not step.filled:
             return refusal
@@ -179,7 +179,7 @@ class LivePageSubject:
         return await self._enter(step, field, f"{address}[{count - 1}]", step.value, row=True)
 
     async def _move(self, step: tree.Move) -> Refusal | None:
-        why = {"why": "nothing says how rows are moved on a page"}
+        why = {"why": "a page has no standard way to move rows"}
         return Refusal("not a step there", write_address(step.address.segments), "move", why)
 
     async def _press(self, step: tree.Press) -> Refusal | None:
@@ -345,7 +345,7 @@ class LivePageSubject:
             return ()
         self._page_errors = list(dict.fromkeys(told["errors"]))
         fails = self.ground.live.page_errors == "fail"
-        return (*told["warnings"], *(f"an error of the page's own: {text}" for text in self._page_errors if not fails))
+        return (*told["warnings"], *(f"an uncaught error of the page: {text}" for text in self._page_errors if not fails))
 
     def material(self) -> Material | None:
         if self.lane.page is None:

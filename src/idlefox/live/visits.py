@@ -101,7 +101,7 @@ class Visits:
         presses = seen(session.live)[panel].presses
         press = next((each for each in presses if each.name == button), None)
         if press is None or not press.enabled:
-            return _page(session, f"“{press.label if press else button}” does not take a press as things are now.", 422)
+            return _page(session, f"“{press.label if press else button}” cannot be pressed at the moment.", 422)
         before = len(session.live.requests)
         refusal = session.submit(panel, button)
         while refusal is None and session.live.queue.waiting_for():
@@ -115,7 +115,7 @@ class Visits:
             return _page(session, _said(refusal), 422)
         status = next((status for _, _, number, status in reversed(live.answers) if number == len(live.requests) - 1), "lost")
         if not isinstance(status, int):
-            return _page(session, "" if live.notice else "The server did not answer. Nothing is lost: try once more.", 502)
+            return _page(session, "" if live.notice else "The server did not answer. Your entries are kept; please try again.", 502)
         if status < 400 and live.location not in ("", live.plan.main.home) and not panel:
             return Response(303, b"", _HTML, (("Location", live.location),))
         return _page(session, status=status)
@@ -185,4 +185,4 @@ def _act(session: Session, kind: str, name: str) -> Refusal | None:
 
 
 def _said(refusal: Refusal | None) -> str:
-    return "" if refusal is None else "That could not be done as things are now."
+    return "" if refusal is None else "That is not possible at the moment."

@@ -39,7 +39,7 @@ class Web:
             url = urljoin(url, response.headers["location"])
             if response.status_code == 303 or (response.status_code in (301, 302) and method == "POST"):  # Fetch, "HTTP-redirect fetch"
                 method, body, media_type = "GET", b"", ""
-        raise self._httpx.TooManyRedirects("too many redirections")
+        raise self._httpx.TooManyRedirects("too many redirects")
 
     def is_fault(self, fault: Exception) -> bool:
         """Whether *fault* says that no answer has come."""

@@ -16,7 +16,7 @@ _STEPS: dict[type, str] = {
 _STATES = {
     **dict.fromkeys(("valid", "invalid", "asking", "unasked"), "own validity"),
     **dict.fromkeys(("clean", "dirty"), "changed fields"),
-    **dict.fromkeys(("touched", "untouched"), "left fields"),
+    "touched": "left fields",
 }
 _NOUNS = {"dirty": "changed fields", "touched": "left fields", "record": "stored record"}
 
@@ -58,6 +58,6 @@ def unable(ops: Iterable[Op], abilities: frozenset[str]) -> list[Problem]:
             lines = lines_of(op.source)
             place = op.place
             cause = f"this subject cannot {ABILITIES[ability]}"
-            remedy = "play it against a form sheet, or leave it out here"
+            remedy = "run it against a form sheet, or leave it out here"
             found.setdefault((place, cause), Problem(place, cause, remedy, lines.line(place.line), op.calls))
     return list(found.values())

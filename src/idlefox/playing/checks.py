@@ -19,7 +19,7 @@ from .subject import Subject, Unseen
 _ADDRESSES = frozenset({"dirty", "touched", "focus"})
 # States that exclude each other: what is the case where one of them is not.
 _GROUPS = (
-    ("valid", "invalid", "asking", "unasked"), ("clean", "dirty"), ("touched", "untouched"),
+    ("valid", "invalid", "asking", "unasked"), ("clean", "dirty"),
     ("enabled", "disabled"), ("visible", "hidden"), ("required", "optional"), ("empty", "filled"), ("on", "off"),
     ("busy", "idle"), ("success", "error", "info"),
 )  # fmt: skip

@@ -57,12 +57,12 @@ def joined(address: str) -> Iterator[Cluster]:
     try:
         from distributed import Client
     except ImportError:
-        raise _problem(address, "work on a cluster needs further packages", "pip install 'idle-fox[cluster]'") from None
+        raise _problem(address, "--on needs further packages", "pip install 'idle-fox[cluster]'") from None
     with _in_quiet():
         try:
             client: Any = Client(address, timeout=_REACHED, set_as_default=False, name="idlefox")  # type: ignore[no-untyped-call]
         except (OSError, ValueError, TypeError):
-            remedy = "start one with dask scheduler, and name the address that it says, as in tcp://127.0.0.1:8786 (docs/scale.md)"
+            remedy = "start one with `dask scheduler` and use the address it prints, for example tcp://127.0.0.1:8786 (docs/scale.md)"
             raise _problem(address, "no scheduler answers there", remedy) from None
         try:
             yield Cluster(client, address)
@@ -164,7 +164,7 @@ class Cluster:
         try:
             found = flying.future.result()
         except KilledWorker:
-            return died(flying.task, Lost("every worker that was at it has died"))
+            return died(flying.task, Lost("every worker that tried it died"))
         except ImportError as fault:
             if (fault.name or "").partition(".")[0] != "idlefox":
                 raise
@@ -174,14 +174,14 @@ class Cluster:
                 raise
             raise self._not_there("the scheduler") from None
         if isinstance(found, _Other):
-            remedy = "install the same on all"
-            raise _problem(self.address, f"a worker has Idle Fox {found.version}, and this is {version(_US)}", remedy)
+            remedy = "install the same version on all of them"
+            raise _problem(self.address, f"a worker has Idle Fox {found.version}, but this machine has {version(_US)}", remedy)
         result: R = pickle.loads(found)
         return result
 
     def _not_there(self, who: str) -> Unreadable:
         remedy = f"install it there: pip install 'idle-fox[cluster]=={version(_US)}'"
-        return _problem(self.address, f"{who} has no Idle Fox, or another one", remedy)
+        return _problem(self.address, f"{who} has a different version of Idle Fox, or none", remedy)
 
 
 class _Flying(NamedTuple):

@@ -11,14 +11,14 @@ _ENDINGS = {
 }  # fmt: skip
 _CALLED = {
     "script": "a script", "sheet": "a form sheet", "page": "an HTML page", "table": "a table", "schema": "a JSON Schema",
-    "": "no file of Idle Fox",
+    "": "not a file of Idle Fox",
 }  # fmt: skip
 _TAKEN = {
-    "script": "play it with: idlefox run {0}",
-    "sheet": "idlefox outline {0} shows it; to play a script on it: idlefox run SCRIPT --subject {0}; to begin one: idlefox scaffold {0}",
-    "page": "idlefox outline {0} shows it; to play a script on it: idlefox run SCRIPT --subject {0}; to begin one: idlefox scaffold {0}",
-    "table": "one row of it is played with: idlefox run SCRIPTS… {0}:LINE",
-    "schema": "of a JSON Schema a first sheet and script are made with: idlefox scaffold {0}",
+    "script": "run it with: idlefox run {0}",
+    "sheet": "idlefox outline {0} shows it; to run a script on it: idlefox run SCRIPT --subject {0}; to start one: idlefox scaffold {0}",
+    "page": "idlefox outline {0} shows it; to run a script on it: idlefox run SCRIPT --subject {0}; to start one: idlefox scaffold {0}",
+    "table": "to run one of its rows: idlefox run SCRIPTS… {0}:LINE",
+    "schema": "to make a starter sheet and script from a JSON Schema: idlefox scaffold {0}",
     "": "scripts are *.fox, form sheets *.form.yaml, pages *.html",
 }
 
@@ -36,4 +36,4 @@ def misplaced(path: str, *wanted: str) -> Problem | None:
     if kind in wanted or no_path(file) or size_of(file) is None:
         return None
     needs = listed(_CALLED[each] for each in wanted)
-    return Problem(Place(path, 1, 1), f"this is {_CALLED[kind]}, and {needs} is needed here", _TAKEN[kind].format(path), code=KIND)
+    return Problem(Place(path, 1, 1), f"this is {_CALLED[kind]}, but {needs} is needed here", _TAKEN[kind].format(path), code=KIND)

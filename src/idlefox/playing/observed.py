@@ -18,7 +18,7 @@ _FORM = Noun("form")
 _ASKED = ("outcome", "view", "notice", "status", "requests", "request", "payload", "focus")
 _WORDS = frozenset({"outcome", "view"})
 # States that say something where they have come to be so, and what is said where they are so no longer.
-_TOLD = ("valid", "invalid", "asking", "unasked", "hidden", "disabled", "readonly", "dirty", "clean", "touched", "untouched")
+_TOLD = ("valid", "invalid", "asking", "unasked", "hidden", "disabled", "readonly", "dirty", "clean", "touched", "not touched")
 _MOST_LEFT = 3  # fields that are told to be touched
 _NO_LONGER = {"hidden": "visible", "disabled": "enabled", "readonly": "not readonly"}
 

@@ -42,7 +42,7 @@ class Wishes(NamedTuple):
     stop_after: int = 0  # so many that do not hold end the run; 0: none do
     seed: int | None = None  # the order is shuffled by it
     stories: bool = False  # what was done and what came of it is told of every scenario
-    trust_python: bool = False
+    trust: bool = False
     work: Work = HERE  # how much is played at once, and where
     project: str = ""  # the folder of the configuration that holds, if there is one
     outside: Any = None  # makes subjects outside of the engine of forms: `Subjects`
@@ -91,7 +91,7 @@ def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects, part: Part = WHO
 def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wishes, subjects: Subjects, part: Part) -> Ready:
     if not slips and not any(b.kind in ("scenario", "routine") for b in script.blocks):
         cause = f"no scenario in {script.file}"
-        raise Unreadable([Problem(Place(script.file, 1, 1), cause, 'begin one with: scenario "what should hold"')])
+        raise Unreadable([Problem(Place(script.file, 1, 1), cause, 'start one with: scenario "what should hold"')])
     ahead = part if wishes.seed is None else WHOLE  # what is shuffled is parted afterwards
     scenarios, problems = expand(script, ahead)
     if slips:
@@ -142,8 +142,8 @@ def _subject(script: Script, wishes: Wishes, subjects: Subjects, *, needed: bool
             raise Unreadable(_at_header(fault, script, header)) from None
     if not needed:
         return None
-    remedy = 'begin it with: subject "FORM.form.yaml", or say --subject'
-    raise Unreadable([Problem(Place(script.file, 1, 1), "the script names no subject", remedy)])
+    remedy = 'add: subject "FORM.form.yaml", or use --subject'
+    raise Unreadable([Problem(Place(script.file, 1, 1), "the script does not name a subject", remedy)])
 
 
 def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Problem]:
@@ -159,7 +159,7 @@ def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Proble
     remedy = near_file(str(Path(script.file).parent / file), file)
     if mark and remedy.startswith("did you mean"):
         remedy = remedy.replace("'?", f"#{part}'?")
-    return [Problem(place, f"there is no file {file!r} beside the script", remedy, lines.line(place.line))]
+    return [Problem(place, f"file not found beside the script: {file!r}", remedy, lines.line(place.line))]
 
 
 def _bound(each: list[Op], scenarios: list[Scenario], loaded: Loaded) -> list[Problem]:
@@ -191,9 +191,9 @@ def _kept(script: Script, scenarios: list[Scenario], chosen: Chosen, wishes: Wis
         scenarios = at_rows(scenarios, chosen.rows, Path(chosen.file).parent)
     chosen_ones, missed = at_lines(scenarios, chosen.lines) if chosen.lines else (scenarios, [])
     if missed:
-        cause = f"there is no scenario at line {missed[0]}"
+        cause = f"no scenario at line {missed[0]}"
         near = min((s.line for s in scenarios), key=lambda n: abs(n - missed[0]), default=0)
-        raise Unreadable([Problem(Place(script.file, missed[0], 1), cause, f"the nearest begins at line {near}" if near else "")])
+        raise Unreadable([Problem(Place(script.file, missed[0], 1), cause, f"the nearest starts at line {near}" if near else "")])
     place = place_of(script.file, wishes.project)
     test = wanted(wishes.narrowed, place)
     kept = [s for s in chosen_ones if test(s)]
@@ -226,7 +226,7 @@ def play_script(
     except Unreadable as fault:
         return ScriptResult(chosen.file, (), fault.problems, perf_counter() - started)
     except Exception as fault:
-        cause = f"an internal fault ({type(fault).__name__}): this is our mistake, not yours"
+        cause = f"an internal fault ({type(fault).__name__}): this is a bug in Idle Fox"
         problem = Problem(Place(chosen.file, 1, 1), cause, code=CALL)
         return ScriptResult(chosen.file, (), (problem,), perf_counter() - started, fault=_details(fault))
     results: list[ScenarioResult] = []
@@ -269,7 +269,7 @@ def _alive(
                 break
             result = play_scenario(scenario, loaded.begin(folder), clock, file)
             if result.verdict == "pass":
-                told = f"it held only when it was played for the {_ORDINALS.get(again + 2, f'{again + 2}th')} time"
+                told = f"it passed only on the {_ORDINALS.get(again + 2, f'{again + 2}th')} attempt"
                 result = result._replace(verdict="unsteady", warnings=(*result.warnings, told))
         return result if teller is None else result._replace(story=teller(scenario, loaded, folder, clock, file, result, seen))
     except Exception as fault:
@@ -319,7 +319,7 @@ def play_scenario(
         if trouble is not None:
             failures.append(_failure(subject, "fault", ops[-1], ops, refusal=trouble))
     if not checks and not failures:
-        warnings.append("this scenario checks nothing")
+        warnings.append("this scenario has no check")
     virtual_ms = subject.elapsed()
     material = subject.material() if failures else None
     subject.close()

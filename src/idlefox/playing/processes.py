@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 R = TypeVar("R")
-_DIED_TWICE = Lost("the process that was at it has died, twice")
+_DIED_TWICE = Lost("its process died twice")
 
 
 class Here:

@@ -75,7 +75,7 @@ class Rehearsal:
         subject = self.loaded.begin(self.folder)
         refusal = subject.load(self.clock)
         if refusal is not None:
-            raise Unreadable([Problem(Place(self.form.file, 1, 1), "the form cannot be loaded: what it computes comes to no end")])
+            raise Unreadable([Problem(Place(self.form.file, 1, 1), "the form cannot be loaded: its expressions never finish")])
         return subject
 
     @property
@@ -230,8 +230,8 @@ class Rehearsal:
         subject = next((header for header in own.headers if header.kind == "subject"), None)
         if subject is None or self._from(file) != os.path.normpath(subject.text).replace(os.sep, "/"):
             line = subject.line if subject is not None else 1
-            cause = f"this script is about {subject.text}" if subject is not None else "this script names no subject"
-            remedy = f"keep it in a script about {self._from(file)}, or in a new one"
+            cause = f"this script is about {subject.text}" if subject is not None else "this script does not name a subject"
+            remedy = f"save it in a script about {self._from(file)}, or in a new one"
             raise Unreadable([Problem(Place(file, max(line, 1), 1), cause, remedy)])
         prelude = next((block for block in own.blocks if block.kind == "prelude"), None)
         if prelude is None:
@@ -239,8 +239,8 @@ class Rehearsal:
         played = _prelude(own)
         same = [entry.text for entry in self.entries[: len(played)] if entry.played] == [write_played(op.act) for op in played]
         if not same:
-            remedy = f"begin with it: rehearse … --from {file}:LINE, or keep it in another script"
-            raise Unreadable([Problem(Place(file, prelude.line, 1), "this script has a prelude, which was not played here", remedy)])
+            remedy = f"start from it: rehearse … --from {file}:LINE, or save it in another script"
+            raise Unreadable([Problem(Place(file, prelude.line, 1), "this script has a prelude, which did not run here", remedy)])
         return len(played)
 
     def _holds(self, file: str, text: str) -> None:
@@ -253,7 +253,7 @@ class Rehearsal:
             result = play_scenario(scenarios[-1], self.loaded.begin(os.path.dirname(file) or "."), self.clock, file)
         if result.fell:
             place = result.failures[0].place
-            raise Unreadable([Problem(place, "played from there it does not hold: it is not kept", "", result.failures[0].source)])
+            raise Unreadable([Problem(place, "it fails when it runs from there, so it was not saved", "", result.failures[0].source)])
 
 
 # from a script
@@ -266,8 +266,8 @@ def from_script(script: Script, line: int) -> tuple[Scenario, tuple[Op, ...]]:
     found = next((s for s in scenarios if s.line <= line <= s.last_line or s.row_line == line), None)
     if found is None:
         near = min((s.line for s in scenarios), key=lambda n: abs(n - line), default=0)
-        remedy = f"the nearest begins at line {near}" if near else ""
-        raise Unreadable([Problem(Place(script.file, line, 1), f"there is no scenario at line {line}", remedy)])
+        remedy = f"the nearest starts at line {near}" if near else ""
+        raise Unreadable([Problem(Place(script.file, line, 1), f"no scenario at line {line}", remedy)])
     if line in (found.line, found.row_line):
         return found, tuple(op for op in found.ops if _first_line(op, found, script) < found.line)
     return found, tuple(op for op in found.ops if _first_line(op, found, script) <= line)

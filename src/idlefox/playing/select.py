@@ -42,7 +42,7 @@ def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[l
     problems: list[Problem] = []
     given = list(paths)
     paths = [path for path in given if not no_path(path)]
-    problems += [Problem(Place(p, 1, 1), f"this is no path: {no_path(p)}", "name a file", code=BAD_PATH) for p in given if no_path(p)]
+    problems += [Problem(Place(p, 1, 1), f"this is not a path: {no_path(p)}", "name a file", code=BAD_PATH) for p in given if no_path(p)]
     if given and not paths:
         return [], problems
     # `os.path` answers where `Path` raises: a folder on the way may not be read.
@@ -74,7 +74,7 @@ def _in_folder(path: str, problems: list[Problem]) -> list[str]:
     if not os.access(path, os.R_OK | os.X_OK):
         problems.append(Problem(Place(path, 1, 1), "this folder cannot be read", "name another", code=KIND))
     elif not scripts:
-        problems.append(Problem(Place(path, 1, 1), "there is no script (*.fox) in this folder", "name a script or another folder"))
+        problems.append(Problem(Place(path, 1, 1), "this folder contains no script (*.fox)", "name a script or another folder"))
     return scripts
 
 
@@ -83,7 +83,7 @@ def _odd_line(path: str) -> Problem | None:
     beside = _ODD_LINE.fullmatch(path)
     if beside is None or not os.path.isfile(beside[1]):
         return None
-    cause, remedy = f"{beside[2]!r} is no line of {beside[1]}", f"name a scenario by a line of it: {beside[1]}:LINE"
+    cause, remedy = f"{beside[1]} has no line {beside[2]!r}", f"name a scenario by one of its lines: {beside[1]}:LINE"
     return misplaced(beside[1], "script") or Problem(Place(path, 1, 1), cause, remedy, code=KIND)
 
 

@@ -17,12 +17,12 @@ from .results import ScenarioResult
 from .simulated import SimulatedForm
 from .subjects import Loaded
 
-TRUE, REPORTED, SHOWN, REST = "true", "reported", "shown", "rest"
-GROUPS = (TRUE, REPORTED, SHOWN, REST)
+STATE, REPORTED, SHOWN, OTHER = "state", "reported", "shown", "other"
+GROUPS = (STATE, REPORTED, SHOWN, OTHER)
 # What changes of a cell or of the page, by what it tells; what is in none of these is the rest.
 _GROUP = {
-    **dict.fromkeys(("reads", "value", "breaks", "status", "visible", "enabled", "readonly", "required", "rows"), TRUE),
-    **dict.fromkeys(("row added", "row removed", "row moved", "opened", "loaded", "server"), TRUE),
+    **dict.fromkeys(("reads", "value", "breaks", "status", "visible", "enabled", "readonly", "required", "rows"), STATE),
+    **dict.fromkeys(("row added", "row removed", "row moved", "opened", "loaded", "server"), STATE),
     **dict.fromkeys(("has_reported", "reported"), REPORTED), "shows": SHOWN,
 }  # fmt: skip
 _DOUBLES = frozenset({"value"})  # told by `reads` already, where the text is the value
@@ -317,7 +317,7 @@ def told(changes: list[Changed], before: State, after: State, *, keys: bool = Fa
 
 def _told(change: Changed, before: State, after: State) -> Told:
     state = after if change.cell in after else before
-    group = _GROUP.get(change.name, REST)
+    group = _GROUP.get(change.name, OTHER)
     was, now = change.before, change.as_json()["after"] if change.is_structure else change.after
     if change.name == "focus":
         was, now = (address_of(key, before if key in before else after) if key else None for key in (was, now))

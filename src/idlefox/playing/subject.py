@@ -16,15 +16,15 @@ from ..script.tree import Noun
 # What a subject may be able to do; `needs` tells what a step or check takes. Checked before anything is played.
 ABILITIES: dict[str, str] = {
     "virtual time": "let virtual time pass",
-    "own validity": "tell what is valid, broken or asked",
+    "own validity": "tell which values are valid, which rules are broken and which lookups are pending",
     "changed fields": "tell which fields are dirty",
     "left fields": "tell which fields are touched",
     "stored record": "tell what the server has stored",
-    "scripted answers": "answer in the place of a lookup or a server",
+    "scripted answers": "answer for a lookup or a server",
     "unchecked requests": "send past the form's own checks",
     "panels": "open and close panels",
     "pages": "leave the page, come back, and load it again",
-    "trials": "tell whether a step can be taken without taking it",
+    "trials": "tell whether a step is possible without doing it",
 }
 UNDER_WAY = Noun("under way")  # asked "is": whether anything is; asked "value": its names
 

@@ -42,14 +42,14 @@ def simulated(form: Form, plan: Plan) -> Loaded:
 
 
 class Subjects:
-    """The subjects of one run. Each sheet is read and compiled once. *trust_python*: sheets may run code.
+    """The subjects of one run. Each sheet is read and compiled once. *trust*: sheets may run code.
 
     *outside* makes a subject outside of the engine of a form (its own page in a browser), and ``outside.at`` of a URL; None:
     the engine plays it. *served* makes one of a URL where there is no such.
     """
 
-    def __init__(self, *, trust_python: bool = False, outside: Any = None, served: Callable[[str], Loaded] | None = None) -> None:
-        self.trust_python = trust_python
+    def __init__(self, *, trust: bool = False, outside: Any = None, served: Callable[[str], Loaded] | None = None) -> None:
+        self.trust = trust
         self.outside = outside
         self.served = served
         self._known: dict[tuple[str, tuple[str, ...]], Loaded | Unreadable] = {}
@@ -69,7 +69,7 @@ class Subjects:
             odd = misplaced(path, "sheet", "page")
             if odd is None:
                 read_bytes(path)
-            raise Unreadable([odd or Problem(Place(path, 1, 1), f"{name} is no subject", "a subject is a form sheet, *.form.yaml")])
+            raise Unreadable([odd or Problem(Place(path, 1, 1), f"{name} is not a subject", "a subject must be a form sheet, *.form.yaml")])
         return self._known_or(path, self._sheet)
 
     def _known_or(self, path: str, read: Callable[[str], Loaded]) -> Loaded:
@@ -111,10 +111,10 @@ class Subjects:
             return self._outside(form)
         if not form.python:
             return simulated(form, compile_form(form))
-        if not self.trust_python:
+        if not self.trust:
             raise Unreadable([Problem(
                 Place(path, 1, 1), f"this sheet runs Python code ({form.python})",
-                "if you trust it, say --trust-python; for good, list its folder under `trusted` in your own configuration",
+                "if you trust it, use --trust, or list its folder under `trusted` in your own configuration",
             )])  # fmt: skip
         from ..engine.compile.python_file import load
 
@@ -150,9 +150,9 @@ def page_warnings(form: Form) -> tuple[str, ...]:
     """What a person should know of a form that comes from a page."""
     if form.page is None or not form.page.scripts:
         return ()
-    return (f"{form.page.file} has {' and '.join(form.page.scripts)}: they are not run, and what they would do is not played",)
+    return (f"{form.page.file} has {' and '.join(form.page.scripts)}: they do not run, so their effects are missing",)
 
 
 def _unsupported(name: str, what: str) -> Unreadable:
-    remedy = "play it against a form sheet, *.form.yaml"
+    remedy = "run it against a form sheet, *.form.yaml"
     return Unreadable([Problem(Place(name, 1, 1), f"{what} is not supported yet", remedy, code=UNSUPPORTED)])

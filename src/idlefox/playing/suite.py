@@ -155,14 +155,14 @@ def _joined(before: ScriptResult, after: ScriptResult) -> ScriptResult:
 
 def _died(task: Task, lost: Lost) -> ScriptResult:
     file = task.chosen.file
-    cause, remedy = f"this script could not be played: {lost.cause}", f"play it by itself: idlefox run {file}"
+    cause, remedy = f"this script could not run: {lost.cause}", f"run it alone: idlefox run {file}"
     problem = Problem(Place(file, 1, 1), cause, remedy, code=CALL)
     return ScriptResult(file, (), (problem,), fault=f"{file}: {lost.cause}" if lost.fault else "")
 
 
 # of one task
 def _alone(wishes: Wishes, task: Task) -> ScriptResult:
-    make = partial(Subjects, trust_python=wishes.trust_python, outside=wishes.outside, served=wishes.served)
+    make = partial(Subjects, trust=wishes.trust, outside=wishes.outside, served=wishes.served)
     subjects = kept("subjects", wishes, make)
     return play_script(task.chosen, wishes, subjects, prepared=partial(_prepared, task), teller=_teller(wishes))
 

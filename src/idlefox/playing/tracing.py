@@ -60,11 +60,12 @@ class Traced(NamedTuple):
 
 def trace_scenario(chosen: Chosen, wishes: Wishes) -> Traced:
     """Plays the one scenario that *chosen* names. Raises Unreadable where it names none, or several."""
-    ready = prepare(chosen, wishes, Subjects(trust_python=wishes.trust_python))
+    ready = prepare(chosen, wishes, Subjects(trust=wishes.trust))
     if len(ready.scenarios) != 1 or ready.loaded is None:
         place = Place(chosen.file, ready.scenarios[0].line if ready.scenarios else 1, 1)
         example = f"{chosen.file}:{ready.scenarios[0].row_line or ready.scenarios[0].line}" if ready.scenarios else "FILE:LINE"
-        raise Unreadable([Problem(place, f"{len(ready.scenarios)} scenarios fit; a trace is of one", f"name its line, as in {example}")])
+        cause = f"{chosen.file} has {len(ready.scenarios)} scenarios; trace shows one"
+        raise Unreadable([Problem(place, cause, f"name one by its line, for example {example}")])
     scenario = ready.scenarios[0]
     begun = ready.loaded.begin(str(Path(chosen.file).parent))
     assert isinstance(begun, SimulatedForm)

@@ -35,7 +35,7 @@ def xml_report(run: Run) -> Iterator[str]:
         for problem in run.problems:
             yield _unplayed("idlefox run", problem.place.file, [problem])
         if run.interrupted:
-            error = '<error type="interrupted" message="the run was interrupted: not all was played"/>'
+            error = '<error type="interrupted" message="the run was interrupted; not everything ran"/>'
             yield _case("idlefox run", {"name": "interrupted"}, error)
         yield "  </testsuite>\n"
     yield "</testsuites>\n"

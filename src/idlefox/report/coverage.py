@@ -31,21 +31,21 @@ def coverage_lines(coverage: Coverage, width: int) -> list[Line]:
     return lines
 
 
-def share_line(coverage: Coverage, under: float | None) -> Line:
+def share_line(coverage: Coverage, at_least: float | None) -> Line:
     told = f" {coverage.share:.0f} % of {len(coverage.points.all)} points"
-    if under is None:
+    if at_least is None:
         return [(told, "strong")]
-    short = coverage.share < under
-    return [(told, "bad" if short else "good"), (f", {'under' if short else 'not under'} {under:g} %", "bad" if short else "dim")]
+    short = coverage.share < at_least
+    return [(told, "bad" if short else "good"), (f", {'below' if short else 'at least'} {at_least:g} %", "bad" if short else "dim")]
 
 
-def missing_lines(ways: Iterable[Way], width: int) -> list[Line]:
+def unreached_lines(ways: Iterable[Way], width: int) -> list[Line]:
     """The points that nobody met, each with steps that meet it."""
     lines: list[Line] = []
     for way in ways:
         lines += [[], *hanging(" ", plain(point_text(way.point)), width, "bad")]
         if not way.steps:
-            lines.append([("     no steps were found that meet it", "dim")])
+            lines.append([("     no steps found that reach it", "dim")])
         for step in way.steps:
             lines += [[("     " + plain(text), "")] for text in step.split("\n")]
     return lines
@@ -87,7 +87,7 @@ def matrix(coverage: Coverage, kind: str) -> bytes:
     axes.imshow(cells or [[0]], cmap=shades, vmin=0, vmax=2, aspect="auto", interpolation="nearest")
     axes.set_yticks(range(len(rules)), [f"{p.address} {p.name} {p.wanted}" for p in rules], fontsize=7)
     axes.set_xticks(range(len(coverage.scenarios)), [s.rpartition("/")[2] for s in coverage.scenarios], fontsize=7, rotation=90)
-    axes.set_title(f"{coverage.form.label}: rules against scenarios (green: met and checked, amber: met)", fontsize=9, loc="left")
+    axes.set_title(f"{coverage.form.label}: rules and scenarios", fontsize=9, loc="left")
     axes.set_xticks([x - 0.5 for x in range(1, len(coverage.scenarios))], minor=True)
     axes.set_yticks([y - 0.5 for y in range(1, len(rules))], minor=True)
     axes.grid(which="minor", color="white", linewidth=0.8)

@@ -21,13 +21,13 @@ def manners_lines(found: Manners, scenarios: Sequence[list[str]], width: int) ->
         last = breach.manner
         lines += _breach(breach, body, width)
     for manner, why in found.left_out:
-        lines += hanging(f" {manner:<14}", f"not looked at: {why}", width, "dim")
+        lines += hanging(f" {manner:<14}", f"not checked: {why}", width, "dim")
     walked = f"{found.walks:,} walks, {found.steps:,} steps, {found.states:,} states, seed {found.seed}"
     rude = len({breach.manner for breach in found.breaches})
     if rude:
         told = f" {rude} of {len(found.kept_to)} manners broken"
         return [*lines, [], [(told, "bad"), (f"   {walked}", "dim")]]
-    told = f" nothing rude was met: {len(found.kept_to)} manners"
+    told = f" no finding, {len(found.kept_to)} manners checked"
     return [*lines, [(told, "good"), (f"   {walked}", "dim")]]
 
 

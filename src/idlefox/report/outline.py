@@ -50,9 +50,9 @@ def _form_facts(form: Form) -> list[tuple[str, str]]:
     if form.reveal.text != "true":
         facts.append(("reveals", f"when {form.reveal.text}"))
     if form.messages != "one":
-        facts.append(("messages", "all that are broken"))
+        facts.append(("messages", "all broken rules"))
     if form.dirty != "compare":
-        facts.append(("dirty", "once changed, even if set back"))
+        facts.append(("dirty", "once changed, even if changed back"))
     if form.draft == "keep":
         facts.append(("draft", "kept when the page is left"))
     return facts
@@ -87,7 +87,7 @@ def _field_facts(field: Field, form: Form) -> list[tuple[str, str]]:
     if field.trim or field.case:
         facts.append(("on blur", " and ".join((["trimmed"] if field.trim else []) + ([f"made {field.case} case"] if field.case else []))))
     if field.limit is not None:
-        facts.append(("takes", f"{field.limit} characters and no more"))
+        facts.append(("takes", f"{field.limit} characters at most"))
     if field.derive is not None:
         facts.append(("derived", f"{'always' if field.derive.when == 'always' else 'on focus'} from {field.derive.source.text}"))
     if not field.send or field.send_name:
@@ -195,7 +195,7 @@ def _page_facts(page: Any) -> list[tuple[str, str]]:
     if page.method == "DIALOG":
         facts.append(("sends", "nothing: the dialog closes" if page.dialog else "nothing: there is no dialog around it to close"))
     if page.novalidate:
-        facts.append(("novalidate", "nothing is checked before it is sent"))
+        facts.append(("novalidate", "no checks before it is sent"))
     if page.charset != "UTF-8":
         facts.append(("charset", page.charset))
     for each in page.buttons:

@@ -11,7 +11,7 @@ from .styled import Line, columns, hanging, marked, plain
 from .terminal import why_lines
 from .traced import change_lines
 
-_QUIET = frozenset({"clean", "untouched", "valid"})
+_QUIET = frozenset({"clean", "not touched", "valid"})
 
 
 def came_lines(came: Came, width: int) -> list[Line]:
@@ -20,8 +20,8 @@ def came_lines(came: Came, width: int) -> list[Line]:
         return [line for problem in came.problems for line in slip_lines(problem, width)]
     lines: list[Line] = []
     for failure in came.failures:
-        what = "   does not hold" if came.checked else "   cannot be taken"
-        lines += [[(what, "bad"), ("; nothing has changed" if not came.checked else "", "dim")], *why_lines(failure, width)]
+        what = "   does not hold" if came.checked else "   not possible"
+        lines += [[(what, "bad"), ("; nothing changed" if not came.checked else "", "dim")], *why_lines(failure, width)]
     if lines:
         return lines
     if came.checked:
@@ -64,7 +64,10 @@ def _within(name: str, address: str) -> bool:
 
 
 def _state_lines(name: str, state: FieldState, longest: int, width: int) -> list[Line]:
-    value = f"{state.rows} rows" if state.rows is not None else written(state.value) if state.kind == "field" else ""
+    if state.rows is not None:
+        value = f"{state.rows} row{'' if state.rows == 1 else 's'}"
+    else:
+        value = written(state.value) if state.kind == "field" else ""
     if state.reads is not None:
         value += f" (reads {written(state.reads)})"
     words = [word for word in state.words if word not in _QUIET]
@@ -79,7 +82,7 @@ def _state_lines(name: str, state: FieldState, longest: int, width: int) -> list
 def entries_lines(entries: list[Entry], width: int) -> list[Line]:
     """The steps and checks so far, numbered."""
     if not entries:
-        return [[(" nothing has been done yet", "dim")]]
+        return [[(" nothing done yet", "dim")]]
     lines: list[Line] = []
     for number, entry in enumerate(entries, 1):
         for n, text in enumerate(entry.text.split("\n")):

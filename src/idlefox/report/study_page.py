@@ -16,6 +16,7 @@ from ..study.probe import Probe, Tried
 from ..study.weaken.study import Judged, Weakened
 from .coverage import point_text, shade
 from .styled import plain
+from .weaken import UNDECIDED
 
 _MOST_COLUMNS = 120  # scenarios in a grid
 _MARKS = ("", "○", "●")
@@ -86,7 +87,7 @@ def study_html(page: StudyPage) -> Iterable[str]:
     return environment.get_template("study.html").generate(page=page, when=datetime.now().astimezone())
 
 
-def coverage_page(coverage: Coverage, ways: Iterable[Way], under: float | None) -> StudyPage:
+def coverage_page(coverage: Coverage, ways: Iterable[Way], at_least: float | None) -> StudyPage:
     """What the scenarios have exercised, and what they leave out: *ways* are the points that nobody met."""
     kinds = tuple((kind, tally.reached, tally.checked, tally.of) for kind, tally in coverage.summary().items())
     fields: dict[str, list[bool]] = {}
@@ -94,14 +95,14 @@ def coverage_page(coverage: Coverage, ways: Iterable[Way], under: float | None) 
         fields.setdefault(point.address or "the form", []).append(point in coverage.by)
     by_field = tuple((name, sum(met), len(met)) for name, met in fields.items())
     missing = tuple(
-        Entry(way.point.kind, point_text(way.point).partition(": ")[2], "", _lines(way.steps) or ("no steps were found that meet it",))
+        Entry(way.point.kind, point_text(way.point).partition(": ")[2], "", _lines(way.steps) or ("no steps found that reach it",))
         for way in ways
     )
-    short = under is not None and coverage.share < under
-    bound = f", {'under' if short else 'not under'} {under:g} %" if under is not None else ""
+    short = at_least is not None and coverage.share < at_least
+    bound = f", {'below' if short else 'at least'} {at_least:g} %" if at_least is not None else ""
     told = f"{coverage.share:.0f} % of {len(coverage.points.all)} points are reached{bound}"
     tables = (Table("By kind", "kind", ("reached", "checked", "of"), kinds), Table("By field", "field", ("reached", "of"), by_field))
-    sections = (Section("Not reached", "", missing),) if missing else ()
+    sections = (Section("Unreached", "", missing),) if missing else ()
     made = f"{len(coverage.scenarios)} scenarios"
     return StudyPage(coverage.form.label, told, not short, "idlefox coverage", made, tables, sections, _grid(coverage))
 
@@ -118,31 +119,31 @@ def _grid(coverage: Coverage) -> Grid | None:
     return Grid(tuple(name.rpartition("/")[2] for name in scenarios), rows)
 
 
-def weaken_page(found: Weakened, under: float | None) -> StudyPage:
+def weaken_page(found: Weakened, at_least: float | None) -> StudyPage:
     """What the scenarios notice of planted faults."""
-    short = under is not None and found.score < under
-    bound = f", {'under' if short else 'not under'} {under:g} %" if under is not None else ""
-    missed = tuple(Entry(each.kind, each.sentence, each.place, each.lines) for each in found.faults if each.verdict == "missed")
-    quiet = tuple(Entry(each.kind, each.sentence, each.place, ()) for each in found.faults if each.verdict == "open")
-    note = "Each is a bug that a user would meet, with a scenario that would have caught it."
-    sections = [Section("Missed", note, missed)] if missed else []
+    short = at_least is not None and found.score < at_least
+    bound = f", {'below' if short else 'at least'} {at_least:g} %" if at_least is not None else ""
+    unnoticed = tuple(Entry(each.kind, each.sentence, each.place, each.lines) for each in found.faults if each.verdict == "unnoticed")
+    quiet = tuple(Entry(each.kind, each.sentence, each.place, ()) for each in found.faults if each.verdict == "undecided")
+    note = "Each is a bug that a user would meet, with a scenario that notices it."
+    sections = [Section("Unnoticed", note, unnoticed)] if unnoticed else []
     if quiet:
-        sections.append(Section("Open", "Told apart by nothing that was tried, and not proved the same: not counted.", quiet, quiet=True))
+        sections.append(Section("Undecided", UNDECIDED, quiet, quiet=True))
     tables = (
-        Table("By kind", "fault", ("caught", "of"), _caught(found, lambda fault: fault.kind)),
-        Table("By field", "field", ("caught", "of"), _caught(found, lambda fault: fault.address or "the form")),
+        Table("By kind", "fault", ("noticed", "of"), _noticed(found, lambda fault: fault.kind)),
+        Table("By field", "field", ("noticed", "of"), _noticed(found, lambda fault: fault.address or "the form")),
     )
-    told = f"{found.score:.0f} % of the faults are caught{bound}"
-    made = f"{found.scenarios} scenarios, {len(found.faults)} faults: {found.count('caught')} caught, {len(missed)} missed"
-    return StudyPage(found.form.label, told, not missed and not short, "idlefox weaken", made, tables, tuple(sections))
+    told = f"{found.score:.0f} % of the faults are noticed{bound}"
+    made = f"{found.scenarios} scenarios, {len(found.faults)} faults: {found.count('noticed')} noticed, {len(unnoticed)} unnoticed"
+    return StudyPage(found.form.label, told, not unnoticed and not short, "idlefox weaken", made, tables, tuple(sections))
 
 
-def _caught(found: Weakened, of: Callable[[Judged], str]) -> tuple[tuple[Any, ...], ...]:
+def _noticed(found: Weakened, of: Callable[[Judged], str]) -> tuple[tuple[Any, ...], ...]:
     groups: dict[str, list[bool]] = {}
     for each in found.faults:
-        if each.verdict in ("caught", "missed"):
-            groups.setdefault(of(each), []).append(each.verdict == "caught")
-    return tuple((name, sum(caught), len(caught)) for name, caught in groups.items())
+        if each.verdict in ("noticed", "unnoticed"):
+            groups.setdefault(of(each), []).append(each.verdict == "noticed")
+    return tuple((name, sum(noticed), len(noticed)) for name, noticed in groups.items())
 
 
 def manners_page(found: Manners, title: str, scenarios: Sequence[list[str]]) -> StudyPage:
@@ -154,12 +155,12 @@ def manners_page(found: Manners, title: str, scenarios: Sequence[list[str]]) -> 
     sections = [Section(f"{manner}: {MANNERS[manner]}", "", tuple(entries)) for manner, entries in groups.items()]
     if found.left_out:
         absent = tuple(Entry(manner, why, "", ()) for manner, why in found.left_out)
-        sections.append(Section("Not looked at", "", absent, quiet=True))
-    told = f"{len(groups)} of {len(found.kept_to)} manners broken" if groups else f"nothing rude was met: {len(found.kept_to)} manners"
+        sections.append(Section("Not checked", "", absent, quiet=True))
+    told = f"{len(groups)} of {len(found.kept_to)} manners broken" if groups else f"no finding, {len(found.kept_to)} manners checked"
     made = f"{found.walks:,} walks, {found.steps:,} steps, {found.states:,} states, seed {found.seed}"
     met = {manner: max((each.walks for each in found.breaches if each.manner == manner), default=0) for manner in found.kept_to}
     rows = tuple((manner, found.walks - walks, found.walks) for manner, walks in met.items())
-    tables = (Table("By manner", "manner", ("walks that kept to it", "of"), rows),) if found.walks else ()
+    tables = (Table("By manner", "manner", ("walks without a finding", "of"), rows),) if found.walks else ()
     return StudyPage(title, told, not groups, "idlefox manners", made, tables, tuple(sections))
 
 
@@ -173,7 +174,7 @@ def probe_page(found: Probe, title: str) -> StudyPage:
     sections = [Section(name, "", those, quiet=True) for name, those in entries.items() if those]
     if found.left_out:
         sections.append(Section("Left out", "", tuple(Entry("", each, "", ()) for each in found.left_out), quiet=True))
-    told = f"{found.scenarios} scenarios at its boundaries"
+    told = f"{found.scenarios} scenarios at its limits"
     tables = (Table("By field", "field", ("scenarios", "of"), rows),) if rows else ()
     return StudyPage(title, told, True, "idlefox probe", f"{len(found.left_out)} left out", tables, tuple(sections))
 
@@ -181,18 +182,18 @@ def probe_page(found: Probe, title: str) -> StudyPage:
 def compare_page(found: Comparison, title: str, value: Callable[[object], str]) -> StudyPage:
     """Where two forms part."""
     entries = tuple(
-        Entry(each.layer, f"{each.address} {each.what}".strip(), f"{each.scenario}, behind: {' / '.join(each.steps) or each.step}",
+        Entry(each.layer, f"{each.address} {each.what}".strip(), f"{each.scenario}, after: {' / '.join(each.steps) or each.step}",
               (f"A  {value(each.first)}", f"B  {value(each.second)}"))
         for each in found.partings
     )  # fmt: skip
-    sections = [Section("Where they part", "", entries)] if entries else []
+    sections = [Section("Differences", "", entries)] if entries else []
     if found.left_out:
         absent = tuple(Entry(scenario, why, "", ()) for scenario, why in found.left_out)
-        sections.append(Section("What does not fit B", "", absent))
+        sections.append(Section("Not possible on B", "", absent))
     layers = tuple((layer, count, len(entries)) for layer in LAYERS if (count := sum(each.layer == layer for each in found.partings)))
     tables = (Table("By layer", "layer", ("differences", "of"), layers),) if layers else ()
-    told = f"{len(found.left_out)} do not fit B" if found.left_out else "no difference"
-    told = f"they part in {len(entries)} scenarios and walks" if entries else told
+    told = f"{len(found.left_out)} not possible on B" if found.left_out else "no difference"
+    told = f"differences in {len(entries)} scenarios and walks" if entries else told
     made = f"{found.scenarios} scenarios, {found.walks} walks, {found.states} states"
     return StudyPage(title, told, not sections, "idlefox compare", made, tables, tuple(sections))
 

@@ -29,9 +29,9 @@ def problem_lines(problem: Problem, width: int) -> list[Line]:
 
 
 def script_line(result: ScriptResult, width: int) -> Line:
-    """How many scenarios of a script held."""
+    """One line about a script: how many of its scenarios passed, failed and so on."""
     held = sum(s.verdict == "pass" for s in result.scenarios)
-    counts: Line = [(f"{held:>4} held", "good" if held else "dim")]
+    counts: Line = [(f"{held:>4} passed", "good" if held else "dim")]
     told = (("fail", "failed", "bad"), ("error", "error", "bad"), ("unsteady", "unsteady", "bad"),
            ("known", "known", "dim"), ("aside", "aside", "dim"))
     for verdict, word, style in told:
@@ -40,9 +40,9 @@ def script_line(result: ScriptResult, width: int) -> Line:
             counts.append((f"{count:>4} {word}{'s' if verdict == 'error' and count > 1 else ''}", style))
     if result.errors:
         count = len(result.errors)
-        counts = [(f"     cannot be played: {count} error{'s' if count > 1 else ''}", "bad")]
+        counts = [(f"     could not run: {count} error{'s' if count > 1 else ''}", "bad")]
     if result.left_out and not result.errors:
-        counts.append((f"   {result.left_out} left out", "dim"))
+        counts.append((f"   {result.left_out} not selected", "dim"))
     taken = sum(columns(text) for text, _ in counts)
     name = plain(result.file)
     room = max(width - taken - 3, 10)
@@ -52,7 +52,7 @@ def script_line(result: ScriptResult, width: int) -> Line:
 
 
 _VERDICTS = {
-    "pass": ("held  ", "good"), "fail": ("FAILED", "bad"), "error": ("ERROR ", "bad"), "known": ("known ", "dim"),
+    "pass": ("passed", "good"), "fail": ("FAILED", "bad"), "error": ("ERROR ", "bad"), "known": ("known ", "dim"),
     "aside": ("aside ", "dim"), "unsteady": ("unsteady", "bad"),
 }  # fmt: skip
 
@@ -180,19 +180,19 @@ def slowest_lines(run: Run, most: int, width: int) -> list[Line]:
 def summary_line(run: Run) -> Line:
     """``15 scenarios, 14 held, 1 failed in 0.02 s``."""
     total = sum(run.tally(verdict) for verdict in _VERDICTS)
-    parts = [f"{total} scenario{'s' if total != 1 else ''}", f"{run.tally('pass')} held"]
+    parts = [f"{total} scenario{'s' if total != 1 else ''}", f"{run.tally('pass')} passed"]
     for verdict, word in (("fail", "failed"), ("unsteady", "unsteady"), ("known", "known"), ("aside", "aside")):
         if run.tally(verdict):
             parts.append(f"{run.tally(verdict)} {word}")
     if run.error_count:
         parts.append(f"{run.error_count} error{'s' if run.error_count != 1 else ''}")
     if run.scripts.left_out:
-        parts.append(f"{run.scripts.left_out} left out")
+        parts.append(f"{run.scripts.left_out} not selected")
     style = "bad" if run.exit_code else "good" if total else "dim"
     line: Line = [(" " + ", ".join(parts), style), (f" in {run.seconds:.2f} s", "dim")]
     if run.interrupted:
         line.append((", interrupted", "bad"))
     elif run.stopped:
         fallen = len(run.scripts.fallen) + run.scripts.unplayed
-        line.append((f", stopped at {'the first' if fallen == 1 else f'{fallen}'} that did not hold", "dim"))
+        line.append((f", stopped after {'the first failure' if fallen == 1 else f'{fallen} failures'}", "dim"))
     return line

@@ -76,7 +76,7 @@ def drawing_of(story: Story) -> Drawing:
         shapes += band.shapes()
         y = band.end
     failed = sum(not tick.held for tick in story.ticks)
-    says = f"{count - 1} steps, {len(story.ticks)} checks of which {failed} did not hold, {len(story.lanes)} lanes"
+    says = f"{count - 1} steps, {len(story.ticks)} checks, {failed} failed, {len(story.lanes)} lanes"
     return Drawing(WIDTH, y, tuple(shapes), says)
 
 

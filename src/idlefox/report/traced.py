@@ -37,9 +37,9 @@ def trace_lines(traced: Traced, width: int, *, keys: bool = False, only: str = "
         lines += [[("        " + plain(text), "dim")] for text in ((step.text, *step.calls) if step.played else step.calls)]
         lines += change_lines(changes, width)
     if not traced.steps:
-        lines.append([(" no step is taken: the scenario looks at the form as it is at load", "dim")])
+        lines.append([(" no steps: the scenario checks the form as it is at load", "dim")])
     elif not shown:
-        lines.append([(plain(f" no step changes anything of that: {only}"), "dim")])
+        lines.append([(plain(f" no step changes {only}"), "dim")])
     if traced.result.failures:
         lines += [[], *scenario_failures(traced.result, width)]
     return lines

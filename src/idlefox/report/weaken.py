@@ -7,29 +7,31 @@ from collections.abc import Callable
 from ..study.weaken.study import Judged, Weakened
 from .styled import Line, columns, hanging, plain
 
+UNDECIDED = "Undecided, not counted: nothing tried tells these faults from the original form, and nothing proves them equivalent."
+
 _BAR = 20
 
 
 def weaken_lines(found: Weakened, width: int) -> list[Line]:
-    """What was missed, each as a bug with a scenario that would have caught it; then sums by kind and by field, and the score."""
+    """The unnoticed faults, each as a bug with a scenario that notices it; then the totals by kind and by field."""
     played = f"   {found.scenarios} scenarios, {len(found.faults)} faults"
     lines: list[Line] = [[(f" {plain(found.form.label)}", "strong"), (played, "dim")]]
     for address in found.fallen:
-        lines.append([(f" {plain(address)} does not hold as it is, and was left out", "bad")])
+        lines.append([(f" {plain(address)} fails on the original form and was left out", "bad")])
     for each in found.faults:
-        if each.verdict == "missed":
-            lines += [[], *_missed(each, width)]
+        if each.verdict == "unnoticed":
+            lines += [[], *_unnoticed(each, width)]
     lines += _sums(" by kind", found, lambda fault: fault.kind, width)
     lines += _sums(" by field", found, lambda fault: fault.address or "the form", width)
-    quiet = [each for each in found.faults if each.verdict == "open"]
+    quiet = [each for each in found.faults if each.verdict == "undecided"]
     if quiet:
-        lines += [[], [(" told apart by nothing that was tried, and not proved the same: not counted", "dim")]]
+        lines += [[], *hanging(" ", UNDECIDED, width, "dim")]
         for each in quiet:
             lines += hanging(f"   {each.kind:<14} ", plain(each.sentence), width, "dim")
     return lines
 
 
-def _missed(each: Judged, width: int) -> list[Line]:
+def _unnoticed(each: Judged, width: int) -> list[Line]:
     lines = hanging(f" {each.kind:<14} ", plain(each.sentence), width, "bad")
     lines.append([(f"   {plain(each.place)}", "dim")])
     for text in each.lines:
@@ -41,25 +43,25 @@ def _sums(title: str, found: Weakened, of: Callable[[Judged], str], width: int) 
     groups: dict[str, list[Judged]] = {}
     for each in found.faults:
         groups.setdefault(of(each), []).append(each)
-    lines: list[Line] = [[], [(f"{title:<34}{'caught':>8}{'of':>6}", "dim")]]
+    lines: list[Line] = [[], [(f"{title:<34}{'noticed':>8}{'of':>6}", "dim")]]
     for name, those in groups.items():
-        caught = sum(each.verdict == "caught" for each in those)
-        counted = sum(each.verdict in ("caught", "missed") for each in those)
+        noticed = sum(each.verdict == "noticed" for each in those)
+        counted = sum(each.verdict in ("noticed", "unnoticed") for each in those)
         if not counted:
             continue
-        style = "good" if caught == counted else "bad" if not caught else ""
-        done = round(_BAR * caught / counted)
+        style = "good" if noticed == counted else "bad" if not noticed else ""
+        done = round(_BAR * noticed / counted)
         bar = [("   ", ""), ("█" * done, "good"), ("░" * (_BAR - done), "dim")] if width >= 76 else []
         shown = plain(name)
-        lines.append([(f" {shown}" + " " * max(33 - columns(shown), 1), ""), (f"{caught:>8}{counted:>6}", style), *bar])
+        lines.append([(f" {shown}" + " " * max(33 - columns(shown), 1), ""), (f"{noticed:>8}{counted:>6}", style), *bar])
     return lines
 
 
-def score_line(found: Weakened, under: float | None) -> Line:
+def score_line(found: Weakened, at_least: float | None) -> Line:
     """The score, and what it is made of."""
-    parts = [f"{found.count('caught')} caught", f"{found.count('missed')} missed"]
-    parts += [f"{found.count('same')} the same"] if found.count("same") else []
-    parts += [f"{found.count('open')} open"] if found.count("open") else []
-    short = under is not None and found.score < under
-    bound = f", {'under' if short else 'not under'} {under:g} %" if under is not None else ""
-    return [(f" {found.score:.0f} % of the faults are caught{bound}", "bad" if short else "strong"), (f"   {', '.join(parts)}", "dim")]
+    parts = [f"{found.count('noticed')} noticed", f"{found.count('unnoticed')} unnoticed"]
+    parts += [f"{found.count('equivalent')} equivalent"] if found.count("equivalent") else []
+    parts += [f"{found.count('undecided')} undecided"] if found.count("undecided") else []
+    short = at_least is not None and found.score < at_least
+    bound = f", {'below' if short else 'at least'} {at_least:g} %" if at_least is not None else ""
+    return [(f" {found.score:.0f} % of the faults are noticed{bound}", "bad" if short else "strong"), (f"   {', '.join(parts)}", "dim")]

@@ -79,7 +79,7 @@ _EXPECTED: dict[str, Callable[[Failure], str]] = {
     "like": lambda f: shown(f.expected),
     "nothing": lambda f: "nothing",
     "omits": lambda f: f"without {', '.join(f.expected)}",
-    "cannot": lambda f: "that this step cannot be taken",
+    "cannot": lambda f: "this step to be impossible",
 }
 
 
@@ -129,7 +129,7 @@ _FOUND: dict[str, Callable[[Failure], str]] = {
     "has options": lambda f: f"{f.found} options",
     "allows": lambda f: f"{f.expected} is {'' if f.found else 'not '}allowed",
     "nothing": _found_nothing,
-    "cannot": lambda f: "it can be taken",
+    "cannot": lambda f: "it is possible",
     "omits": _found_omitted,
 }
 
@@ -151,7 +151,7 @@ def reason_texts(failure: Failure) -> list[str]:
 def reason_text(failure: Failure) -> str:
     """The first of it in one line: why a step could not be taken, where values differ, that time ran out; "" for nothing."""
     if failure.kind == "known":
-        return "it holds now: it is known no longer, take `known` away"
+        return "it passes now: remove `known`"
     if failure.limit is not None:
         kind, ms = failure.limit
         span = write_duration(ms)
@@ -171,11 +171,11 @@ def difference_text(difference: Difference) -> str:
     if difference.kind == "missing":
         return f"{path} is missing; {shown(expected)} was expected"
     if difference.kind == "besides":
-        return f"{path or 'it'} has {', '.join(map(written, found))} besides"
+        return f"{path or 'it'} also has {', '.join(map(written, found))}"
     if difference.kind == "length":
         return f"{path or 'it'} has {found} element{'s' if found != 1 else ''}, not {expected}"
     if difference.kind == "extra":
-        return f"{path} is {shown(found)}, and nothing was expected there"
+        return f"{path} is {shown(found)}, but nothing was expected there"
     return f"{path} is {shown(found)}, not {shown(expected)}"
 
 
@@ -226,9 +226,9 @@ _BECAUSE: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "locked": lambda f: "the form is busy, and locked while it is",
     "readonly": _condition("read-only", "readonly", "holds"),
     "readonly by markup": lambda f: f"it has {f['why']}",
-    "most rows": lambda f: f"it has {_rows(f['count'])} already, and {f['most']} at most",
-    "least rows": lambda f: f"it has {_rows(f['count'])}, and {f['least']} at least",
-    "too few rows": lambda f: f"it has {_rows(f['count'])}: there is nothing to change places with",
+    "most rows": lambda f: f"it has {_rows(f['count'])} already and allows at most {f['most']}",
+    "least rows": lambda f: f"it has {_rows(f['count'])} and needs at least {f['least']}",
+    "too few rows": lambda f: f"it has {_rows(f['count'])}: there is no other row to change places with",
     "not offered": lambda f: f"its condition `{f['condition']}` does not hold{parts_text(f)}",
     "hidden on page": lambda f: "it is hidden on the page",
     "disabled on page": lambda f: "it is disabled on the page",
@@ -236,10 +236,10 @@ _BECAUSE: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "button hidden": lambda f: "its button is hidden",
     "button disabled": lambda f: "its button is disabled",
     "covered": lambda f: f"it is covered by {f['by']}",
-    "moved away": lambda f: "it moved away under the pointer: what happened on leaving the field before shifted it",
+    "moved away": lambda f: "it moved away under the pointer: leaving the previous field shifted it",
     "press missed": lambda f: "the press did not reach it",
-    "not typed": lambda f: "what is typed there depends on the browser's language; say set",
-    "cannot be set": lambda f: "its control has no value that can be set; type it, or pick it",
+    "not typed": lambda f: "typing there depends on the browser's language; use set",
+    "cannot be set": lambda f: "its control has no value that can be set; use type or pick",
     "not a step there": lambda f: str(f["why"]),
 }
 _DISABLED = frozenset({"disabled", "disabled by markup", "locked"})
@@ -277,9 +277,9 @@ def _of_button(refusal: Refusal) -> str:
 
 
 _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
-    "no such row": lambda what, r: f"{what} is not there: {r.facts['rows']} has {_rows(r.facts['count'])}",
+    "no such row": lambda what, r: f"{what} does not exist: {r.facts['rows']} has {_rows(r.facts['count'])}",
     "no such place": lambda what, r: (
-        f"{what} has {r.facts['count']} rows: there is no place {r.facts['place']}" + (" to add one at" if r.doing == "add" else "")
+        f"{what} has {r.facts['count']} rows, so there is no place {r.facts['place']}" + (" to add one at" if r.doing == "add" else "")
     ),
     "no such option": lambda what, r: (
         f"{what} has no option {written(r.facts['value'])}; its options are {', '.join(map(written, r.facts['offered'])) or 'none'}"
@@ -287,58 +287,58 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     "disabled option": lambda what, r: f"the option {written(r.facts['value'])} of {what} is disabled",
     "one file": lambda what, r: f"{what} takes one file, not {r.facts['count']}",
     "file too large": lambda what, r: (
-        f"{r.facts['file']} has {r.facts['size']:,} bytes: no file of more than {r.facts['most']:,} is chosen here"
+        f"{r.facts['file']} has {r.facts['size']:,} bytes; files of more than {r.facts['most']:,} bytes are not used here"
     ),
     "file outside": lambda what, r: (
-        f"{r.facts['file']} lies outside of the project: no file there is chosen; --root DIR allows another folder"
+        f"{r.facts['file']} is outside the project; --root DIR allows another folder"
     ),
     "other size": lambda what, r: (
-        f"{r.facts['file']} is beside the script and has {r.facts['there']} bytes, not {r.facts['size']}: it is sent as it is"
+        f"{r.facts['file']} exists beside the script with {r.facts['there']} bytes, not {r.facts['size']}"
     ),
     "file not accepted": lambda what, r: f"{what} accepts {', '.join(r.facts['accept'])}, not {r.facts['file']} ({r.facts['type']})",
     "needs an object": lambda what, r: (
-        "a new row is filled with an object" if what == "a new row"
-        else f"{what} is a group: it is filled with an object, not {written(r.facts['value'])}"
+        "a new row needs an object" if what == "a new row"
+        else f"{what} is a group and needs an object, not {written(r.facts['value'])}"
     ),
-    "needs objects": lambda what, r: f"{what} is a list of rows: it is filled with a list of objects, not {written(r.facts['value'])}",
-    "needs true or false": lambda what, r: f"{what} is a checkbox: it takes true or false, not {written(r.facts['value'])}",
-    "needs an option": lambda what, r: f"{what} is a single choice: it takes one of its options, not {written(r.facts['value'])}",
+    "needs objects": lambda what, r: f"{what} is a list of rows and needs a list of objects, not {written(r.facts['value'])}",
+    "needs true or false": lambda what, r: f"{what} is a checkbox and needs true or false, not {written(r.facts['value'])}",
+    "needs an option": lambda what, r: f"{what} is a single choice and needs one of its options, not {written(r.facts['value'])}",
     "needs files": lambda what, r: (
-        f'{what} takes files: names, or objects as in {{"name": "a.pdf", "size": 5}}, not {written(r.facts["value"])}'
+        f'{what} needs files, as names or objects such as {{"name": "a.pdf", "size": 5}}, not {written(r.facts["value"])}'
     ),
     "no such field": lambda what, r: f"{what or 'the form'} has no field {r.facts['field']!r}; it has {', '.join(r.facts['fields'])}",
-    "no submit button": lambda what, r: "the form has no submit button; where it can be sent without one: press Enter in FIELD",
+    "no submit button": lambda what, r: "the form has no submit button; if Enter sends it: press Enter in FIELD",
     "no reset button": lambda what, r: "the form has no reset button",
-    "no notice": lambda what, r: "there is no notice on show to dismiss",
-    "notice stays": lambda what, r: "the notice has nothing to close it with",
-    "nothing left": lambda what, r: "there is nothing to return from: the page has not been left",
-    "panel open": lambda what, r: f"the panel {r.facts['panel']} is open already",
+    "no notice": lambda what, r: "no notice is on show to dismiss",
+    "notice stays": lambda what, r: "the notice cannot be closed",
+    "nothing left": lambda what, r: "the page has not been left, so there is nothing to return from",
+    "panel open": lambda what, r: f"the panel {r.facts['panel']} is already open",
     "still under way": lambda what, r: (
-        f"after {write_duration(r.facts['within'])} there is still under way: {', '.join(r.facts['names'][:5])}"
+        f"after {write_duration(r.facts['within'])} this is still under way: {', '.join(r.facts['names'][:5])}"
     ),
     "endless": lambda what, r: str(r.facts["what"]),
     "slow pattern": lambda what, r: (
-        f"the pattern {_cut(r.facts['pattern'])} was given up: it takes too many steps at a text of {r.facts['length']} characters; "
-        "a reference back such as \\1, or a look ahead, among its repetitions is to blame"
+        f"the pattern {_cut(r.facts['pattern'])} takes too many steps on a text of {r.facts['length']} characters; "
+        "a reference back such as \\1, or a look ahead, among its repetitionsis the likely cause"
     ),
-    "not on page": lambda what, r: f"{r.doing} {what}: nothing on the page is called that by its name, id or label{_find_it(r)}",
-    "no row button": lambda what, r: f"no button on the page {r.doing}s a row of {what}; say which: live.find.{what}.{r.doing}",
-    "no panel button": lambda what, r: f"no one button on the page {r.doing}s {what}; say which: live.find.{what}.{r.doing}",
+    "not on page": lambda what, r: f"{r.doing} {what}: nothing on the page has that name, id or label{_find_it(r)}",
+    "no row button": lambda what, r: f"the button that {r.doing}s a row of {what} was not found; locate it with live.find.{what}.{r.doing}",
+    "no panel button": lambda what, r: f"the button that {r.doing}s {what} was not found; locate it with live.find.{what}.{r.doing}",
     "no focus": lambda what, r: f"{r.doing}: nothing on the page has the focus",
     "unseen": lambda what, r: f"{what} cannot be seen here: {r.facts['why']}",
-    "restless": lambda what, r: "the page does not come to rest: something on it keeps changing, or never ends",
+    "restless": lambda what, r: "the page does not settle: something on it keeps changing or never finishes",
     "too long": lambda what, r: f"the scenario took more than {r.facts['seconds']:g} s of real time; --deadline allows more",
     "browser gone": lambda what, r: str(r.facts["why"]),
-    "page error": lambda what, r: f"an error of the page's own: {'; '.join(r.facts['texts'])}",
-    "no page": lambda what, r: f"{r.facts['url']} does not load: {r.facts['why']}",
-    "internal": lambda what, r: f"an internal fault ({r.facts['what']}): this is our mistake, not yours",
+    "page error": lambda what, r: f"an uncaught error of the page: {'; '.join(r.facts['texts'])}",
+    "no page": lambda what, r: f"cannot load {r.facts['url']}: {r.facts['why']}",
+    "internal": lambda what, r: f"an internal fault ({r.facts['what']}): this is a bug in Idle Fox",
 }  # fmt: skip
 
 
 def _find_it(refusal: Refusal) -> str:
     if refusal.what == "submit":
-        return "; say which: live.submit"
-    return f"; say where it is: live.find.{refusal.what}" if refusal.see is not None else ""
+        return "; locate it with live.submit"
+    return f"; locate it with live.find.{refusal.what}" if refusal.see is not None else ""
 
 
 def _cut(pattern: str) -> str:

@@ -49,11 +49,11 @@ def word_lines(word: Word, width: int) -> list[Line]:
     lines += [[("  " + part, "good")] for part in forms(word, width - 2)]
     lines += [[], *hanging("  ", word.means, width)]
     if word.has_default:
-        lines.append([(f"  Unless said: {as_yaml(word.default)}", "")])
+        lines.append([(f"  Default: {as_yaml(word.default)}", "")])
     if word.needs:
-        lines += hanging("  ", f"It needs a subject that can {ABILITIES[word.needs]}.", width)
+        lines += hanging("  ", f"Needs a subject that can {ABILITIES[word.needs]}.", width)
     where = "" if word.whole_script or word.sheet else f", on the demo's {word.on}.form.yaml"
-    lines += [[], [(f"  An example that plays{where}:", "dim")]]
+    lines += [[], [(f"  Example{where}:", "dim")]]
     for title, text in (("rules.py", word.python), ("codes.csv", word.csv), ("the sheet", _sheet(word)), ("the scenario", word.example)):
         if text:
             head = f"  {title}" if word.sheet else ""

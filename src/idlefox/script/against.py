@@ -94,8 +94,8 @@ class _Checker:
             locate(self.form.shape, address.segments[1:], self.panels)  # type: ignore[arg-type]
         except AddressError:
             state = f"; a state of it: expect form is {name}" if name in FORM_STATES else ""
-            return f"fields are addressed without `form.`: idlefox outline {self.form.file or 'FORM'} shows them{state}"
-        return f"fields are addressed without `form.`: write {name}"
+            return f"write the address without `form.`: idlefox outline {self.form.file or 'FORM'} lists the fields{state}"
+        return f"write the address without `form.`: {name}"
 
     def kind(self, op: Op, address: Address, verb: str, kinds: frozenset[str], what: str) -> Target | None:
         """The target of *address*, which must be one of *kinds*."""
@@ -113,7 +113,7 @@ class _Checker:
         self.report(op, address.offset, address.length, f"{verb} needs {what}; {write_address(address.segments)} is {found}", remedy)
 
     def typed(self, op: Op, address: Address, verb: str) -> None:
-        self.kind(op, address, verb, _KEYED, "a field one types into")
+        self.kind(op, address, verb, _KEYED, "a field that takes text")
 
     def control(self, op: Op, address: Address, verb: str) -> Target | None:
         target = self.locate(op, address)
@@ -133,7 +133,7 @@ class _Checker:
         target = self.kind(op, address, verb, frozenset({"checkbox"}), "a checkbox")
         if target is not None and target.shape.many:
             cause = f"{verb} needs one checkbox; {write_address(address.segments)} is a group of them"
-            self.report(op, address.offset, address.length, cause, "use pick, with also or except")
+            self.report(op, address.offset, address.length, cause, "use pick with also or except")
 
     def press(self, op: Op, act: tree.Press) -> None:
         if act.address is not None:
@@ -150,11 +150,11 @@ class _Checker:
         if target.shape.kind == "checkbox" and not target.shape.many:
             self.report(op, act.address.offset, act.address.length, f"pick needs a choice; {name} is one checkbox", "use turn … on or off")
         elif not target.shape.many and not act.values:
-            cause = f"{name} is a single choice: what is chosen cannot be taken back"
+            cause = f"{name} is a single choice, so its option cannot be taken back"
             self.report(op, act.address.offset, act.address.length, cause, "pick another value")
         elif not target.shape.many and (act.mode or len(act.values) > 1):
             what = f"pick … {act.mode}" if act.mode else "several values"
-            self.report(op, act.address.offset, act.address.length, f"{name} is a single choice: it takes no {what}", "pick one value")
+            self.report(op, act.address.offset, act.address.length, f"{name} is a single choice; it does not take {what}", "pick one value")
 
     def fill(self, op: Op, line: tree.FillLine) -> None:
         target = self.locate(op, line.address)
@@ -169,7 +169,7 @@ class _Checker:
     def no_pattern(self, op: Op, value: Any) -> None:
         """A pattern says what to expect; nobody can type one."""
         if isinstance(value, tree.Like | tree.Anything):
-            self.report(op, 0, op.length, "a pattern cannot be entered", "any and like belong into checks")
+            self.report(op, 0, op.length, "a pattern cannot be entered", "use any and like in checks only")
         elif isinstance(value, dict | list):
             for each in value.values() if isinstance(value, dict) else value:
                 self.no_pattern(op, each)
@@ -179,7 +179,7 @@ class _Checker:
         if target is None:
             return
         if target.shape.kind != "rows" or target.row is not row:
-            what = "one row, as in passengers[0]" if row else "a list of rows"
+            what = "one row, for example passengers[0]" if row else "a list of rows"
             self.wrong_kind(op, address, target, verb, what)
 
     # names
@@ -187,7 +187,7 @@ class _Checker:
         known = [p.panel for p in self.form.panels]
         if word.text not in known:
             remedy = suggestion(word.text, known, f"the panels are {listed(known)}" if known else "the form has no panels")
-            self.report(op, word.offset, len(word.text), f"there is no panel {word.text!r}", remedy)
+            self.report(op, word.offset, len(word.text), f"unknown panel {word.text!r}", remedy)
 
     def submit(self, op: Op, act: tree.Submit) -> None:
         form = self.form
@@ -203,8 +203,8 @@ class _Checker:
             return
         known = [b.name for b in form.buttons]
         if name not in known:
-            remedy = suggestion(name, known, f"the buttons are {listed(known)}" if known else "the form has its submit button only")
-            self.report(op, offset, length, f"there is no button {name!r}", remedy)
+            remedy = suggestion(name, known, f"the buttons are {listed(known)}" if known else "the form has only its submit button")
+            self.report(op, offset, length, f"unknown button {name!r}", remedy)
 
     def page_button(self, op: Op, name: str, page: Any, offset: int, length: int) -> None:
         """A button of a page is named by its name, by ``#id`` or by its text."""
@@ -214,31 +214,31 @@ class _Checker:
             known = [w for b in submits for w in (b.text, *b.known) if w]
             others = [b for b in page.buttons if name in (b.text, *b.known)]
             remedy = suggestion(name, known, f"the page's buttons are {listed(dict.fromkeys(known))}" if known else "the form has none")
-            cause = f"{name!r} is a {others[0].kind} button: it submits nothing" if others else f"there is no button {name!r}"
+            cause = f"{name!r} is a {others[0].kind} button, which does not submit" if others else f"unknown button {name!r}"
             self.report(op, offset, length, cause, remedy)
         elif len(found) > 1:
             names = listed(dict.fromkeys(next((k for k in b.known if k.startswith("#")), b.text) for b in found))
-            self.report(op, offset, length, f"{len(found)} buttons are called {name!r}: which one?", f"name one by its id or text: {names}")
+            self.report(op, offset, length, f"{len(found)} buttons are called {name!r}", f"name one by its id or text: {names}")
 
     def upload(self, op: Op, act: tree.Upload) -> None:
         self.kind(op, act.address, "upload", frozenset({"file"}), "a file field")
         for file in act.files:
             odd = no_path(file.name)
             if odd:
-                self.report(op, 0, op.length, f"this is no file's name: {odd}", "give the file another name")
+                self.report(op, 0, op.length, f"this is not a file name: {odd}", "give the file another name")
 
     def answer(self, op: Op, act: tree.Answer) -> None:
         if act.lookup is not None and act.lookup.text not in self.form.lookups:
             name, known = act.lookup.text, [*self.form.lookups, "submit"]
-            remedy = suggestion(name, known, f"one can answer {listed(known)}")
-            self.report(op, act.lookup.offset, len(name), f"there is no lookup {name!r}", remedy)
+            remedy = suggestion(name, known, f"possible are {listed(known)}")
+            self.report(op, act.lookup.offset, len(name), f"unknown lookup {name!r}", remedy)
         if act.lookup is None and act.value is not None and not isinstance(act.value, dict):
-            self.report(op, 0, op.length, "what a server answers is an object", 'write it as in {"errors": {"email": "Taken."}}')
+            self.report(op, 0, op.length, "a server's reply must be an object", 'for example {"errors": {"email": "Taken."}}')
         elif act.lookup is None and isinstance(act.value, dict):
             for key in act.value:
                 if key not in ("errors", "to", "notice", "record"):
-                    remedy = suggestion(key, ("errors", "to", "notice", "record"), "a reply has errors, to, notice and record")
-                    self.report(op, 0, op.length, f"a reply has no {key!r}", remedy)
+                    remedy = suggestion(key, ("errors", "to", "notice", "record"), "a reply can have errors, to, notice and record")
+                    self.report(op, 0, op.length, f"unknown key {key!r} in a reply", remedy)
             for cause, remedy in _wrong_in_reply(act.value):
                 self.report(op, 0, op.length, cause, remedy)
 
@@ -275,7 +275,7 @@ class _Checker:
         for given in check.arguments:
             word = given.word if isinstance(given, tree.Not) else given
             if word.text not in known:
-                remedy = suggestion(word.text, known, f"there are {listed(known, 'and', 40)}")
+                remedy = suggestion(word.text, known, f"possible are {listed(known, 'and', 40)}")
                 if check.noun.kind == "outcome" and word.text in ("done", "editing"):
                     remedy = f"that is a view (expect view is {word.text}); outcomes are {listed(known, 'and')}"
                 self.report(op, word.offset, len(word.text), f"{word.text!r} is not {what}", remedy)
@@ -346,12 +346,12 @@ def _wrong_in_reply(reply: dict[str, Any]) -> Iterator[tuple[str, str]]:
     errors, notice = reply.get("errors", {}), reply.get("notice", "")
     texts = errors.values() if isinstance(errors, dict) else [None]
     if not all(isinstance(t, str) or (isinstance(t, list) and all(isinstance(each, str) for each in t)) for t in texts):
-        yield "the errors of a reply are messages by address", 'write it as in {"errors": {"email": "Taken."}}'
+        yield "the errors of a reply must be messages by address", 'for example {"errors": {"email": "Taken."}}'
     if not isinstance(reply.get("to", ""), str):
-        yield "`to` of a reply is a path or URL", 'write it as in {"to": "/thanks"}'
+        yield "`to` of a reply must be a path or URL", 'for example {"to": "/thanks"}'
     text = notice.get("text") if isinstance(notice, dict) else notice
     if not isinstance(text, str) or (isinstance(notice, dict) and not set(notice) <= {"text", "kind", "lasts"}):
-        yield "the notice of a reply is a text, or an object with text, kind and lasts", 'write it as in {"notice": "Thank you."}'
+        yield "the notice of a reply must be a string, or an object with text, kind and lasts", 'for example {"notice": "Thank you."}'
 
 
 def _called(kind: str) -> str:
@@ -363,7 +363,7 @@ def _called(kind: str) -> str:
 
 _REMEDIES = {
     "group": "name a field in it",
-    "rows": "name a row, as in passengers[0], or a field of one",
+    "rows": "name a row, for example passengers[0], or a field in it",
     "row": "name a field of the row",
     "checkbox": "use turn … on or off, or pick in a group",
     "select": "use pick",
@@ -371,7 +371,7 @@ _REMEDIES = {
     "file": "use upload",
     "color": "use set",
     "range": "use set",
-    "hidden": "a hidden field cannot be acted on",
+    "hidden": "a hidden field cannot be changed by a person",
     **dict.fromkeys(("text", "email", "number", *DATE_KINDS), "use type, retype or set"),
 }
 

@@ -71,12 +71,12 @@ def _no_predicate(s: Scanner, known: tuple[str, ...], noun: Noun) -> Slip:
     s.space()
     words = listed(sorted(known), most=20)
     if s.text.startswith("==", s.at):
-        return Slip("== has no meaning here", s.at, "write = for equal", 2)
+        return Slip("== is not allowed here", s.at, "write = instead", 2)
     word = s.peek_word() or ("!=" if s.text.startswith("!=", s.at) else "=" if s.text.startswith("=", s.at) else "")
     if word in _WORDS or word in ("=", "!="):
         what = "a field" if noun.kind == "address" else repr(noun.kind)
-        return Slip(f"{what} cannot be asked {word!r}", s.at, f"it can be asked {words}", len(word))
-    return s.expected(f"what must hold: {words}", suggestion(word, known) if word else "")
+        return Slip(f"{what} has no predicate {word!r}", s.at, f"its predicates are {words}", len(word))
+    return s.expected(f"a predicate: {words}", suggestion(word, known) if word else "")
 
 
 def _several(s: Scanner, one: Callable[[], Any]) -> tuple[Any, ...]:
@@ -96,7 +96,7 @@ def _equals(predicate: str) -> Callable[[Scanner, Noun], tuple[str, tuple[Any, .
             while s.take(","):
                 addresses.append(s.address())
             if noun.kind == "focus" and len(addresses) > 1:
-                raise Slip("only one control has the focus", s.base + addresses[1].offset, "", addresses[1].length)
+                raise Slip("only one control can have the focus", s.base + addresses[1].offset, "", addresses[1].length)
             return predicate, tuple(addresses)
         return predicate, (s.value(pattern=True),)
 

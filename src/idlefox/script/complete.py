@@ -149,17 +149,17 @@ class _Offers:
         if verb == "pick":
             yield from self.values(before[1])
             if len(before) == 2:
-                yield from [("also", "besides what is chosen", "word"), ("except", "take out of what is chosen", "word")]
+                yield from [("also", "in addition to the current choice", "word"), ("except", "remove from the current choice", "word")]
         elif verb == "turn":
             yield from [("on", "", "word"), ("off", "", "word")]
         elif verb == "type" and len(before) > 2:
-            yield "every", "so long between two keys: every 100ms", "word"
+            yield "every", "time between two keys: every 100ms", "word"
         elif verb == "set":
             yield from self.values(before[1])
         elif verb == "add":
-            yield from [("at", "as which row, from 0", "word"), ("with", 'what is entered: with {"name": "…"}', "word")]
+            yield from [("at", "at this row number, from 0", "word"), ("with", 'the values of the row: with {"name": "…"}', "word")]
         elif verb == "move":
-            yield "to", "which place it ends at, from 0", "word"
+            yield "to", "the new row number, from 0", "word"
 
     def _panels(self, before: list[str]) -> Iterator[_Offer]:
         for panel in self.form.panels if self.form is not None and len(before) == 1 else ():
@@ -238,7 +238,7 @@ class _Offers:
                 yield word, _meaning(word, "states"), "state"
 
     def _rules(self, noun: str) -> Iterator[_Offer]:
-        yield from [("nothing", "no rule is broken", "word"), ("only", "these and no others", "word")]
+        yield from [("nothing", "no rule is broken", "word"), ("only", "exactly these rules", "word")]
         if self.form is None:
             return
         path = () if noun == "form" else self._path(noun)
@@ -250,7 +250,7 @@ class _Offers:
         field = self.field(noun)
         for rule in (self.form.rules if noun == "form" and self.form is not None else field.rules if field is not None else ()):
             if rule.say is not None and not rule.say.placeholders:
-                yield written(rule.say.text), "a message of its own", "value"
+                yield written(rule.say.text), "a message", "value"
 
     # names and values
     def addresses(self, fits: Callable[[Field], bool], *, rows: bool = False) -> Iterator[_Offer]:

@@ -54,7 +54,8 @@ class _Doubts:
         missed = [miss for one in self.forms if (miss := self._miss(one, segments)) is not None]
         if len(missed) == len(self.forms):
             name, known = missed[0]
-            yield f"no field is called {name!r}: that is never sent", suggestion(name, known, f"what is sent is {listed(known, 'and')}")
+            remedy = suggestion(name, known, f"the payload can contain {listed(known, 'and')}")
+            yield f"no field is called {name!r}, so it is never sent", remedy
 
     def _miss(self, form: Form, segments: tuple[Any, ...]) -> tuple[str, list[str]] | None:
         """The first name in *segments* that nothing here is sent under, and those there are; None where there is none."""
@@ -78,12 +79,12 @@ class _Doubts:
             return
         segments = parse_address(key)
         if segments is None or "*" in segments:
-            yield f"{key!r} is no address: no message ever stands there", 'the form itself stands under ""'
+            yield f"{key!r} is not an address, so no message is ever there", 'messages of the form itself are under ""'
             return
         try:
             locate(self.form.shape, segments, [p.shape for p in self.form.panels])  # type: ignore[arg-type]
         except AddressError as fault:
-            yield f"{fault.cause}: no message ever stands there", fault.remedy
+            yield f"{fault.cause}, so no message is ever there", fault.remedy
 
 
 def _sent(fields: tuple[Field, ...]) -> dict[str, Field | None]:

@@ -68,8 +68,8 @@ class _Expander:
                 ops = self._begun()
                 self._body(block.body, env, (), self.script, calls, ops, ())
             except _TooMany:
-                cause = f"this scenario has more than {_MOST:,} steps, its routines put in place"
-                remedy = "routines that play routines multiply: make it several scenarios"
+                cause = f"this scenario has more than {_MOST:,} steps after its routines are expanded"
+                remedy = "routines that call routines multiply; split the scenario"
                 self.faults.report(self.script, block.offset, len("scenario"), cause, remedy)
                 return found
             clock = block.body.clock.ms if block.body.clock is not None else None
@@ -188,7 +188,7 @@ class _Expander:
             raise Wrong(*self.routines.missing(name), act.routine.offset, len(name))
         if name in trail:
             ring = " → ".join((*trail, name))
-            raise Wrong(f"the routine {name!r} plays itself: {ring}", "break the ring", act.routine.offset, len(name))
+            raise Wrong(f"the routine {name!r} calls itself: {ring}", "remove one of the calls", act.routine.offset, len(name))
         if len(trail) >= _DEEPEST:
             raise Wrong(f"routines nested deeper than {_DEEPEST}", "", act.routine.offset, len(name))
         self.routines.played.add(name)

@@ -90,7 +90,7 @@ class LineReader:
             end = len(text) if end < 0 else end
             content = text[self.at : end].strip() if first == "#" else ""
             if first == "\r" and text[self.at : end].strip():
-                self.slip(Slip("a line break that is none", self.at + indent, "end lines with \\n or \\r\\n"))
+                self.slip(Slip("an invalid line break", self.at + indent, "end lines with \\n or \\r\\n"))
             self.trivia.append((indent, content))
             self.at = end + 1
             self.line += 1

@@ -68,19 +68,19 @@ class _Reader(LineReader):
             start = self.s.at
             try:
                 if indent > 0:
-                    raise Slip("this line is indented, but no block is open", start, "begin a scenario above it, or move it to the margin")
+                    raise Slip("this line is indented, but no block is open", start, "start a scenario above it, or remove the indentation")
                 word = self.s.peek_word()
                 if word in _HEADERS:
                     header = self.header(word)
                     if blocks:
-                        raise Slip(f"{word!r} stands before the first block", start, "move it to the top of the file", len(word))
+                        raise Slip(f"{word!r} must come before the first block", start, "move it to the top of the file", len(word))
                     if word != "use" and any(h.kind == word for h in headers):
-                        raise Slip(f"{word!r} stands here twice", start, "keep one of them", len(word))
+                        raise Slip(f"{word!r} appears twice", start, "keep one of them", len(word))
                     headers.append(header)
                 elif word in _BLOCKS:
                     block = self.block(word)
                     if word == "prelude" and any(b.kind == "prelude" for b in blocks):
-                        raise Slip("there is a prelude already", start, "put its steps into the first one", len(word))
+                        raise Slip("there is already a prelude", start, "move its steps into the first one", len(word))
                     blocks.append(block)
                 else:
                     raise self._no_statement(word, (*_HEADERS, *_BLOCKS), "subject, use, clock, prelude, routine or scenario")
@@ -94,12 +94,12 @@ class _Reader(LineReader):
     def _no_statement(self, word: str, known: tuple[str, ...], wanted: str) -> Slip:
         remedy = table.said().get(word.lower()) or (suggestion(word, known) if word else "")
         if word in _VERBS and "scenario" in known:
-            return Slip(f"{word!r} is a step: it belongs into a scenario", self.s.at, "indent it under a scenario", len(word))
+            return Slip(f"{word!r} is a step and must be inside a scenario", self.s.at, "indent it under a scenario", len(word))
         if word == "clock" and "scenario" not in known:
-            remedy = "put it there, or at the head of the file for all of its scenarios"
-            return Slip("`clock` stands first in a scenario, before its steps", self.s.at, remedy, len(word))
+            remedy = "move it there, or to the top of the file for all scenarios"
+            return Slip("`clock` must come first in a scenario", self.s.at, remedy, len(word))
         if word in (*_BLOCKS, *_HEADERS):
-            return Slip(f"{word!r} begins at the margin", self.s.at, "remove the spaces before it", len(word))
+            return Slip(f"{word!r} must not be indented", self.s.at, "remove the spaces before it", len(word))
         return self.s.expected(wanted, remedy)
 
     def _same_names(self, blocks: list[Block]) -> None:
@@ -107,7 +107,7 @@ class _Reader(LineReader):
         for block in blocks:
             if block.kind == "routine":
                 if block.name in seen:
-                    self.slip(Slip(f"there is a routine {block.name!r} already", block.offset, "rename one of them", len("routine")))
+                    self.slip(Slip(f"the routine {block.name!r} already exists", block.offset, "rename one of them", len("routine")))
                 seen.add(block.name)
 
     def _clock(self, indent: int) -> Header:
@@ -124,7 +124,7 @@ class _Reader(LineReader):
             text = found[0] if found else ""
             instant = parse_instant(text)
             if instant is None:
-                raise s.expected("an RFC 3339 time", "write it as in 2031-05-02T09:00:00Z")
+                raise s.expected("an RFC 3339 time", "for example 2031-05-02T09:00:00Z")
             s.at += len(text)
             ms = instant
         else:
@@ -147,7 +147,7 @@ class _Reader(LineReader):
             title = s.quoted()
             tags = self._tags()
             fate = s.take_word("known", "aside")
-            why = s.string(f"why it is {fate}, in double quotes") if fate else ""
+            why = s.string(f"the reason why it is {fate}, in double quotes") if fate else ""
         tail = self.finish()
         body = self.body(0, f"the {word}'s statements", start, word == "scenario")
         return Block(word, body, name, parameters, title, tags, lead, tail, line, self.line - 1 - len(self.trivia), start, fate, why)
@@ -159,7 +159,7 @@ class _Reader(LineReader):
             while True:
                 word = s.name("a parameter's name")
                 if word.text in found:
-                    raise Slip(f"the parameter {word.text!r} stands here twice", s.base + word.offset, "", len(word.text))
+                    raise Slip(f"the parameter {word.text!r} appears twice", s.base + word.offset, "", len(word.text))
                 found.append(word.text)
                 if s.take(")"):
                     break
@@ -183,7 +183,7 @@ class _Reader(LineReader):
         self.depth += 1
         if self.depth > _DEEPEST:
             self.depth -= 1
-            raise Slip(f"nested deeper than {_DEEPEST}", start, "use addresses with more segments")
+            raise Slip(f"nested deeper than {_DEEPEST}", start, "use longer addresses instead")
         told = len(self.problems)
         indent = self.peek()
         statements: list[Statement] = []
@@ -212,8 +212,8 @@ class _Reader(LineReader):
         """The next line is indented by *column*, as those around it are by *indent*."""
         if column != indent:
             self.begin()
-            cause = f"this line is indented by {column}, the statements around it by {indent}"
-            self.slip(Slip(cause, self.s.at, f"indent it by {indent}"))
+            cause = f"this line is indented by {column} spaces, the lines around it by {indent}"
+            self.slip(Slip(cause, self.s.at, f"indent it by {indent} spaces"))
 
     def again(self, indent: int) -> Statement | None:
         """The statement on the next line, where a line that says the same has been read before, indented by *indent*."""
@@ -248,7 +248,7 @@ class _Reader(LineReader):
             return self._fill(indent, lead, line, start)
         elif word == "with":
             s.at = start
-            raise Slip("`with` stands first in a scenario", start, "move it up", 4)
+            raise Slip("`with` must come first in a scenario", start, "move it up", 4)
         else:
             s.at = start
             raise self._no_statement(s.peek_word(), _VERBS, "a step or `expect`")
@@ -278,7 +278,7 @@ class _Reader(LineReader):
         templated, end = s.templated, s.at
         tail = self.finish()
         self.trivia.clear()
-        body = self.body(indent, "what is done inside", start)
+        body = self.body(indent, "the statements inside", start)
         return Statement(Inside(address, body), lead, tail, templated, line, start, end - start)
 
     def _fill(self, indent: int, lead: tuple[str, ...], line: int, start: int) -> Statement:
@@ -288,7 +288,7 @@ class _Reader(LineReader):
         lines: list[FillLine] = []
         templated = False
         if inner <= indent:
-            self.slip(Slip("expected lines of an address and a value, indented", start, "put at least one under `fill`", 4))
+            self.slip(Slip("expected indented lines of an address and a value", start, "put at least one under `fill`", 4))
         while (column := self.peek()) > indent:
             found = self.guarded(column, self._fill_line)
             if found is not None:
@@ -334,7 +334,7 @@ class _Reader(LineReader):
         while named or not s.at_end():
             word = s.name("a parameter's name")
             if word.text in names:
-                raise Slip(f"the parameter {word.text!r} stands here twice", s.base + word.offset, "", len(word.text))
+                raise Slip(f"the parameter {word.text!r} appears twice", s.base + word.offset, "", len(word.text))
             names.append(word.text)
             if not s.take(","):
                 break
@@ -343,7 +343,7 @@ class _Reader(LineReader):
         inner = self.peek()
         rows: list[Row] = []
         if inner <= indent:
-            self.slip(Slip("expected rows of values, indented", start, "put at least one under `with`", 4))
+            self.slip(Slip("expected indented rows of values", start, "put at least one under `with`", 4))
         while self.peek() > indent:
             row = self.guarded(indent, lambda _: self._row(len(names)))
             if row is not None:
@@ -356,7 +356,7 @@ class _Reader(LineReader):
         if self.peek() <= indent:
             return
         self.begin()
-        self.slip(Slip(f"the rows of this table come from {path}", self.s.at, "take these lines out, or name the parameters behind `with`"))
+        self.slip(Slip(f"the rows of this table come from {path}", self.s.at, "remove these lines, or name the parameters after `with`"))
         while self.peek() > indent:
             self.trivia.clear()
             self.skip_line(self.at)
@@ -386,6 +386,7 @@ class _Reader(LineReader):
         finally:
             s.table = False
         if width and len(values) != width:
-            self.slip(Slip(f"this row has {len(values)} values, the table {width} parameters", start, "give one value for each", length))
+            cause = f"this row has {len(values)} values, but the table has {width} parameters"
+            self.slip(Slip(cause, start, "give one value for each", length))
         return Row(tuple(values), lead, tail, line)
 

@@ -60,10 +60,10 @@ def _text_of(value: Any) -> str:
 
 def _parameter(parameter: Parameter, env: Env) -> Any:
     if parameter.name not in env:
-        known = f"the parameters here are {', '.join('$' + k for k in env)}" if env else "there are no parameters here; $$ is a dollar sign"
+        known = f"the parameters here are {', '.join('$' + k for k in env)}" if env else "for a dollar sign write $$"
         remedy = suggestion(parameter.name, env, known)
         where = parameter.offset if parameter.offset >= 0 else None
-        raise Wrong(f"there is no parameter ${parameter.name}", remedy, where, len(parameter.name) + 1)
+        raise Wrong(f"unknown parameter ${parameter.name}", remedy, where, len(parameter.name) + 1)
     return env[parameter.name]
 
 
@@ -81,7 +81,7 @@ def absolute(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
         if i == 0:
             found = parse_address(value.removeprefix(".")) if isinstance(value, str) else None
             if found is None or "*" in found:
-                raise Wrong(f"${segment.name} is {as_text(value)!r}, which is no address", "", segment.offset, len(segment.name) + 1)
+                raise Wrong(f"${segment.name} is {as_text(value)!r}, which is not an address", "", segment.offset, len(segment.name) + 1)
             relative = relative or value.startswith(".")
             segments.extend(found)
         elif isinstance(value, int) and not isinstance(value, bool):
@@ -89,7 +89,7 @@ def absolute(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
         elif isinstance(value, str) and _WHOLE.fullmatch(value):
             segments.append(int(value))
         else:
-            raise Wrong(f"${segment.name} is {as_text(value)!r}, which is no row's number", "", segment.offset, len(segment.name) + 1)
+            raise Wrong(f"${segment.name} is {as_text(value)!r}, which is not a row number", "", segment.offset, len(segment.name) + 1)
     whole = (*prefix, *segments) if relative else tuple(segments)
     return Address(whole, False, address.offset, address.length)
 
@@ -142,7 +142,7 @@ def _with_several(check: Check, env: Env, prefix: tuple[Any, ...]) -> Check:
         return check._replace(arguments=arguments)
     none = {"breaks": "breaks nothing", "breaks only": "breaks nothing", "shows": "shows nothing", "=": "nothing", "!=": "nothing"}
     if check.predicate not in none:
-        raise Wrong(f"there is none to stand behind `{check.predicate}`", "give at least one", check.offset, check.length)
+        raise Wrong(f"`{check.predicate}` needs a value", "the parameter is an empty list or nothing", check.offset, check.length)
     negated = check.negated is not (check.predicate == "!=")
     return check._replace(predicate=none[check.predicate], arguments=(), negated=negated)
 
@@ -178,20 +178,20 @@ def _fitting(value: Any, name: str, parameter: Parameter) -> Any:
     """A parameter's value as the slot *name* wants it."""
     where = (parameter.offset, len(parameter.name) + 1)
     if isinstance(value, Nothing):
-        remedy = "`nothing` stands for no rule, message, option or field: breaks only $x, shows $x, pick R $x"
-        raise Wrong(f"${parameter.name} is nothing, and a value must stand here", remedy, *where)
+        remedy = "`nothing` can only stand for a list of rules, messages, options or fields: breaks only $x, shows $x, pick R $x"
+        raise Wrong(f"${parameter.name} is nothing, but a value is needed here", remedy, *where)
     if name == "word":
         return Word(as_text(value), parameter.offset)
     if name in _DURATIONS:
         ms = parse_duration(value) if isinstance(value, str) else None
         if ms is None:
-            raise Wrong(f"${parameter.name} is {as_text(value)!r}, which is no duration", 'write it as in "3s"', *where)
+            raise Wrong(f"${parameter.name} is {as_text(value)!r}, which is not a duration", 'for example "3s"', *where)
         return ms
     if name in _NUMBERS:
         if isinstance(value, str) and _WHOLE.fullmatch(value):
             return int(value)
         if not isinstance(value, int) or isinstance(value, bool):
-            raise Wrong(f"${parameter.name} is {as_text(value)!r}, which is no whole number", "", *where)
+            raise Wrong(f"${parameter.name} is {as_text(value)!r}, which is not a whole number", "", *where)
         return value
     if name == "on":
         states = {"on": True, "off": False, True: True, False: False}

@@ -37,8 +37,8 @@ class Routines:
 
     def missing(self, name: str) -> tuple[str, str]:
         """Cause and remedy where a routine is played that is not there."""
-        remedy = suggestion(name, self.known, "define it with `routine`, or bring it in with `use`")
-        return f"there is no routine {name!r}", remedy
+        remedy = suggestion(name, self.known, "define it with `routine`, or import it with `use`")
+        return f"unknown routine {name!r}", remedy
 
     def _collect(self, script: Script, trail: tuple[str, ...]) -> None:
         """The routines of *script* and of all it uses."""
@@ -47,7 +47,7 @@ class Routines:
                 continue
             known = self.known.get(block.name)
             if known is not None and (known[1].file, known[0].line) != (script.file, block.line):
-                cause = f"there is a routine {block.name!r} already, in {known[1].file}:{known[0].line}"
+                cause = f"the routine {block.name!r} already exists in {known[1].file}:{known[0].line}"
                 self.faults.report(script, block.offset, len("routine"), cause, "rename one of them")
             self.known.setdefault(block.name, (block, script))
         for header in script.headers:
@@ -58,11 +58,11 @@ class Routines:
         """The routines of the file that *header* names, where they have not come by another way."""
         path, span = str(Path(script.file).parent / header.text), path_span(script.text, header.offset)
         if odd := no_path(path):
-            self.faults.report(script, *span, f"{header.text!r} is no path: {odd}", "name a file")
+            self.faults.report(script, *span, f"{header.text!r} is not a path: {odd}", "name a file")
             return
         here = real(str(path))
         if here in trail or here == real(script.file):
-            self.faults.report(script, *span, f"{header.text} is used in a ring", "let one of the files not use the other")
+            self.faults.report(script, *span, f"{header.text} uses itself through other files", "remove one of the `use` lines")
             return
         if here in self._collected:
             return
@@ -101,7 +101,7 @@ class Routines:
                 if known is None:
                     self.faults.report(source, at, len(name), *self.missing(name))
                 elif name in trail:
-                    cause = f"the routine {name!r} plays itself: {' → '.join((*trail, name))}"
-                    self.faults.report(source, at, len(name), cause, "break the ring")
+                    cause = f"the routine {name!r} calls itself: {' → '.join((*trail, name))}"
+                    self.faults.report(source, at, len(name), cause, "remove one of the calls")
                 elif name not in self.played:
                     self._look(known[0].body, known[1], (*trail, name))

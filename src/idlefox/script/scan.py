@@ -138,7 +138,7 @@ class Scanner:
     def parameter(self) -> Parameter:
         found = _PARAMETER.match(self.text, self.at)
         if not found:
-            raise Slip("a parameter is a $ and a name", self.at, "write $name, or $$ for the sign in a string")
+            raise Slip("a parameter is a $ followed by a name", self.at, "write $name, or $$ for a dollar sign in a string")
         self.at = found.end()
         self.templated = True
         return Parameter(found[1], found.start() - self.base)
@@ -155,7 +155,7 @@ class Scanner:
             self.templated = True
             return Address((Parameter(parameter, place + len(dot)),), bool(dot), place, length)
         if self.text.startswith(("[", "."), end):
-            raise Slip("this is no address", end, 'write it as in contact.email, passengers[0].age or ["odd name"]')
+            raise Slip("this is not an address", end, 'for example contact.email, passengers[0].age or ["odd name"]')
         if "[" not in body:
             return Address(tuple(body.split(".")), bool(dot), place, length)
         return Address(self._segments(body, start), bool(dot), place, length)
@@ -172,12 +172,12 @@ class Scanner:
                 continue
             found = SEGMENT.match(body, at)
             if found is None:
-                raise Slip("this name is no JSON string", start + at, "write control characters as escapes")
+                raise Slip("this name is not a JSON string", start + at, "write control characters as escapes")
             name, index, quoted = found.groups()
             try:
                 segments.append(name or (json.loads(quoted) if quoted else int(index)))
             except ValueError:
-                raise Slip("this is no row number or JSON string", start + at, "", found.end() - at) from None
+                raise Slip("this is neither a row number nor a JSON string", start + at, "", found.end() - at) from None
             at = found.end()
         return tuple(segments)
 
@@ -187,7 +187,7 @@ class Scanner:
             return self.parameter()
         found = DURATION.match(self.text, self.at)
         if not found:
-            raise self.expected("a duration", "write it as in 250ms, 3s, 1.5s, 2m")
+            raise self.expected("a duration", "for example 250ms, 3s, 1.5s, 2m")
         ms = milliseconds(found[1], found[2])
         if ms is None:
             shown = found[0] if len(found[0]) < 30 else found[0][:27] + "…"
@@ -209,7 +209,7 @@ class Scanner:
         return int(found[0])
 
     # values
-    def string(self, what: str = "a text in double quotes") -> str | Template | Parameter:
+    def string(self, what: str = "a string in double quotes") -> str | Template | Parameter:
         """A JSON string, a string with parameters, or a parameter."""
         self.space()
         if self.text.startswith('"', self.at):
@@ -217,7 +217,7 @@ class Scanner:
         if self.text.startswith("$", self.at):
             return self.parameter()
         word = self.peek_word()
-        quotes = "texts stand in double quotes" if self.text.startswith("'", self.at) else ""
+        quotes = "strings need double quotes" if self.text.startswith("'", self.at) else ""
         raise self.expected(what, f'put it in double quotes: "{word}"' if word else quotes)
 
     def plain_string(self, what: str) -> str:
@@ -235,8 +235,8 @@ class Scanner:
             line_end = self.text.find("\n", start)
             line_end = len(self.text) if line_end < 0 else line_end
             if "Unterminated" in fault.msg or fault.pos >= line_end:
-                raise Slip("this text has no closing double quote", start, 'end it with "', line_end - start) from None
-            raise Slip("this text is no JSON string", fault.pos, 'escapes are \\" \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX') from None
+                raise Slip("this string has no closing double quote", start, 'end it with "', line_end - start) from None
+            raise Slip("this is not a valid JSON string", fault.pos, 'escapes are \\" \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX') from None
         return str(value)
 
     def quoted(self) -> str | Template:
@@ -270,7 +270,7 @@ class Scanner:
         self.space()
         found = _LIKE.match(self.text, self.at)
         if not found:
-            raise self.expected("a pattern between slashes", "write it as in like /^Sun/")
+            raise self.expected("a pattern between slashes", "for example like /^Sun/")
         try:
             finds(found[1], found[2])
         except PatternError as fault:
@@ -305,21 +305,21 @@ class Scanner:
             return Anything() if word[0] == "any" else self.like()
         remedy = ""
         if word:
-            remedy = suggestion(word[0], [*_CONSTANTS, *(("any", "like") if pattern else ())], "a text stands in double quotes")
+            remedy = suggestion(word[0], [*_CONSTANTS, *(("any", "like") if pattern else ())], "strings need double quotes")
         elif sign == "'":
-            remedy = "texts stand in double quotes"
+            remedy = "strings need double quotes"
         raise self.expected("a value", remedy)
 
     def _number(self, found: re.Match[str]) -> int | float:
         shown = found[0] if len(found[0]) <= 40 else f"{found[0][:20]}… ({len(found[0])} characters)"
         if len(found[0]) > 400 or abs(float(found[0])) == float("inf"):
-            raise Slip(f"the number {shown} is beyond the range of numbers", self.at, "write it in quotes to type it", 1)
+            raise Slip(f"the number {shown} is too large", self.at, "put it in quotes to type it", 1)
         self.at = found.end()
         return json.loads(found[0])  # type: ignore[no-any-return]
 
     def _many(self, opening: str, pattern: bool, depth: int) -> Collection:
         if depth > _DEEPEST:
-            raise Slip(f"nested deeper than {_DEEPEST}", self.at, "take it apart")
+            raise Slip(f"nested deeper than {_DEEPEST}", self.at, "split it")
         start = self.at
         closing = "]" if opening == "[" else "}"
         self.broken = True
@@ -333,12 +333,12 @@ class Scanner:
                 lead += self._gap(start)
             if self.text.startswith(closing, self.at):
                 if members and comma:
-                    raise Slip("a comma with nothing after it", self.at, "JSON has no trailing commas")
+                    raise Slip("a trailing comma", self.at, "JSON does not allow trailing commas")
                 self.at += 1
                 return Collection("list" if opening == "[" else "object", tuple(members), lead)
             if not comma:
                 if "\n" in self.text[after : self.at]:
-                    cause = "this bracket is not closed on its line, and the next does not go on with it"
+                    cause = "this bracket is not closed, and the next line does not continue it"
                     raise Slip(cause, start, f"close it with {closing}")
                 raise self.expected(f"',' or {closing!r}")
             key = None

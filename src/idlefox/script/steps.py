@@ -120,12 +120,12 @@ def _press(s: Scanner) -> Act:
         s.at += 1
         key += "+" + s.name("the name of a key").text
     if key.lower() in ("submit", "button", "save", "send"):
-        remedy = "press the form's button with `submit`, another with: submit by \"NAME\""
-        raise Slip(f"there is no key {key!r} to press", start, remedy, len(key))
+        remedy = "press the submit button with `submit`, another one with: submit by \"NAME\""
+        raise Slip(f"unknown key {key!r}", start, remedy, len(key))
     if key not in KEYS:
         from ..problems import listed, suggestion
 
-        raise Slip(f"there is no key {key!r} to press", start, suggestion(key, KEYS, f"the keys are {listed(KEYS, 'and')}"), len(key))
+        raise Slip(f"unknown key {key!r}", start, suggestion(key, KEYS, f"the keys are {listed(KEYS, 'and')}"), len(key))
     return Press(key, s.address() if s.take_word("in") else None)
 
 
@@ -169,7 +169,7 @@ def _answer(s: Scanner) -> Act:
     if not kind and lookup is None:
         kind, status = "status", s.integer("an HTTP status, nothing or failure", 100)
         if isinstance(status, int) and status > 599:
-            raise Slip(f"{status} is no HTTP status", s.at - len(str(status)), "a status lies between 100 and 599", len(str(status)))
+            raise Slip(f"{status} is not an HTTP status", s.at - len(str(status)), "a status is between 100 and 599", len(str(status)))
         if not s.at_end() and s.peek_word() != "after":
             value = s.value()
     elif not kind:

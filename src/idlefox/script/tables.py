@@ -43,14 +43,14 @@ def _csv(path: str, text: str, problems: list[Problem]) -> Iterator[TableRow]:
         for cells in reader:
             line, begins = begins, reader.line_num + 1
             if cells and len(cells) != len(header):
-                cause = f"this row has {len(cells)} cells, the header {len(header)}"
+                cause = f"this row has {len(cells)} cells, but the header has {len(header)}"
                 problems.append(Problem(Place(path, line, 1), cause, "give one cell for each parameter"))
             elif cells:
                 yield TableRow(dict(zip(header, cells, strict=True)), line)
     except csv.Error as fault:
-        cause, remedy = f"this is no CSV: {fault}", "see RFC 4180"
+        cause, remedy = f"invalid CSV: {fault}", "CSV is described in RFC 4180"
         if "field limit" in str(fault):
-            cause, remedy = f"a cell here has more than {csv.field_size_limit():,} characters", "upload a file, or type less of it"
+            cause, remedy = f"a cell here has more than {csv.field_size_limit():,} characters", "upload a file, or type a shorter text"
         problems.append(Problem(Place(path, reader.line_num, 1), cause, remedy))
 
 
@@ -77,13 +77,13 @@ def _json(path: str, text: str, problems: list[Problem]) -> Iterator[TableRow]:
             raise json.JSONDecodeError("expected the end of the file", text, at + 1)
     except json.JSONDecodeError as fault:
         place = Place(path, fault.lineno, fault.colno)
-        problems.append(Problem(place, f"this is no table: {fault.msg.lower()}", 'write it as in [{"name": "Ivo"}]'))
+        problems.append(Problem(place, f"this is not a table: {fault.msg.lower()}", 'for example [{"name": "Ivo"}]'))
 
 
 def _fits(path: str, line: int, found: Any, names: list[str] | None, problems: list[Problem]) -> list[str] | None:
     """Notes a row that is no object or has other members than the rows before."""
     if not isinstance(found, dict):
-        problems.append(Problem(Place(path, line, 1), "this row is no object", 'write it as in {"name": "Ivo"}'))
+        problems.append(Problem(Place(path, line, 1), "this row is not an object", 'for example {"name": "Ivo"}'))
     elif names is not None and sorted(found) != sorted(names):
         odd = sorted(set(found) ^ set(names))
         cause = f"this row and the first one differ in their members: {', '.join(odd)}"
@@ -97,4 +97,4 @@ def _skip(text: str, at: int) -> int:
 
 
 def _no_constant(name: str) -> Any:
-    raise json.JSONDecodeError(f"{name} is no JSON value", name, 0)
+    raise json.JSONDecodeError(f"{name} is not a JSON value", name, 0)

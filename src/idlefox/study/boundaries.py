@@ -75,8 +75,8 @@ class _Maker:
             if self._holds(each):
                 kept.append(each)
             else:
-                self.left_out.append(f"{each.title}: what was tried did not come out so")
-        head = f"# A first script for {self.form.label}: change it to say what the form should do.\nsubject {written(subject)}\n"
+                self.left_out.append(f"{each.title}: no values found that behave like this")
+        head = f"# A starter script for {self.form.label}. Change it to say what the form should do.\nsubject {written(subject)}\n"
         text = head + "".join("\n" + _written(each) for each in kept)
         text = write_script(read_script_text(text, "first.fox"))
         return FirstScript(text, len(kept), tuple(dict.fromkeys(self.left_out)))
@@ -173,7 +173,7 @@ class _Maker:
     def required(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
         value = next(iter(candidates(field)), None)
         if value is None:
-            return "nothing was found to fill it with"
+            return "no value was found for it"
         if field.kind in ("select", "radio", "checkbox") and field.initial and not self.empty(field, address):
             return "it is filled at load and cannot be emptied"
         needed = parameter_of(field, "required")
@@ -186,17 +186,17 @@ class _Maker:
     def minlength(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
         least = parameter(field, "minlength")
         if not isinstance(least, int) or least > _LONGEST:
-            return "its least length is no plain number, or a very large one"
+            return "its minimum length is not a plain number, or very large"
         lines: list[str] = []
         if least > 1:
             lines += [*self.enter(field, address, "a" * (least - 1)), f"expect {address} breaks tooShort"]
         lines += [*self.enter(field, address, "a" * least), f"expect {address} not breaks tooShort"]
-        return f"takes {least} characters or more", "boundary", tuple(lines)
+        return f"takes {least} or more characters", "boundary", tuple(lines)
 
     def maxlength(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
         most = parameter(field, "maxlength")
         if not isinstance(most, int) or most > _LONGEST:
-            return "its greatest length is no plain number, or a very large one"
+            return "its maximum length is not a plain number, or very large"
         at = "a" * most
         lines = self.enter(field, address, at + "a")
         if field.limit is not None and field.limit <= most:
@@ -204,7 +204,7 @@ class _Maker:
         else:
             lines.append(f"expect {address} breaks tooLong")
         lines += [*self.enter(field, address, at), f"expect {address} not breaks tooLong"]
-        return f"takes {most} characters and no more", "boundary", tuple(lines)
+        return f"takes at most {most} characters", "boundary", tuple(lines)
 
     def pattern(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
         pattern = str(parameter(field, "pattern"))
@@ -217,7 +217,7 @@ class _Maker:
             self.left_out.append(f"{address}: no text was found that {pattern} matches")
         elif right:
             lines += [*self.enter(field, address, right), f"expect {address} not breaks patternMismatch"]
-        return f"is written as {pattern}", "pattern", tuple(lines)
+        return f"matches {pattern}", "pattern", tuple(lines)
 
     def typed(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
         right = "mara@fjordmail.example" if field.kind == "email" else "https://skerry.example/"
@@ -246,11 +246,11 @@ class _Maker:
         if field.kind == "range":
             return ""  # a slider keeps to its bounds by itself
         if limit is None:
-            return f"its {name} is no plain number or date"
+            return f"its {name} is not a plain number or date"
         beyond = written_value(field, limit + away * step_size(field))
         at = written_value(field, limit)
         if beyond is None or at is None:
-            return f"there is nothing beyond its {name}"
+            return f"no value exists beyond its {name}"
         lines = [*self.enter(field, address, beyond), f"expect {address} breaks {flag}"]
         lines += [*self.enter(field, address, at), f"expect {address} not breaks {flag}"]
         return f"takes {at} {words}", "boundary", tuple(lines)
@@ -259,12 +259,12 @@ class _Maker:
         """How many options may be chosen."""
         options = [o.value for o in options_of(field) if o.enabled is None]
         if not isinstance(count, int) or len(options) < max(count, count + away):
-            return f"there are too few options to go beyond its {name}"
+            return f"it has too few options to go beyond its {name}"
         if count + away < 1:
             return ""  # nothing chosen breaks `required` alone
         lines = [*self.enter(field, address, options[: count + away]), f"expect {address} breaks {flag}"]
         lines += [*self.enter(field, address, options[:count]), f"expect {address} not breaks {flag}"]
-        return f"takes {count} choices and no {'fewer' if away < 0 else 'more'}", "boundary", tuple(lines)
+        return f"takes {count} choices, not {'fewer' if away < 0 else 'more'}", "boundary", tuple(lines)
 
     def step(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
         base, size = step_base(field), step_size(field)
@@ -281,7 +281,7 @@ class _Maker:
         between = next((n for n in _between(field, on, size) if written_value(field, n) is not None), None)
         texts = written_value(field, on), written_value(field, between) if between is not None else None
         if texts[0] is None or texts[1] is None:
-            return "there is nothing between its steps"
+            return "no value exists between its steps"
         lines = [*self.enter(field, address, texts[1]), f"expect {address} breaks stepMismatch"]
         lines += [*self.enter(field, address, texts[0]), f"expect {address} not breaks stepMismatch"]
         return f"goes in steps of {written(parameter(field, 'step'))}", "boundary", tuple(lines)
@@ -293,7 +293,7 @@ class _Maker:
         if field.most is not None and field.most - there <= 20:
             lines = [f"expect {address} allows add"] + [f"add {address}"] * (field.most - there) if field.most > there else []
             yield _Scenario(
-                f"{_titled(address)} takes {field.most} rows and no more", "rows",
+                f"{_titled(address)} takes at most {field.most} rows", "rows",
                 (*lines, f"expect {address} has {field.most} rows", f"expect {address} not allows add"),
             )  # fmt: skip
         if field.least and there - field.least <= 20:
@@ -305,7 +305,7 @@ class _Maker:
 
     # the whole form
     def _at_load(self) -> _Scenario:
-        lines = ["expect form is clean, untouched", "expect errors nothing"]
+        lines = ["expect form is clean, not touched", "expect errors nothing"]
         subject = SimulatedForm(self.stage, ".")
         subject.load(DEFAULT_CLOCK)
         for field in self.form.fields:
@@ -319,15 +319,15 @@ class _Maker:
                                       ("disabled", _said(field, "disabled")), ("readonly", _said(field, "fixed"))) if on]  # fmt: skip
             if states:
                 lines.append(f"expect {address} is {', '.join(states)}")
-        return _Scenario("the form as it is at load", "load", tuple(lines))
+        return _Scenario("the form at load", "load", tuple(lines))
 
     def _sending(self) -> Iterable[_Scenario]:
         send = self._send()
         if not send:
-            self.left_out.append("sending it: the form has no submit button, and Enter does not send it")
+            self.left_out.append("submission: the form has no submit button, and Enter does not submit it")
             return
         refused = _Scenario(
-            "what is missing or wrong at load is not sent", "submit", (send, "expect outcome is refused", "expect requests = 0")
+            "the form at load is refused", "submit", (send, "expect outcome is refused", "expect requests = 0")
         )
         if self._holds(refused):
             first = self._focus_after(send)
@@ -342,9 +342,9 @@ class _Maker:
                 lines += self.enter(field, address, value)
         sent = (*lines, send, "settle", "expect outcome is accepted")
         if not self._holds(_Scenario("t", "t", sent)):
-            self.left_out.append("the whole form filled in and sent: no values were found that it accepts")
+            self.left_out.append("submission of the whole form: no values were found that it accepts")
             return
-        yield _Scenario("filled in, it is sent", "submit", (*sent, *self._what_was_sent(sent)))
+        yield _Scenario("the filled form is accepted", "submit", (*sent, *self._what_was_sent(sent)))
 
     def _play(self, lines: tuple[str, ...]) -> SimulatedForm:
         """The form after *lines*, checks left out."""

@@ -38,10 +38,10 @@ from .moves import Repertoire
 from .scripts import Suite, unfinished
 
 _ROW = re.compile(r"#\d+")
-LAYERS = ("true", "reported", "shown", "sent", "time")
+LAYERS = ("state", "reported", "shown", "sent", "time")
 _SHOWN = frozenset({"hidden", "disabled", "readonly"})
 # Of each, one holds: a page in a browser may tell none of them.
-_STATES = (frozenset({"dirty", "clean"}), frozenset({"touched", "untouched"}), frozenset({"valid", "invalid", "asking", "unasked"}))
+_STATES = (frozenset({"dirty", "clean"}), frozenset({"touched", "not touched"}), frozenset({"valid", "invalid", "asking", "unasked"}))
 _STEPS = 20  # of a walk
 _SENT = ("outcome", "requests", "request", "payload", "status")
 _ON_SHOW = ("view", "notice", "focus")
@@ -169,7 +169,7 @@ def _played(sides: Sides, item: Item) -> Played:
 
 
 def _comparing(sides: Sides) -> Comparing:
-    subjects = Subjects(trust_python=sides.suite.wishes.trust_python)
+    subjects = Subjects(trust=sides.suite.wishes.trust)
     with reading_below(tuple(os.path.dirname(each) or "." for each in (sides.first, sides.second))):
         first, second = subjects.load(sides.first, "."), subjects.load(sides.second, ".")
     return Comparing(first, second, sides.suite.read(), dict(sides.names))
@@ -230,8 +230,8 @@ class _Pair:
                 self.done = (*self.done, _text(op))
                 refusals = [take_step(s, each.act, number) for s, each in zip(self.subjects, (op, other), strict=True)]
                 if (refusals[0] is None) is not (refusals[1] is None):
-                    one, other_one = ("cannot be taken" if refusal is not None else "is taken" for refusal in refusals)
-                    return Parting(called, _text(op), "true", _about(op), "the step", one, other_one)
+                    one, other_one = ("not possible" if refusal is not None else "possible" for refusal in refusals)
+                    return Parting(called, _text(op), "state", _about(op), "the step", one, other_one)
                 if refusals[0] is not None:
                     return None
             found = self._parting(called, _text(op))
@@ -262,7 +262,7 @@ class _Pair:
         for name in dict.fromkeys((*first.fields, *second.fields)):
             one, other = first.fields.get(name), second.fields.get(name)
             if one is None or other is None:
-                yield "true", name, "the field", "there" if one else "not there", "there" if other else "not there"
+                yield "state", name, "the field", "there" if one else "missing", "there" if other else "missing"
             else:
                 yield from _of_field(name, one, other, page=self.page)
         for layer, nouns in (("shown", _ON_SHOW), ("sent", _SENT)):
@@ -281,16 +281,16 @@ class _Pair:
             for key in states[0].keys() & states[1].keys():
                 left, right = (_texts(state[key].get("reported", ())) for state in states)
                 if left != right:
-                    yield "reported", _ROW.sub("[*]", key), "what is reported", left, right
+                    yield "reported", _ROW.sub("[*]", key), "reported rules", left, right
 
 
 def _of_field(name: str, one: FieldState, other: FieldState, *, page: bool) -> Iterator[tuple[str, str, str, Any, Any]]:
     for what in ("value", "rows") if page else ("value", "reads", "rows", "breaks"):
         left, right = getattr(one, what), getattr(other, what)
         if left != right:
-            yield "true", name, what, left, right
+            yield "state", name, what, left, right
     groups = [group for group in _STATES if not page or all(group & set(state.words) for state in (one, other))]
-    for layer, those in (*(("true", group) for group in groups), ("shown", _SHOWN)):
+    for layer, those in (*(("state", group) for group in groups), ("shown", _SHOWN)):
         left, right = ([w for w in state.words if w in those] for state in (one, other))
         if left != right:
             yield layer, name, "state", left, right

@@ -40,10 +40,10 @@ def from_schema(schema: SchemaForm, name: str, folder: str) -> FirstFiles:
         "submit": {"to": f"/{name}", "method": "POST", "send": "json", "empty": "omit"},
         "fields": schema.fields,
     }
-    comment = ["A first sheet from a JSON Schema of the payload. Change the labels, give the rules words of their own (say)."]
+    comment = ["A starter sheet from a JSON Schema of the payload. Change the labels and give each rule a message (say)."]
     notes = tuple(dict.fromkeys(schema.notes))
     if notes:
-        comment += ["", "What the schema says and this form does not:", *(f"  {note}" for note in notes)]
+        comment += ["", "Parts of the schema that this form leaves out:", *(f"  {note}" for note in notes)]
     return _with_script(name, sheet_text(data, comment), folder, notes)
 
 

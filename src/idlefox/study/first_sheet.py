@@ -82,8 +82,8 @@ def sheet_of_page(form: Form, page: str, url: str = "") -> str:
     if url:
         data["live"] = {"page": url, "validity": "native", "requests": "real"}
     comment = [
-        f"A first sheet over the page {page}: its fields and their rules as the page has them.",
-        "Change the words; say when messages show (report, reveal); add rules the page cannot have, and the server.",
+        f"A starter sheet for the page {page}, with the page's fields and rules.",
+        "Change the messages, set when they appear (report, reveal), and add the rules and the server that a page cannot describe.",
     ]
     return sheet_text(data, comment)
 

@@ -85,7 +85,7 @@ def probe(form: Form, subject: str, work: Work = HERE, told: Callable[[int, int]
     maker = _Maker(form)
     plans = list(maker.plans())
     pinned = done(partial(_pinned, form.file), plans, work, unfinished, here=maker.pinned)
-    text = f"# What {form.label} does at its boundaries, as its model has it.\nsubject {written(subject)}\n"
+    text = f"# The behaviour of {form.label} at its limits.\nsubject {written(subject)}\n"
     left_out, tried = list(maker.left_out), list[Tried]()
     for number, (plan, made) in enumerate(zip(plans, pinned, strict=True), 1):
         left_out += made.left_out
@@ -122,7 +122,7 @@ class _Maker:
         for step, following in zip(steps, [*steps[1:], ""], strict=False):
             before = rehearsal.observed()
             if not rehearsal.take(step).held:
-                return _Pinned("", (f"{step}: it cannot be taken there",))
+                return _Pinned("", (f"{step}: not possible there",))
             lines += step.split("\n")
             after = rehearsal.observed()
             own = [] if following == "blur" else _state_of(about, after)
@@ -203,7 +203,7 @@ class _Maker:
         if len(those) < 2:
             return
         for number, row in enumerate(AllPairs([_settings(field) for field in those]), 1):
-            yield f"choices against each other, {number}", "", list(row)
+            yield f"combined choices, {number}", "", list(row)
 
     # what takes more than one step
     def _ways(self) -> Iterator[tuple[str, str, list[str]]]:
@@ -212,7 +212,7 @@ class _Maker:
             if way.point.kind in _WAYS and way.steps:
                 yield _titled(way.point), "", list(way.steps)
             elif way.point.kind in ("state", "rows"):
-                self.left_out.append(f"{_titled(way.point)}: no steps were found")
+                self.left_out.append(f"{_titled(way.point)}: no steps found")
 
     def _sent(self) -> tuple[str, ...]:
         """Steps that fill the form, each field with the first value that it takes."""
@@ -284,9 +284,9 @@ def _bounds_of(field: Field) -> Iterator[tuple[str, list[object]]]:
             texts = [written_value(field, limit + away * step_size(field)) for away in (-1, 0, 1)]
             yield f"{name} {parameter(field, name)}", [text for text in texts if text is not None]
     if field.kind == "number":
-        yield "what is no number, and nothing", ["1e", "1.5", ""]
+        yield "not a number, and empty", ["1e", "1.5", ""]
     else:
-        yield "a date and nothing", [*values_for(field)[:1], ""]
+        yield "a date, and empty", [*values_for(field)[:1], ""]
 
 
 def _entered(field: Field, name: str, value: object) -> list[str]:

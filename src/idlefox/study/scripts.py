@@ -21,7 +21,7 @@ class Suite(NamedTuple):
 
     def read(self) -> tuple[Ready, ...]:
         """The scripts, read. Raises Unreadable."""
-        subjects = Subjects(trust_python=self.wishes.trust_python)
+        subjects = Subjects(trust=self.wishes.trust)
         return tuple(prepare(each, self.wishes, subjects) for each in self.chosen)
 
     def in_process(self) -> tuple[Ready, ...]:
@@ -39,7 +39,7 @@ class About(NamedTuple):
 
 def about_forms(chosen: Iterable[Chosen], wishes: Wishes) -> tuple[list[About], list[Problem]]:
     """The forms that the scripts of *chosen* are about, and what could not be read."""
-    subjects = Subjects(trust_python=wishes.trust_python)
+    subjects = Subjects(trust=wishes.trust)
     found: dict[str, tuple[Loaded, list[Chosen], list[Ready]]] = {}
     problems: list[Problem] = []
     for each in chosen:
@@ -57,5 +57,5 @@ def about_forms(chosen: Iterable[Chosen], wishes: Wishes) -> tuple[list[About], 
 
 def unfinished(_: Any, lost: Lost) -> NoReturn:
     """What comes of a task of a study that nobody could end: the study has no result. Raises Unreadable."""
-    remedy = "try it again; with --jobs 1 it stays in one process"
-    raise Unreadable([Problem(Place("idlefox", 1, 1), f"a part of this study could not be done: {lost.cause}", remedy, code=CALL)])
+    remedy = "try again; --jobs 1 uses a single process"
+    raise Unreadable([Problem(Place("idlefox", 1, 1), f"a part of this study failed: {lost.cause}", remedy, code=CALL)])

@@ -24,9 +24,9 @@ GROUPS = {
     "headers": ("headers of a script", "a header"),
     "blocks": ("blocks of a script", "a block"),
     "steps": ("steps: what a person does", "a step"),
-    "checks": ("checks: what must hold", "part of a check"),
-    "nouns": ("nouns: what can be asked", "a noun of a check"),
-    "predicates": ("predicates: what it is asked", "a predicate of a check"),
+    "checks": ("checks: what must be true", "part of a check"),
+    "nouns": ("nouns of checks", "a noun of a check"),
+    "predicates": ("predicates of checks", "a predicate of a check"),
     "states": ("states, for `is` and in expressions", "a state"),
     "rules": ("kinds of rules", "a kind of rule"),
     "keys": ("keys of the sheet", "a key of the sheet"),
@@ -41,7 +41,7 @@ PLACES = {
     "options": "options: {from: …}", "rule": "a rule", "parameter": "a rule's parameter", "submit": "submit", "button": "a button",
     "server": "server", "reply": "a reply", "after": "after", "outcome": "after.accepted, .rejected, .lost", "notice": "a notice",
     "view": "a view", "faults": "faults", "panel": "a panel", "gives": "gives", "lookup": "a lookup",
-    "live": "live", "answer": "live.answers", "place": "live.find", "found": "what finds a part of a page",
+    "live": "live", "answer": "live.answers", "place": "live.find", "found": "a locator of a part of a page",
 }  # fmt: skip
 _NO_DEFAULT = object()
 
@@ -135,7 +135,7 @@ def written_as(line: str) -> str:
     if noun:
         return noun
     form = _form_of(asked, "predicates").replace(": ", ": expect NOUN ", 1)
-    return form or "write it as: expect NOUN PREDICATE, as in expect name is valid"
+    return form or "write it as: expect NOUN PREDICATE, for example expect name is valid"
 
 
 def _form_of(word: str, *groups: str) -> str:

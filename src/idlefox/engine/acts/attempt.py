@@ -150,7 +150,7 @@ def send(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
         _close_dialog(live, form)
         return
     if not sent.method:
-        live.warn(form, "the action is no URL: nothing is sent")
+        live.warn(form, "the action is not a valid URL: nothing is sent")
         return
     live.note(None, "request", len(live.requests), f"{sent.method} {sent.target} {sent.body}".rstrip())
     number = len(live.requests)

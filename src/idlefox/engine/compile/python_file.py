@@ -30,9 +30,9 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
         raise Unreadable([Problem(place, f"{form.python}: {OUTSIDE_SAYS[0]}", OUTSIDE_SAYS[1])])
     note_read(str(path))
     if no_path(str(path)) or disk.size_of(str(path)) is None:
-        raise Unreadable([Problem(place, f"there is no file {form.python!r} beside the sheet", "check `python:`")])
+        raise Unreadable([Problem(place, f"file not found beside the sheet: {form.python!r}", "check `python:`")])
     if path.suffix != ".py":
-        raise Unreadable([Problem(place, f"{form.python} is no Python file", "give it a name that ends with .py")])
+        raise Unreadable([Problem(place, f"{form.python} is not a Python file", "give it a name that ends in .py")])
     module = ModuleType("idlefox_rules_" + path.stem)
     module.__file__ = str(path)
     code = read_bytes(str(path))
@@ -42,7 +42,7 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
         raise
     except BaseException as fault:
         cause = f"{form.python} cannot be loaded: {said_of(fault)}"
-        raise Unreadable([Problem(place, cause, "mend the file")]) from None
+        raise Unreadable([Problem(place, cause, "fix the file")]) from None
     functions = {name: value for name, value in vars(module).items() if callable(value) and not name.startswith("_")}
     missing = [
         Problem(place, f"{form.python} has no function {name!r}", suggestion(name, functions))

@@ -125,7 +125,7 @@ def set_dirty(live: Live, cell: Cell, dirty: bool) -> None:
 
 
 def set_touched(live: Live, cell: FieldCell, touched: bool = True) -> None:
-    """Marks *cell* touched (or, after a reset, untouched), and counts it in its containers."""
+    """Marks *cell* touched (or, after a reset, not touched), and counts it in its containers."""
     if cell.touched is not touched:
         live.trace.append((live.step, live.now, cell, "touched", cell.touched, touched))
         cell.touched = touched

@@ -40,7 +40,7 @@ def drain(live: Live) -> None:
                     _JUDGES[unit](live, cell)
                 done += 1
                 if done > _MOST_UNITS:
-                    raise EndlessChain("a change spreads without end: rules, conditions or derived values keep each other alive")
+                    raise EndlessChain("endless update: rules, conditions or derived values keep changing each other")
             follow(live)
     except TooMuch as fault:
         raise TooMuch(f"{cell.address() or 'the form'}: {fault}") from None

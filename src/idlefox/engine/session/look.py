@@ -93,7 +93,7 @@ def words_of(live: Live, cell: Cell) -> list[str]:
     """The states that tell most of *cell*, for a failure."""
     words = [
         "dirty" if is_dirty(cell) else "clean",
-        "touched" if is_touched(cell) else "untouched",
+        "touched" if is_touched(cell) else "not touched",
         VALIDITY[validity_of(cell)],
     ]
     if not isinstance(cell, FormCell):

@@ -164,9 +164,9 @@ def misplaced(rows: ListCell, before: dict[int, dict[str, Told]]) -> Iterator[tu
             if was.value != judged_value(cell) and not cell.plan.often:
                 yield cell, "value"
             elif was.touched is not cell.touched:
-                yield cell, "having been left"
+                yield cell, "touched mark"
             elif was.server != cell.server:
-                yield cell, "message of the server"
+                yield cell, "server message"
             elif any(i not in was.shows and not (cell.broken | was.broken) >> i & 1 for i, _ in cell.shows if i >= 0):
                 yield cell, "message"
 

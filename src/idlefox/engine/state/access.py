@@ -43,7 +43,7 @@ _PROPERTIES: dict[str, Callable[[Any], Any]] = {
     "empty": _is_empty,
     "on": lambda cell: cell.value is True,
     "busy": lambda cell: cell.busy,
-    "submitted": lambda cell: cell.attempts > 0,
+    "attempted": lambda cell: cell.attempts > 0,
 }
 
 

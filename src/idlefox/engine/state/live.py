@@ -93,7 +93,7 @@ class Live:
         if before != value:
             self.trace.append((self.step, self.now, form, name, before, value))
             setattr(form, name, value)
-            self.notify(form, "submitted" if name == "attempts" else name)
+            self.notify(form, "attempted" if name == "attempts" else name)
 
     def own_trace(self) -> list[Change]:
         """The trace with cells of this form in it. That of a copy begins with those of the form it was copied from: *elders* tell how

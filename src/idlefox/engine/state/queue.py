@@ -86,7 +86,7 @@ class Queue:
         if event.done:
             return None
         if event.links > _LONGEST_CHAIN:
-            raise EndlessChain(f"{event.what} keeps itself alive: {_LONGEST_CHAIN} times at one instant")
+            raise EndlessChain(f"{event.what} triggers itself: {_LONGEST_CHAIN} times at one instant")
         event.done = True
         self.under_way -= event.waited
         self.links, self.instant = event.links, event.time

@@ -84,7 +84,7 @@ class PayloadAccess:
         return int(place.live.now)
 
     def mixed(self, place: Any, what: str) -> None:
-        place.live.warn(None, f"the server stand-in compared values of different types: {what}")
+        place.live.warn(None, f"the stub server compared values of different types: {what}")
 
 
 class LookupAccess(PayloadAccess):

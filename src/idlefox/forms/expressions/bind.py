@@ -134,7 +134,7 @@ class _Binder:
         if node.function == "matches":
             pattern = node.arguments[1]
             if not isinstance(pattern, Literal) or not isinstance(pattern.value, str):
-                raise ExpressionError("matches takes its pattern as a text", _start(pattern), 'write matches(x, "[a-z]+")')
+                raise ExpressionError("the pattern of matches must be a string", _start(pattern), 'write matches(x, "[a-z]+")')
             from ..values.patterns import PatternError, whole_match
 
             try:
@@ -146,9 +146,9 @@ class _Binder:
     def over(self, node: Over) -> tuple[Any, str]:
         source, kind = self.node(node.source)
         if kind not in ("rows", "list", "any"):
-            raise ExpressionError("this is no list to go over", _start(node.source), "name a list of rows")
+            raise ExpressionError("this is not a list", _start(node.source), "name a list of rows")
         if node.variable in self.variables or node.variable in ("value", "row", "index", "form", "record"):
-            raise ExpressionError(f"the name {node.variable!r} is taken", node.at, "choose another name for the row")
+            raise ExpressionError(f"the name {node.variable!r} already means something else", node.at, "choose another name for the row")
         many_rows = isinstance(source, Reference) and kind == "rows" and source.target is not None
         if many_rows:
             self._reads_rows(source)
@@ -176,7 +176,7 @@ class _Binder:
             return own
         scope = self.scope
         if scope.lookup:
-            raise self.nothing(name, first, ["value"], "a lookup's expression knows `value` only")
+            raise self.nothing(name, first, ["value"], "a lookup's expression can only use `value`")
         if scope.payload:
             return self.in_payload(name)
         if name.dotted[0]:
@@ -201,7 +201,7 @@ class _Binder:
     def whole_form(self, name: Name) -> Reference:
         scope = self.scope
         if len(name.segments) == 1:
-            raise ExpressionError("form is not a value", name.at, "ask for a state of it, as in form.valid", 4)
+            raise ExpressionError("form is not a value", name.at, "use one of its states, for example form.valid", 4)
         return self.path(name, scope.panel or scope.root, 1, self.base_of_root(scope.panel))
 
     def bare_state(self, name: Name, first: str) -> Reference | None:
@@ -218,7 +218,7 @@ class _Binder:
         """`on` and `off` are states of one checkbox; all other states every field and container has."""
         if state in ("on", "off") and (row or shape.kind != "checkbox" or shape.many):
             what = "a row" if row else f"{shape.name!r} ({shape.kind}{', several' if shape.many else ''})"
-            remedy = f'for the field of that name write ["{state}"]' if state in (self.scope.root.children or {}) else ""
+            remedy = f'for the field of that name, write ["{state}"]' if state in (self.scope.root.children or {}) else ""
             raise ExpressionError(f"{state!r} is a state of one checkbox, not of {what}", name.at, remedy, _width(name))
 
     def base_of_root(self, panel: Shape | None) -> str:
@@ -246,7 +246,7 @@ class _Binder:
         while start < len(name.segments) and name.segments[start] == "parent" and name.dotted[start]:
             start, level = start + 1, level - 1
         if level < 1:
-            raise ExpressionError("there is no row around this row", name.at, "", 10)
+            raise ExpressionError("this row is not inside another row", name.at, "", 10)
         shape = self.scope.root.find(levels[level - 1])
         if shape is None and self.scope.panel is not None:
             shape = self.scope.panel.find(levels[level - 1][1:])
@@ -301,7 +301,7 @@ class _Binder:
             children = shape.children or {}
             if shape.kind == "rows" and not inside_row:
                 raise ExpressionError(
-                    f"{shape.name} is a list of rows: which row's {segment}?", name.at,
+                    f"{shape.name} is a list of rows; name the row of {segment}", name.at,
                     f"write {shape.name}[0].{segment}, or any(r.{segment} … for r in {shape.name})", _width(name),
                 )  # fmt: skip
             if segment not in children:
@@ -324,16 +324,16 @@ class _Binder:
 
     def nothing(self, name: Name, segment: str, known: list[str], otherwise: str) -> ExpressionError:
         if "-" in segment:
-            return ExpressionError(f"there is no field {segment!r}", name.at, "for a minus, put spaces round it", _width(name))
+            return ExpressionError(f"unknown field {segment!r}", name.at, "for a minus sign, put spaces around it", _width(name))
         if segment in FIELD_STATES and self.scope.payload:
-            otherwise = "a payload has values and no states"
+            otherwise = "a payload has values but no states"
         elif segment in FIELD_STATES and not otherwise:
-            otherwise = f"to ask for a state, name the field: FIELD.{segment}"
+            otherwise = f"to use a state, name the field: FIELD.{segment}"
         specials = [] if otherwise else ["value", "form"] if self.scope.value else ["form"]
         if name.segments[0] == "form" and not otherwise:
-            otherwise = "behind `form.` stands a state, as in form.valid, or a field: idlefox outline shows them"
-        remedy = suggestion(segment, [*known, *self.variables, *specials], otherwise or "see `idlefox outline` for the form's fields")
-        return ExpressionError(f"there is no field {segment!r} here", name.at, remedy, _width(name))
+            otherwise = "after `form.` write a state, for example form.valid, or a field; `idlefox outline` lists them"
+        remedy = suggestion(segment, [*known, *self.variables, *specials], otherwise or "`idlefox outline` lists the form's fields")
+        return ExpressionError(f"unknown field {segment!r}", name.at, remedy, _width(name))
 
 
 def _width(name: Name) -> int:

@@ -64,7 +64,7 @@ def instant(text: Any) -> int | None:
 def add(a: Any, b: Any) -> Any:
     if isinstance(a, str) and isinstance(b, str):
         if len(a) + len(b) > limits.TEXT:
-            raise limits.TooMuch(f"an expression makes a text of more than {limits.TEXT:,} characters")
+            raise limits.TooMuch(f"an expression builds a string of more than {limits.TEXT:,} characters")
         return a + b
     return _arithmetic(operator.add, a, b)
 
@@ -281,7 +281,7 @@ class _Compiler:
                 named[variable] = row
                 met[0] += 1
                 if met[0] > limits.ITEMS:
-                    raise limits.TooMuch(f"an expression goes over more than {limits.ITEMS:,} items")
+                    raise limits.TooMuch(f"an expression iterates over more than {limits.ITEMS:,} items")
                 if condition is None or condition(place, named) is True:
                     yield item(place, named)
 

@@ -76,16 +76,16 @@ class _Parser:
 
     def _bad(self, token: _Token) -> ExpressionError:
         hints = {
-            "'": 'texts stand in double quotes: "like this"',
-            '"': "a text ends with a double quote",
+            "'": 'put strings in double quotes: "like this"',
+            '"': "end the string with a double quote",
             "=": "to compare, write ==",
             "!": "write `not`, or != to compare",
             "&": "write `and`",
             "|": "write `or`",
             "?": "write X if C else Y",
-            "$": "parameters belong to scripts, not to sheets",
+            "$": "parameters are for scripts, not for sheets",
         }
-        return ExpressionError(f"{token.text!r} has no meaning in an expression", token.at, hints.get(token.text, ""))
+        return ExpressionError(f"{token.text!r} is not allowed in an expression", token.at, hints.get(token.text, ""))
 
     # the cursor
     @property
@@ -107,7 +107,7 @@ class _Parser:
 
     def unexpected(self, wanted: str) -> ExpressionError:
         token = self.here
-        found = "the expression ends" if token.kind == "end" else f"found {token.text!r}"
+        found = "the expression ends here" if token.kind == "end" else f"found {token.text!r}"
         return ExpressionError(f"expected {wanted}, {found}", token.at, "", max(1, len(token.text)))
 
     def whole(self) -> Any:
@@ -122,7 +122,7 @@ class _Parser:
     def ternary(self) -> Any:
         self.depth += 1
         if self.depth > _DEEPEST:
-            raise ExpressionError(f"nested deeper than {_DEEPEST}", self.here.at, "split the rule in several")
+            raise ExpressionError(f"nested deeper than {_DEEPEST}", self.here.at, "split the rule into several")
         node = self.disjunction()
         token = self.take("if")
         if token:
@@ -170,7 +170,7 @@ class _Parser:
         node = Binary(token.text, left, self.sum(), token.at)
         again = self.take("==", "!=", "<", "<=", ">", ">=", "in")
         if again:
-            raise ExpressionError("comparisons do not chain", again.at, "write a < b and b < c", len(again.text))
+            raise ExpressionError("comparisons cannot be chained", again.at, "write a < b and b < c", len(again.text))
         return node
 
     def sum(self) -> Any:
@@ -184,7 +184,7 @@ class _Parser:
         while token := self.take(*ops):
             terms += 1
             if terms > _MOST_TERMS:
-                raise ExpressionError(f"more than {_MOST_TERMS} terms in a row", token.at, "derive a part of it in a field of its own")
+                raise ExpressionError(f"more than {_MOST_TERMS} terms in a row", token.at, "compute a part of it with `derive`")
             node = Binary(token.text, node, part(), token.at)
         return node
 
@@ -221,16 +221,16 @@ class _Parser:
             raise ExpressionError("this number has too many digits", token.at, "", len(token.text))
         value = json.loads(token.text) if token.text[0] != "0" or token.text[:2] in ("0", "0.", "0e", "0E") else None
         if value is None:
-            raise ExpressionError("a number does not begin with 0", token.at, "", len(token.text))
+            raise ExpressionError("a number cannot start with 0", token.at, "", len(token.text))
         if value in (float("inf"), float("-inf")):
-            raise ExpressionError("this number is beyond the range of numbers", token.at, "", len(token.text))
+            raise ExpressionError("this number is too large", token.at, "", len(token.text))
         return value
 
     def _string(self, token: _Token) -> str:
         try:
             return str(json.loads(token.text))
         except ValueError:
-            raise ExpressionError("this text has an escape that JSON does not know", token.at, "", len(token.text)) from None
+            raise ExpressionError("this string has an escape that JSON does not allow", token.at, "", len(token.text)) from None
 
     def _word(self, token: _Token) -> Any:
         constants = {"true": True, "false": False, "null": None}
@@ -246,7 +246,7 @@ class _Parser:
     def _call(self, name: _Token) -> Any:
         if name.text not in FUNCTIONS:
             raise ExpressionError(
-                f"there is no function {name.text!r}", name.at,
+                f"unknown function {name.text!r}", name.at,
                 suggestion(name.text, FUNCTIONS, "the functions are " + ", ".join(FUNCTIONS)), len(name.text),
             )  # fmt: skip
         self.need("(", "")
@@ -266,7 +266,7 @@ class _Parser:
 
     def _over(self, name: _Token, item: Any) -> Any:
         if name.text not in OVER_ROWS:
-            raise ExpressionError(f"{name.text} does not go over rows", name.at, f"these do: {', '.join(OVER_ROWS)}", len(name.text))
+            raise ExpressionError(f"{name.text} does not take rows", name.at, f"these do: {', '.join(OVER_ROWS)}", len(name.text))
         variable = self.here
         if variable.kind != "name" or variable.text in _WORDS:
             raise self.unexpected("a name for the row")

@@ -32,7 +32,7 @@ def decode_page(data: bytes, file: str) -> tuple[str, str]:
     charset, skip = declared(data)
     start = Place(file, 1, 1)
     if b"\0" in data and not charset.startswith("UTF-16"):
-        raise Unreadable([Problem(start, "this is no HTML page: there are zero bytes in it", "name a page, as in page.html#form-id")])
+        raise Unreadable([Problem(start, "this is not an HTML page: it contains zero bytes", "name a page, for example page.html#form-id")])
     try:
         return decoded(data[skip:], charset), charset
     except UnicodeDecodeError as fault:

@@ -249,7 +249,7 @@ class FieldMaker:
             # HTML bars every input that has the attribute, also those that it does not make read-only.
             barred = "it is read-only"
         elif all(e.listed for e in members):
-            barred = "it stands in a datalist"
+            barred = "it is inside a datalist"
         suggests = self._suggestions(attributes["list"] or "") if "list" in attributes else ()
         return Native("", "", "", disabled, hidden, barred, fixed, None, None, suggests)
 

@@ -41,8 +41,8 @@ def _choose(tree: Tree, file: str, wanted: str) -> int:
     """The number of the form that is meant. Raises Unreadable, saying which forms there are."""
     forms = tree.forms
     if not forms:
-        cause = "there is no form in this page"
-        remedy = "name a page with a <form> in it" if "<" in tree.text else "name an HTML page"
+        cause = "this page has no form"
+        remedy = "name a page that contains a <form>" if "<" in tree.text else "name an HTML page"
         raise Unreadable([Problem(Place(file, 1, 1), cause, remedy)])
     ids = [f.attributes.get("id") or "" for f in forms]
     if wanted:
@@ -52,13 +52,13 @@ def _choose(tree: Tree, file: str, wanted: str) -> int:
         there = f"the page's forms are {listed('#' + i for i in known)}" if known else _written_forms(tree, file)
         remedy = suggestion(wanted, known, there)
         node = tree.with_id(wanted)
-        cause = f"there is no form with the id {wanted!r} in this page"
+        cause = f"this page has no form with the id {wanted!r}"
         if node is not None:
-            cause = f"#{wanted} is no form: it is a {node.tag}"
+            cause = f"#{wanted} is not a form but a {node.tag}"
         raise Unreadable([Problem(Place(file, 1, 1), cause, remedy)])
     if len(forms) == 1:
         return 0
-    raise Unreadable([Problem(Place(file, 1, 1), f"there are {len(forms)} forms in this page: which one?", _written_forms(tree, file))])
+    raise Unreadable([Problem(Place(file, 1, 1), f"this page has {len(forms)} forms; name one of them", _written_forms(tree, file))])
 
 
 def _written_forms(tree: Tree, file: str) -> str:

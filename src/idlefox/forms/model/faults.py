@@ -19,7 +19,7 @@ class Faults(NamedTuple):
     rows_by_index: bool = False  # what is said, and what is touched, stays with the number of a row
     server_stays: bool = False  # what the server has said never leaves
     server_lost: bool = False  # what the server says of fields is not shown
-    notice_stays: bool = False  # a notice cannot be closed, and does not go by itself
+    notice_stays: bool = False  # a notice cannot be closed and does not close itself
     reset_forgets: Paths = _NONE  # a reset leaves these as they are
     messages_stay: Paths = _NONE  # what these have reported never leaves
     last_edited: Paths = _NONE  # rules of these are judged when they are edited, whatever else they read

@@ -10,30 +10,30 @@ from .form import Kind, Message, Rule
 
 STOCK: dict[str, str] = {
     "required": "{label} is missing.",
-    "minlength": "{label} takes {minlength} characters or more.",
-    "maxlength": "{label} takes {maxlength} characters or fewer.",
-    "pattern": "{label} is not written as it should be.",
-    "email": "{label} is not an e-mail address.",
+    "minlength": "{label} must have {minlength} or more characters.",
+    "maxlength": "{label} must have {maxlength} or fewer characters.",
+    "pattern": "{label} is not in the expected format.",
+    "email": "{label} is not an email address.",
     "url": "{label} is not a web address.",
-    "badInput": "{label} cannot be understood.",
-    "min": "{label} takes {min} or more.",
-    "max": "{label} takes {max} or less.",
-    "step": "{label} goes in steps of {step}.",
+    "badInput": "{label} is not a valid value.",
+    "min": "{label} must be {min} or more.",
+    "max": "{label} must be {max} or less.",
+    "step": "{label} must be in steps of {step}.",
     "among": "{label} is not one of the choices.",
-    "repeats": "{label} differs from {repeats}.",
-    "unique": "{label} is there twice.",
-    "holds": "{label} cannot be like this.",
-    "python": "{label} cannot be like this.",
+    "repeats": "{label} does not match {repeats}.",
+    "unique": "{label} is used twice.",
+    "holds": "{label} is not valid.",
+    "python": "{label} is not valid.",
     "lookup": "{label} was not accepted.",
     "lookup_failed": "{label} could not be checked.",
 }
-_OF_DATES = {"min": "{label} takes {min} or later.", "max": "{label} takes {max} or earlier."}
+_OF_DATES = {"min": "{label} must be {min} or later.", "max": "{label} must be {max} or earlier."}
 GENERAL = frozenset({"value", "label", "row", "count"})
 _BRACE = re.compile(r"\{\{|\}\}|\{([^{}]*)\}|[{}]")
 
 
 class MessageError(Exception):
-    """A message with a brace that opens or closes nothing: *at* is its offset."""
+    """A message contains a stray brace at offset *at*."""
 
     def __init__(self, cause: str, at: int) -> None:
         super().__init__(cause)
@@ -42,7 +42,7 @@ class MessageError(Exception):
 
 @lru_cache(maxsize=1024)
 def read_message(text: str) -> Message:
-    """*text* cut at its placeholders; ``{{`` is a brace. Raises MessageError for a stray brace."""
+    """Split *text* at its placeholders; ``{{`` is a literal brace. Raises MessageError for a stray brace."""
     if "{" not in text and "}" not in text:
         return Message(text, (text,))
     parts: list[str | tuple[str]] = []
@@ -53,7 +53,7 @@ def read_message(text: str) -> Message:
         if found[0] in ("{{", "}}"):
             literal += found[0][0]
         elif found[1] is None:
-            raise MessageError(f"a stray {found[0]!r} in a message: write it twice for the sign itself", found.start())
+            raise MessageError(f"a stray {found[0]!r} in a message; write it twice for a literal brace", found.start())
         else:
             if literal:
                 parts.append(literal)

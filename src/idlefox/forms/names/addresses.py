@@ -99,7 +99,7 @@ def locate(root: Shape, segments: tuple[Segment, ...], panels: Iterable[Shape] =
                 continue
         if shape.kind == "rows" and not row:
             example = write_address((*segments[:i], 0, *segments[i:]))
-            raise AddressError(f"{shape.name!r} is a list of rows: which row's {segment!r}?", f"write {example}", i)
+            raise AddressError(f"{shape.name!r} is a list of rows; name the row of {segment!r}", f"write {example}", i)
         children = shape.children or {}
         if segment not in children:
             raise _unknown(shape, segment, children, panels if i == 0 else (), row, i)
@@ -118,18 +118,18 @@ def _unknown(
     else:
         owner = repr(shape.name)
     if not children:
-        return AddressError(f"{owner} has no parts, so no {segment!r}", "", at)
+        return AddressError(f"{owner} has no parts, so it has no {segment!r}", "", at)
     if shape.named is not None and f"{segment_text(segment, first=True)}[0]" in shape.named:
         name = segment_text(segment, first=True)
-        return AddressError(f"the name {segment!r} repeats in this page: which one?", f"write {name}[0], {name}[1] …", at)
+        return AddressError(f"the name {segment!r} repeats in this page; name one of them", f"write {name}[0], {name}[1] …", at)
     deeper = [s for s in shape.walk() if s.name == segment]
     otherwise = ""
     if deeper:
         places = [".".join(s.path).replace(".*", "[0]") for s in deeper[:3]]
-        otherwise = f"there is {' and '.join(places)}"
+        otherwise = f"it could be {' or '.join(places)}"
     elif len(known) <= 12:
         otherwise = f"{owner} has {', '.join(known)}"
     else:
-        otherwise = "see `idlefox outline` for the form's fields"
+        otherwise = "`idlefox outline` lists the form's fields"
     remedy = otherwise if deeper else suggestion(segment, known, otherwise)
     return AddressError(f"{owner} has no field {segment!r}", remedy, at)

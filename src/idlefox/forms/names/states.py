@@ -7,7 +7,7 @@ FIELD_STATES: dict[str, tuple[str, object]] = {
     "valid": ("validity", "valid"), "invalid": ("validity", "invalid"),
     "asking": ("validity", "asking"), "unasked": ("validity", "unasked"),
     "clean": ("dirty", False), "dirty": ("dirty", True),
-    "touched": ("touched", True), "untouched": ("touched", False),
+    "touched": ("touched", True),
     "focused": ("focused", True),
     "enabled": ("enabled", True), "disabled": ("enabled", False),
     "visible": ("visible", True), "hidden": ("visible", False),
@@ -18,11 +18,11 @@ FIELD_STATES: dict[str, tuple[str, object]] = {
     "marked": ("marked", True),
 }  # fmt: skip
 FORM_ONLY: dict[str, tuple[str, object]] = {
-    "busy": ("busy", True), "idle": ("busy", False), "submitted": ("submitted", True),
+    "busy": ("busy", True), "idle": ("busy", False), "attempted": ("attempted", True),
 }  # fmt: skip
 FORM_STATES: dict[str, tuple[str, object]] = {
     **{w: FIELD_STATES[w] for w in (
-        "valid", "invalid", "asking", "unasked", "clean", "dirty", "touched", "untouched", "focused", "marked",
+        "valid", "invalid", "asking", "unasked", "clean", "dirty", "touched", "focused", "marked",
         "enabled", "disabled", "visible", "hidden", "empty", "filled",
     )},
     **FORM_ONLY,

@@ -44,27 +44,27 @@ def read_schema(file: str) -> SchemaForm:
         data = json.loads(text)
     except json.JSONDecodeError as fault:
         line = text.split("\n")[fault.lineno - 1] if text else ""
-        raise Unreadable([Problem(Place(file, fault.lineno, fault.colno), f"this is not JSON: {fault.msg.lower()}", "", line)]) from None
+        raise Unreadable([Problem(Place(file, fault.lineno, fault.colno), f"invalid JSON: {fault.msg.lower()}", "", line)]) from None
     except RecursionError:
         raise Unreadable([Problem(Place(file, 1, 1), "this is nested too deep", "flatten the schema")]) from None
     place = Place(file, 1, 1)
     if not isinstance(data, dict):
-        raise Unreadable([Problem(place, "a schema is an object", 'begin with {"type": "object", "properties": …}')])
+        raise Unreadable([Problem(place, "a schema must be an object", 'start with {"type": "object", "properties": …}')])
     wrong = _no_schema(data)
     if wrong:
-        raise Unreadable([Problem(place, f"this is no JSON Schema (2020-12): {wrong}", "mend it there")])
+        raise Unreadable([Problem(place, f"this is not a JSON Schema (2020-12): {wrong}", "fix it there")])
     reader = _Reader(data)
     try:
         return _form(reader, data, place)
     except _TooMany as fault:
-        cause = f"by its references this schema has more than {_MOST:,} parts, {fault} among them"
-        raise Unreadable([Problem(place, cause, "let references not multiply: give scaffold the part that is sent")]) from None
+        cause = f"with its references this schema has more than {_MOST:,} parts, {fault} among them"
+        raise Unreadable([Problem(place, cause, "give scaffold only the part of the schema that describes the payload")]) from None
 
 
 def _form(reader: _Reader, data: dict[str, Any], place: Place) -> SchemaForm:
     top = reader.resolved(data, "")
     if not isinstance(top.get("properties"), dict) or not top["properties"]:
-        remedy = 'describe what is sent: {"type": "object", "properties": …}'
+        remedy = 'describe the payload: {"type": "object", "properties": …}'
         raise Unreadable([Problem(place, "this schema describes no object with properties", remedy)])
     fields = reader.fields(top, "")
     title = top.get("title") if isinstance(top.get("title"), str) else ""
@@ -122,7 +122,7 @@ class _Reader:
             _lay_over(whole, self.resolved(part, f"{at}/allOf/{i}"))
         for key in whole:
             if key not in _SILENT:
-                self.note(at, f"{key} has no counterpart in a form's fields")
+                self.note(at, f"{key} has no counterpart in form fields")
         return whole
 
     def _followed(self, schema: dict[str, Any], at: str) -> dict[str, Any]:
@@ -174,7 +174,7 @@ class _Reader:
             rules.append({"required": True})
         field = self._control(name, schema, at, kind, rules, required)
         if field is None:
-            self.note(at, "no control of a form holds such a value: it is not in the form")
+            self.note(at, "no form control can hold such a value, so the form leaves it out")
             return None
         if "default" in schema and kind != "object" and self._fits(field, schema["default"]):
             field["initial"] = schema["default"]
@@ -239,7 +239,7 @@ class _Reader:
                 whole_match(whole)
                 rules.append({"pattern": whole})
             except PatternError as fault:
-                self.note(at, f"pattern {pattern} is no pattern with flag v: {fault}")
+                self.note(at, f"{pattern} is not a valid pattern with flag v: {fault}")
         return {"type": kind, "label": label} if kind != "text" else {"label": label}
 
     def _number(self, label: str, schema: dict[str, Any], kind: str, rules: list[dict[str, Any]]) -> dict[str, Any]:
@@ -278,7 +278,7 @@ class _Reader:
         if "max" in counts:
             found["most"] = counts["max"]
         if schema.get("uniqueItems") is True:
-            self.note(at, "uniqueItems: say with `unique` which field of a row must differ")
+            self.note(at, "uniqueItems: add `unique` to the field of a row that must differ")
         return {**found, "fields": inner}
 
 

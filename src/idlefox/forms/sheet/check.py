@@ -167,10 +167,10 @@ def _instead(document: Document, at: tuple[Any, ...], known: list[str], *, of_fi
     """What to write in the place of an unknown key: the nearest known one; a rule; the text that a comma has parted."""
     whole = document.parted(at)
     if whole:
-        return f"if it belongs to the text before the comma, quote the text: {whole}"
+        return f"if it belongs to the text before the comma, put the text in quotes: {whole}"
     near, rule = nearest(at[-1], known), nearest(at[-1], RULE_KINDS) if of_field else None
     if near is None and rule is not None:
-        return f"that is a rule: write rules: [{{{rule}: …}}]"
+        return f"that is a rule; write rules: [{{{rule}: …}}]"
     return f"did you mean {near!r}?" if near else f"the keys here are {listed(known, 'and', 30)}"
 
 
@@ -193,14 +193,14 @@ def _report(document: Document, schema: dict[str, Any], error: Any) -> None:
         options = [str(o) for o in part.get("enum", []) if o is not None]
         near = nearest(str(error.instance), options)
         remedy = f"did you mean {near!r}?" if near else f"write {listed(options, most=30)}"
-        document.report(path, f"{_shown(error.instance)} is no {path[-1] if path else 'value'}{spot}", remedy)
+        document.report(path, f"{_shown(error.instance)} is not a valid {path[-1] if path else 'value'}{spot}", remedy)
     elif name == "anyOf":
         document.report(path, "the sheet has no fields", "add `fields:`")
     else:
         key = next((step for step in reversed(path) if step in _key_names()), "")
-        remedy = f"idlefox words {key} shows how it is written" if key else ""
+        remedy = f"`idlefox words {key}` shows how to write it" if key else ""
         if name == "type" and error.instance is None:
-            remedy = "write {} where there is nothing to say" if part.get("type") == "object" else "give it a value, or leave the key out"
+            remedy = "write {} if there is nothing to set" if part.get("type") == "object" else "give it a value, or remove the key"
         elif name == "type" and part.get("type") == "string" and isinstance(error.instance, int | float | bool):
             remedy = f'put it in quotes: "{_shown(error.instance)}"'
         document.report(path, f"expected {wanted}, found {_shown(error.instance)}{spot}", remedy)

@@ -49,8 +49,8 @@ def _initially(shape: Shape, shown: str) -> str:
     if shape.kind in ("number", "range") and shown.strip('"').replace(".", "", 1).lstrip("-").isdigit():
         return f"write it without quotes: {shown.strip(chr(34))}"
     if shape.many or shape.kind == "rows":
-        return f"write a list: [{shown}]" if shown[:1] != "[" else "list what it can hold"
-    return "write it so, or leave `initial` out"
+        return f"write a list: [{shown}]" if shown[:1] != "[" else "list the possible values"
+    return "write such a value, or remove `initial`"
 
 
 class FieldReader:
@@ -77,7 +77,7 @@ class FieldReader:
         for key in data:
             only = _ONLY.get(key)
             if only is not None and kind not in only:
-                reading.report((*at, key), f"{key!r} is no key of type {kind}", f"it belongs to {listed(sorted(only))}", key=True)
+                reading.report((*at, key), f"{key!r} does not apply to type {kind}", f"it is for {listed(sorted(only))}", key=True)
         scope = Scope(reading.root, self.panel, shape, value=True)
         bare = Scope(reading.root, self.panel, shape, bare=True, value=True)
         initial = self._initial(at, data, shape)
@@ -134,7 +134,7 @@ class FieldReader:
         if given is None:
             return None
         if shape.kind in ("group", "rows", "file", "hidden"):
-            self.reading.report((*at, "derive"), f"a {shape.kind} is not derived", "derive its parts", key=True)
+            self.reading.report((*at, "derive"), f"a {shape.kind} cannot be derived", "derive its parts instead", key=True)
             return None
         when = given.get("when", "always")
         if when not in ("always", "focus"):
@@ -148,13 +148,13 @@ class FieldReader:
         start = data.get("start")
         many = next((key for key in ("start", "least") if data.get(key, 0) > ROWS), None)
         if many is not None:
-            self.reading.report((*at, many), f"{data[many]} rows are more than a form may begin with", f"begin with {ROWS:,} at most")
+            self.reading.report((*at, many), f"{data[many]} rows are more than a form may start with", f"use at most {ROWS:,}")
             return None
         if most is not None and most < least:
-            self.reading.report((*at, "most"), f"most ({most}) is below least ({least})", "make most the greater of the two")
+            self.reading.report((*at, "most"), f"most ({most}) is below least ({least})", "make `most` at least as large as `least`")
         elif start is not None and (start < least or (most is not None and start > most)):
             bounds = f"least {least}" + (f", most {most}" if most is not None else "")
-            self.reading.report((*at, "start"), f"start ({start}) lies outside the bounds ({bounds})", "start within them, or move them")
+            self.reading.report((*at, "start"), f"start ({start}) is outside the limits ({bounds})", "choose a start within them")
         return start
 
     # initial values
@@ -191,7 +191,7 @@ class FieldReader:
         seen: list[Any] = []
         for i, option in enumerate(options):
             if any(o == option.value and type(o) is type(option.value) for o in seen):
-                self.reading.report((*at, i), f"the option {option.value!r} stands here twice", "keep one of them")
+                self.reading.report((*at, i), f"the option {option.value!r} is listed twice", "keep one of them")
             seen.append(option.value)
         return tuple(options)
 
@@ -199,7 +199,7 @@ class FieldReader:
         segments = parse_address(given["from"])
         try:
             if segments is None:
-                raise AddressError(f"{given['from']!r} is no address", "name a list of rows", 0)
+                raise AddressError(f"{given['from']!r} is not an address", "name a list of rows", 0)
             target = locate(self.reading.root, segments)
         except AddressError as fault:
             self.reading.report((*at, "from"), fault.cause, fault.remedy)

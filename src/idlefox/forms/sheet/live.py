@@ -13,7 +13,7 @@ from ..names.shapes import Shape
 from .reading import At, Reading
 
 _ASKED = ("touched", "dirty", "shows", "asking")
-_WITH_VALUE = "write where the value goes: GET /api/codes?code={value}"
+_WITH_VALUE = "mark the place of the value: GET /api/codes?code={value}"
 
 
 class LiveReader:
@@ -28,7 +28,7 @@ class LiveReader:
         for name in given.get("views", {}):
             if name not in views and name not in ("editing", "waiting", "done"):
                 known = ", ".join(dict.fromkeys(("editing", "waiting", "done", *views)))
-                self.reading.report((*at, "views", name), f"there is no view {name!r}", f"the views are {known}", key=True)
+                self.reading.report((*at, "views", name), f"unknown view {name!r}", f"the views are {known}", key=True)
         return LivePage(
             page=given["page"],
             serve=given.get("serve", ""),
@@ -52,7 +52,7 @@ class LiveReader:
     def _place(self, at: At, address: str, given: Any) -> Place:
         segments = parse_address(address)
         if segments is None:
-            self.reading.report(at, f"{address!r} is no address", "write it as in contact.email or passengers[*].age", key=True)
+            self.reading.report(at, f"{address!r} is not an address", "for example contact.email or passengers[*].age", key=True)
             return Place()
         try:
             shape = locate(self.reading.root, segments, self.reading.panels).shape
@@ -67,10 +67,10 @@ class LiveReader:
     def _marks(self, at: At, shape: Shape, given: dict[str, Any], find: Find | None) -> Place:
         for key in ("rows", "add", "remove"):
             if key in given and shape.kind != "rows":
-                self.reading.report((*at, key), f"{shape.name} has no rows", "leave it out", key=True)
+                self.reading.report((*at, key), f"{shape.name} has no rows", "remove it", key=True)
         for key in ("open", "close"):
             if key in given and shape.kind != "form":
-                self.reading.report((*at, key), f"{shape.name} is no panel", "leave it out", key=True)
+                self.reading.report((*at, key), f"{shape.name} is not a panel", "remove it", key=True)
         parts = {key: _found(given.get(key)) for key in ("rows", "add", "remove", "open", "close", *_ASKED)}
         return Place(find=find, validity=given.get("validity", ""), **parts)
 
@@ -80,13 +80,13 @@ class LiveReader:
             return None
         wanted = self._wanted((*at, "request"), given["request"], given.get("body"))
         if wanted is not None and "{value}" not in f"{wanted.path}{dict(wanted.query)}{wanted.body}":
-            self.reading.report((*at, "request"), "the request does not say where the value is", _WITH_VALUE)
+            self.reading.report((*at, "request"), "the request has no place for the value", _WITH_VALUE)
         return wanted
 
     def _wanted(self, at: At, text: str, body: Any = None) -> Wanted | None:
         wanted = read_request(text, body)
         if wanted is None:
-            self.reading.report(at, f"{text!r} is no request", "write it as in GET /api/ports or POST /api/codes")
+            self.reading.report(at, f"{text!r} is not a request", "for example GET /api/ports or POST /api/codes")
         return wanted
 
     def _answer(self, at: At, given: dict[str, Any]) -> Scripted:

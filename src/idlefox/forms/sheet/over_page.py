@@ -37,7 +37,7 @@ def read_page_of(reading: Reading, name: str) -> Form | None:
     except Unreadable as fault:
         first = fault.problems[0]
         if first.code == NO_FILE:
-            reading.report(("page",), f"there is no page {name!r} beside the sheet", first.remedy)
+            reading.report(("page",), f"page not found beside the sheet: {name!r}", first.remedy)
         elif first.code == OUTSIDE:
             reading.report(("page",), first.cause, first.remedy)
         else:
@@ -60,14 +60,15 @@ class PageFields:
                 known = [f.address for f in page.fields]
                 repeated = segment_text(key, first=True)
                 if f"{repeated}[0]" in known:
-                    reading.report(("fields", key), f"the name {key!r} repeats in this page: which one?", f"write {repeated}[0]", key=True)
+                    cause = f"the name {key!r} repeats in this page; name one of them"
+                    reading.report(("fields", key), cause, f"write {repeated}[0]", key=True)
                     continue
-                remedy = suggestion(key, known, f"see `idlefox outline {data.get('page', '')}`")
+                remedy = suggestion(key, known, f"`idlefox outline {data.get('page', '')}` lists its fields")
                 reading.report(("fields", key), f"the page has no field {key!r}", remedy, key=True)
                 continue
             self.given[name] = (key, each)
         if data.get("buttons"):
-            reading.report(("buttons",), "the buttons of a page are its own", "name them in scripts, as in submit by \"Save\"", key=True)
+            reading.report(("buttons",), "a page defines its own buttons", "scripts can name them: submit by \"Save\"", key=True)
 
     def fields(self, reader: FieldReader) -> tuple[Field, ...]:
         return tuple(self._field(each, reader) for each in self.page.fields)
@@ -79,8 +80,8 @@ class PageFields:
         allowed = {k: v for k, v in data.items() if k not in _OF_THE_PAGE}
         for name in data:
             if name in _OF_THE_PAGE and not (name == "type" and data[name] == field.kind):
-                cause = f"`{name}` comes from the page" + (f", where this is a {field.kind}" if name == "type" else "")
-                self.reading.report((*at, name), cause, "leave it out here", key=True)
+                cause = f"`{name}` comes from the page" + (f", and here it is a {field.kind}" if name == "type" else "")
+                self.reading.report((*at, name), cause, "remove it here", key=True)
         read = reader.field(at, allowed, shape, of_page=True)
         changes: dict[str, Any] = {slot: getattr(read, slot) for k, slot in _SLOTS.items() if k in allowed}
         changes["reveal"] = read.reveal

@@ -50,7 +50,7 @@ def read_sheet_text(text: str, file: str) -> Form:
 def _fitting(document: Document) -> Document:
     """*document*, held against the schema."""
     if not isinstance(document.data, dict):
-        document.report((), "a sheet is a mapping of keys", "begin with `form: NAME` and `fields:`")
+        document.report((), "a sheet must be a mapping of keys", "start with `form: NAME` and `fields:`")
         raise Unreadable(document.problems)
     fits = check(document)
     if document.problems and (fits or not mend(document)):
@@ -89,7 +89,7 @@ class _SheetReader:
             reading.root.children = self._shapes(("fields",), data.get("fields", {}), ())
         for name, panel in data.get("panels", {}).items():
             if name in (reading.root.children or {}):
-                reading.report(("panels", name), f"{name!r} is a field already", "give the panel another name", key=True)
+                reading.report(("panels", name), f"{name!r} is already the name of a field", "give the panel another name", key=True)
             shape = Shape(name, "form", (name,))
             shape.children = self._shapes(("panels", name, "fields"), panel["fields"], (name,))
             reading.panels.append(shape)
@@ -163,13 +163,13 @@ class _SheetReader:
         texts = self.data.get("texts", {})
         locale = self.data.get("locale", next(iter(texts), ""))
         if texts and locale not in texts:
-            self.reading.report(("locale",), f"there are no texts for {locale!r}", f"there are texts for {', '.join(texts)}")
+            self.reading.report(("locale",), f"no texts for the locale {locale!r}", f"the locales with texts are {', '.join(texts)}")
         found: dict[str, Message] = {}
         for language, messages in texts.items():
             for name, text in messages.items():
                 at: At = ("texts", language, name)
                 if name not in STOCK:
-                    self.reading.report(at, f"there is no rule {name!r}", suggestion(name, STOCK), key=True)
+                    self.reading.report(at, f"unknown rule {name!r}", suggestion(name, STOCK), key=True)
                     continue
                 message = self.reading.message(at, text, frozenset({name}))
                 if language == locale:
@@ -190,7 +190,7 @@ class _SheetReader:
         return NO_FAULTS._replace(**given)
 
     def _named(self, name: str, key: str, children: dict[str, Shape]) -> str:
-        return suggestion(name, children, f"say which of its fields it is: {key}: {' or '.join(children)}")
+        return suggestion(name, children, f"name one of its fields: {key}: {' or '.join(children)}")
 
     def _gives(self, at: At, data: dict[str, Any], shape: Shape) -> Gives | None:
         target = self.reading.target((*at, "to"), data["to"])

@@ -64,8 +64,8 @@ class Reading:
             from ...problems import suggestion
 
             known = sorted(GENERAL.union(parameters))
-            remedy = suggestion(name, known, f"here one can write {', '.join('{' + k + '}' for k in known)}")
-            self.report(at, f"a message here has no {{{name}}}", remedy)
+            remedy = suggestion(name, known, f"the placeholders here are {', '.join('{' + k + '}' for k in known)}")
+            self.report(at, f"unknown placeholder {{{name}}}", remedy)
         return message
 
     def duration(self, at: At, data: dict[str, Any], key: str, default: int = 0) -> int:
@@ -73,7 +73,7 @@ class Reading:
             return default
         ms = parse_duration(data[key])
         if ms is None:
-            self.report((*at, key), f"{data[key]!r} is no duration of whole milliseconds, up to a century", "write 250ms or 3s")
+            self.report((*at, key), f"{data[key]!r} is not a duration of whole milliseconds up to a century", "write 250ms or 3s")
             return default
         return ms
 
@@ -81,7 +81,7 @@ class Reading:
         """What the address *text* names in the form; None, and a problem noted, where it names nothing."""
         segments = parse_address(text)
         if segments is None:
-            self.report(at, f"{text!r} is no address", "write it as in contact.email or passengers[0].age")
+            self.report(at, f"{text!r} is not an address", "for example contact.email or passengers[0].age")
             return None
         try:
             return locate(self.root, segments, self.panels), segments

@@ -22,8 +22,8 @@ def report_rings(form: Form, graph: Graph, document: Document) -> None:
         path, what = next(((p, w) for p, w in ring if p and w in ("value", *INHERITED)), ring[0])
         at = _document_path(form, path)
         key = {"value": "derive"}.get(what, what)
-        cause = "this goes round in a ring: " + " ← ".join([*names, names[0]])
-        document.report((*at, key), cause, "let one of them not depend on the others")
+        cause = "these depend on each other in a circle: " + " ← ".join([*names, names[0]])
+        document.report((*at, key), cause, "remove one of the dependencies")
 
 
 def _document_path(form: Form, path: Path) -> tuple[str, ...]:

@@ -32,13 +32,13 @@ _ONLY_ON: dict[str, tuple[Callable[[Shape], bool], str]] = {
     **dict.fromkeys(("minlength", "maxlength", "pattern", "email", "url"), (_is_text, "it is for texts")),
     **dict.fromkeys(("min", "max"), (_has_bounds, "it is for numbers, dates, lists and rows")),
     "step": (lambda shape: shape.kind in _NUMERIC, "it is for numbers and dates"),
-    "badInput": (lambda shape: shape.kind in _NUMERIC or shape.kind == "color", "what is typed there is never unreadable"),
+    "badInput": (lambda shape: shape.kind in _NUMERIC or shape.kind == "color", "any text typed there is a value"),
     "unique": (
         lambda shape: "*" in shape.path and shape.kind not in ("rows", "group"),
         "it compares a field of one row with the other rows",
     ),
-    "lookup": (lambda shape: shape.kind not in ("rows", "group", "form"), "a lookup asks about the value of one field"),
-    "required": (lambda shape: shape.kind not in ("group", "form"), "what is in it can be required, part by part"),
+    "lookup": (lambda shape: shape.kind not in ("rows", "group", "form"), "a lookup checks the value of one field"),
+    "required": (lambda shape: shape.kind not in ("group", "form"), "require its parts instead"),
 }  # fmt: skip
 _ANYWHERE = (lambda shape: True, "")
 
@@ -97,7 +97,7 @@ class RuleReader:
             return None
         target, segments = found
         if target.row:
-            self.reading.report((*at, "at"), "a whole row carries no messages", "name one of its fields")
+            self.reading.report((*at, "at"), "a row as a whole cannot have messages", "name one of its fields")
             return None
         if named(self.reading.root, segments) is not None:
             return target.shape, target.path, ()
@@ -109,8 +109,8 @@ class RuleReader:
         here = (*at, name)
         if name in _TYPE_NAMES:
             if judged.kind != name and not (name == "number" and judged.kind == "range"):
-                cause = f"{name!r} gives its message to a field of type {name}; this one is {judged.kind}"
-                report(here, cause, f"leave it out, or give the field the type {name}", key=True)
+                cause = f"{name!r} sets the message of a field of type {name}; this field is of type {judged.kind}"
+                report(here, cause, f"remove it, or give the field the type {name}", key=True)
                 return None
             name = "badInput"
         if value is False and name in ("required", "email", "url", "unique", "badInput"):
@@ -118,7 +118,7 @@ class RuleReader:
         fits, why = _ONLY_ON.get(name, _ANYWHERE)
         if not server and not fits(judged):
             what = "the form" if judged.kind == "form" else f"a field of type {judged.kind}"
-            report(here, f"{name} does not apply to {what}: {why}", "leave it out, or give the field another type", key=True)
+            report(here, f"{name} does not apply to {what}: {why}", "remove it, or change the type of the field", key=True)
             return None
         parameter = self._parameter(here, name, value, judged, scope)
         return None if parameter is _WRONG else Kind(name, FLAGS.get(name, "customError"), parameter)
@@ -142,10 +142,10 @@ class RuleReader:
         if name == "lookup" and value not in self.lookups:
             from ...problems import suggestion
 
-            reading.report(at, f"there is no lookup {value!r}", suggestion(value, self.lookups, "describe it under `lookups:`"))
+            reading.report(at, f"unknown lookup {value!r}", suggestion(value, self.lookups, "define it under `lookups:`"))
             return _WRONG
         if name == "python" and not reading.python:
-            reading.report(at, "the sheet names no file of Python functions", "add `python: FILE.py` to the sheet")
+            reading.report(at, "the sheet has no `python:` file", "add `python: FILE.py` to the sheet")
             return _WRONG
         if name in ("min", "max"):
             return self._bound(at, name, value, judged)
@@ -155,13 +155,13 @@ class RuleReader:
         if judged.kind in DATE_KINDS:
             if not isinstance(value, str) or date_number(judged.kind, value) is None:
                 cause = f"{name} of a {judged.kind} field is a {judged.kind}, not {value!r}"
-                self.reading.report(at, cause, "write it as HTML does, as in 2031-05-02")
+                self.reading.report(at, cause, "write it as HTML does, for example 2031-05-02")
                 return _WRONG
         elif isinstance(value, str):
-            self.reading.report(at, f"{name} is a number here, not {value!r}", "write a number or {expr: …}")
+            self.reading.report(at, f"{name} must be a number here, not {value!r}", "write a number or {expr: …}")
             return _WRONG
         elif judged.kind not in ("number", "range") and (value < 0 or value != int(value)):
-            self.reading.report(at, f"{name} counts what is in the list: {value} is no count", "write a whole number from 0")
+            self.reading.report(at, f"{name} limits the number of items; {value} is not a count", "write a whole number from 0")
             return _WRONG
         return value
 
@@ -172,7 +172,7 @@ class RuleReader:
         if isinstance(expression.node, Reference) and expression.node.member == "value":
             return expression
         if expression.text != "true":
-            self.reading.report(at, f"{value!r} is not the address of a field", "write it as in contact.email")
+            self.reading.report(at, f"{value!r} is not the address of a field", "for example contact.email")
         return _WRONG
 
     def _say(self, at: At, data: dict[str, Any], kinds: list[Kind]) -> Message | None:

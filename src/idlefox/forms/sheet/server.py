@@ -87,9 +87,9 @@ class ServerReader:
         for i, each in enumerate(data):
             for kind in ("unique", "python", "lookup", "repeats"):
                 if kind in each and kind != "repeats":
-                    self.reading.report((*at, i, kind), f"the server stand-in judges no {kind!r}", "use holds", key=True)
+                    self.reading.report((*at, i, kind), f"the stub server does not support the rule {kind!r}", "use holds", key=True)
             if "at" not in each and "holds" not in each:
-                self.reading.report((*at, i), "a rule of the server needs `at`", "name the address it judges", key=False)
+                self.reading.report((*at, i), "a server rule needs `at`", "name the address it checks", key=False)
                 continue
             rule = self.rules.rule((*at, i), each, payload, None, server=True)
             if rule is not None:
@@ -176,6 +176,6 @@ class ServerReader:
         try:
             rows = list(csv.reader(io.StringIO(text, newline="")))
         except csv.Error as fault:
-            self.reading.report(at, f"{name} is no CSV: {fault}", "see RFC 4180")
+            self.reading.report(at, f"{name} is not valid CSV: {fault}", "CSV is described in RFC 4180")
             return []
         return [row[0] for row in rows[1:] if row]

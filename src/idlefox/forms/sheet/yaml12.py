@@ -93,8 +93,8 @@ class Nodes:
             if isinstance(position, int):
                 line = self.text.count("\n", 0, position)
                 place = Place(self.file, line + 1, 1)
-            reason = getattr(fault, "reason", None) or "it cannot be taken apart"
-            raise Unreadable([self._problem(place, f"this is not YAML: {reason}", "")]) from None
+            reason = getattr(fault, "reason", None) or "it cannot be parsed"
+            raise Unreadable([self._problem(place, f"invalid YAML: {reason}", "")]) from None
         if root is None:
             place = Place(self.file, 1, 1)
             raise Unreadable([self._problem(place, "the sheet is empty", "begin with `form: NAME` and `fields:`")])
@@ -107,10 +107,10 @@ class Nodes:
         slip = diagnose(self.text, fault)
         if slip is not None:
             place = Place(self.file, slip.line + 1, slip.column + 1, max(1, slip.length))
-            return self._problem(place, f"this is not YAML: {slip.cause}", slip.remedy)
+            return self._problem(place, f"invalid YAML: {slip.cause}", slip.remedy)
         place = _marked(self.file, fault.problem_mark or fault.context_mark)
-        remedy = "put a text that holds `: `, `#`, quotes or brackets in quotes"
-        return self._problem(place, f"this is not YAML: {fault.problem}", remedy)
+        remedy = "put texts that contain `: `, `#`, quotes or brackets in quotes"
+        return self._problem(place, f"invalid YAML: {fault.problem}", remedy)
 
     def _check_depth(self) -> None:
         depth = 0
@@ -155,8 +155,8 @@ class Nodes:
             self._size += size
             self._copied += size
             if self._copied > _MOST_COPIED:
-                cause = f"aliases make more than {_MOST_COPIED:,} parts of what stands here once"
-                raise Unreadable([self._problem(_place(self.file, node), cause, "do not put aliases into what aliases name")])
+                cause = f"aliases copy this into more than {_MOST_COPIED:,} parts"
+                raise Unreadable([self._problem(_place(self.file, node), cause, "do not nest aliases")])
             return value
         self._made[id(node)] = None
         before = self._size
@@ -174,11 +174,11 @@ class Nodes:
             key = key_node.value
             if type(key_node) is not ScalarNode or (key == "" and key_node.tag == _PLAIN):
                 place = _place(self.file, key_node)
-                self.problems.append(self._problem(place, "a key is a word or a text in quotes", ""))
+                self.problems.append(self._problem(place, "a key must be a word or a string in quotes", ""))
                 continue
             if key in data:
                 place = _place(self.file, key_node)
-                self.problems.append(self._problem(place, f"the key {key!r} stands here twice", "keep one of them"))
+                self.problems.append(self._problem(place, f"the key {key!r} appears twice", "keep one of them"))
                 continue
             data[key] = self._value(value_node, depth + 1)
         return data
@@ -196,14 +196,14 @@ class Nodes:
         value = self._plain(node, text)
         wanted: Any = {"int": int, "float": (int, float), "bool": bool, "null": type(None)}.get(kind)
         if wanted is None or not isinstance(value, wanted):
-            self.problems.append(self._problem(_place(self.file, node), f"the tag !!{kind} does not fit {text!r}", "leave it out"))
+            self.problems.append(self._problem(_place(self.file, node), f"the tag !!{kind} does not match {text!r}", "remove it"))
         return value
 
     def _plain(self, node: ScalarNode, text: str) -> Any:
         if text in _CONSTANTS:
             value = _CONSTANTS[text]
             if isinstance(value, float):
-                self.problems.append(self._problem(_place(self.file, node), f"{text} is no JSON number", "write a number"))
+                self.problems.append(self._problem(_place(self.file, node), f"{text} is not a JSON number", "write a number"))
                 return 0
             return value
         if text[0] not in _NUMERIC:
@@ -224,7 +224,7 @@ class Nodes:
         if (isinstance(number, int) and abs(number) > 10**308) or number in (float("inf"), float("-inf")):
             short = text if len(text) < 30 else text[:20] + "…"
             self.problems.append(
-                self._problem(_place(self.file, node), f"the number {short} ({len(text)} characters) is beyond the range of numbers", "")
+                self._problem(_place(self.file, node), f"the number {short} ({len(text)} characters) is too large", "")
             )
             return 0
         return number

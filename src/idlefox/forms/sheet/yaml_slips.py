@@ -33,7 +33,7 @@ def diagnose(text: str, fault: Any) -> Slip | None:
         return None
     line = lines[mark.line] if mark.line < len(lines) else ""
     if "\t" in line[: len(line) - len(line.lstrip())] or "\t" in line[: mark.column + 1]:
-        return Slip(mark.line, mark.column, 1, "a tab in the indentation", "indent with spaces: YAML takes no tabs")
+        return Slip(mark.line, mark.column, 1, "a tab in the indentation", "indent with spaces; YAML does not allow tabs")
     if begun is not None and "quoted scalar" in str(fault.context):
         return Slip(begun.line, begun.column, 1, "this quote is never closed", "end the text with the quote it begins with")
     if begun is not None and "flow" in str(fault.context):
@@ -106,10 +106,10 @@ def _unquoted(line: str, number: int, column: int) -> Slip | None:
 
 def _odd(value: str) -> str:
     if re.search(r":\s|:$", value):
-        return "it has a colon in it"
+        return "it contains a colon"
     if " #" in value:
-        return "it has a # in it"
-    return f"it begins with {value[0]}" if value[0] in "[{\"'&*!|>%@`" else "it has quotes or brackets in it"
+        return "it contains a #"
+    return f"it starts with {value[0]}" if value[0] in "[{\"'&*!|>%@`" else "it contains quotes or brackets"
 
 
 def _value_before(line: str, column: int) -> int | None:
@@ -165,7 +165,7 @@ def _misplaced(lines: list[str], number: int) -> Slip | None:
     if line.lstrip().startswith("- ") and items:
         around = items
     near = sorted({max((i for i in around if i < own), default=min(around)), min((i for i in around if i > own), default=max(around))})
-    cause = f"this line is indented by {own}: no block around it is"
+    cause = f"this line is indented by {own} spaces, which matches no block around it"
     return Slip(number, own, len(line.strip()), cause, f"indent it by {' or '.join(map(str, near))}")
 
 

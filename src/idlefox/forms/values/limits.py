@@ -27,6 +27,6 @@ def within_parts(value: Any) -> Any:
         members = each.values() if isinstance(each, dict) else each
         left -= len(each)
         if left < 0:
-            raise TooMuch(f"an expression makes a list of more than {PARTS:,} parts")
+            raise TooMuch(f"an expression builds a list of more than {PARTS:,} parts")
         inner += [m for m in members if isinstance(m, dict | list)]
     return value

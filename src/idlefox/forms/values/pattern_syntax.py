@@ -66,10 +66,10 @@ class _Reader:
     def references(self) -> None:
         """What is referred to must be there; a name stands once (alternatives of one name are taken for the slip they mostly are)."""
         if any(number > self.groups for number in self.numbers):
-            raise SyntaxFault(f"there is no group {max(self.numbers)} to refer to")
+            raise SyntaxFault(f"the pattern has no group {max(self.numbers)}")
         missing = [name for name in self.named if name not in self.names]
         if missing:
-            raise SyntaxFault(f"there is no group called {missing[0]}")
+            raise SyntaxFault(f"the pattern has no group called {missing[0]}")
 
     def disjunction(self) -> str:
         self.depth += 1
@@ -99,7 +99,7 @@ class _Reader:
 
     def _not_repeated(self, written: str) -> str:
         if _QUANTIFIER.match(self.source, self.at):
-            raise SyntaxFault("an assertion is not repeated")
+            raise SyntaxFault("an assertion cannot be repeated")
         return written
 
     def _quantifier(self) -> str:
@@ -137,7 +137,7 @@ class _Reader:
             self.at -= 1
             found = self.match(_NAME)
             if found is None or found[1][0].isdigit():
-                raise SyntaxFault("a group's name is a name in < >")
+                raise SyntaxFault("a group needs a name in < >")
             if found[1] in self.names:
                 raise SyntaxFault(f"two groups are called {found[1]}")
             self.names.append(found[1])
@@ -147,10 +147,10 @@ class _Reader:
         if found is not None:
             flags = found[1] + (found[2] or "")
             if len(set(flags)) != len(flags) or not flags:
-                raise SyntaxFault("flags of a group stand once, and at least one does")
+                raise SyntaxFault("a group has each flag at most once, and at least one")
             return f"({found[0]}{self._closed()}"
         if self.take("?"):
-            raise SyntaxFault("a ? behind ( means nothing here")
+            raise SyntaxFault("a ? after ( is not allowed here")
         self.groups += 1
         return f"({self._closed()}"
 
@@ -170,7 +170,7 @@ class _Reader:
         if self.take("k"):
             found = self.match(_NAME)
             if found is None:
-                raise SyntaxFault("\\k needs a group's name in < >")
+                raise SyntaxFault("\\k needs the name of a group in < >")
             self.named.append(found[1])
             return f"\\k<{found[1]}>"
         return self._class_escape() or self._apart(self._character())
@@ -198,9 +198,9 @@ class _Reader:
             self.at += 1
         elif sign == "u" and (found := self.match(_CODE_POINT)) is not None:
             if int(found[1], 16) > 0x10FFFF:
-                raise SyntaxFault(f"\\{found[0]} is no code point")
+                raise SyntaxFault(f"\\{found[0]} is not a code point")
         elif not (sign == "x" and self.match(_HEX)) and not (sign == "u" and self.match(_CODE_UNIT)):
-            raise SyntaxFault(f"\\{sign} means nothing")
+            raise SyntaxFault(f"\\{sign} is not an escape")
         return f"\\{self.source[start : self.at]}"
 
     # classes
@@ -213,7 +213,7 @@ class _Reader:
                 self.at += 1
                 high = self._class_atom()
                 if (low[1:2] in tuple("dDsSwWpP") and low[0] == "\\") or (high[1:2] in tuple("dDsSwWpP") and high[0] == "\\"):
-                    raise SyntaxFault("a range goes from one character to another")
+                    raise SyntaxFault("a range needs a single character at each end")
                 low = f"{low}-{high}"
             written += low
         return f"{written}]"
@@ -234,7 +234,7 @@ class _Reader:
         negated = self.take("^")
         written, strings = self._set_contents()
         if negated and strings:
-            raise SyntaxFault("a class that leaves out cannot hold strings")
+            raise SyntaxFault("a negated class cannot contain strings")
         return f"[{'^' if negated else ''}{written}]" if written or not negated else "[\\s\\S]"
 
     def _set_contents(self) -> tuple[str, bool]:
@@ -246,11 +246,11 @@ class _Reader:
             between = next((sign for sign in ("&&", "--") if self.source.startswith(sign, self.at)), "")
             if between and count:
                 if operator not in ("", between) or (not operator and count > 1):
-                    raise SyntaxFault(f"{between} stands between two operands, and brackets part it from others")
+                    raise SyntaxFault(f"{between} needs two operands; use brackets around it to combine it with others")
                 operator = between
                 self.at += 2
                 if between == "&&" and self.source.startswith("&", self.at):
-                    raise SyntaxFault("&&& means nothing in a class")
+                    raise SyntaxFault("&&& is not allowed in a class")
                 written += between
             elif operator:
                 raise SyntaxFault(f"expected {operator} between the operands")
@@ -268,7 +268,7 @@ class _Reader:
             negated = self.take("^")
             inner, strings = self._set_contents()
             if negated and strings:
-                raise SyntaxFault("a class that leaves out cannot hold strings")
+                raise SyntaxFault("a negated class cannot contain strings")
             return f"[{'^' if negated else ''}{inner}]" if inner or not negated else "[\\s\\S]", strings
         if self.take("\\q{"):
             return self._strings()
@@ -309,7 +309,7 @@ class _Reader:
         if sign in _SET_SYNTAX:
             raise SyntaxFault(f"a lone {sign} in a class: it needs a backslash")
         if sign == following and sign in _DOUBLE:
-            raise SyntaxFault(f"{sign}{sign} means nothing in a class")
+            raise SyntaxFault(f"{sign}{sign} is not allowed in a class")
         return _quoted(sign) if sign in _SET_PUNCTUATORS or sign in _DOUBLE else sign
 
 

@@ -23,7 +23,7 @@ LARGEST = 100_000  # parts of one, its counted repetitions written out
 class PatternError(Exception):
     """A text that is no ECMAScript pattern; *remedy* is "" where the cause says it all."""
 
-    said, remedy = "this is no ECMAScript pattern", ""
+    said, remedy = "this is not an ECMAScript pattern", ""
 
     @property
     def cause(self) -> str:
@@ -34,7 +34,7 @@ class PatternError(Exception):
 class PatternTooLong(PatternError):
     """A pattern that is refused for its size alone."""
 
-    said, remedy = "this pattern is refused", "check what it lists by a lookup, or by several rules"
+    said, remedy = "this pattern is too large", "use a lookup or several rules instead"
 
 
 @lru_cache(maxsize=4096)
@@ -63,7 +63,7 @@ def _finder(source: str, flags: str, written: str) -> Callable[[str], bool]:
     tree = read_pattern(source, flags)
     quick = quick_length(tree)
     if quick < inf and written_out(tree) > LARGEST:
-        raise PatternTooLong(f"its counted repetitions written out, it has more than {LARGEST:,} parts")
+        raise PatternTooLong(f"with its counted repetitions written out it has more than {LARGEST:,} parts")
     matcher: Matcher | None = None
 
     def found(text: str) -> bool:
@@ -94,6 +94,6 @@ def whole_match(pattern: str) -> Callable[[str], bool]:
 def finds(pattern: str, flags: str) -> Callable[[str], bool]:
     """Whether a text holds a match of *pattern*; flag v unless u or v is given. Raises what `whole_match` raises."""
     if set(flags) - set("dgimsuvy") or len(set(flags)) != len(flags) or {"u", "v"} <= set(flags):
-        raise PatternError(f"these flags do not go together: {flags}")
+        raise PatternError(f"these flags cannot be combined: {flags}")
     kept = "".join(f for f in flags if f in "imsuv")
     return _finder(pattern, kept if "u" in kept or "v" in kept else kept + "v", pattern)

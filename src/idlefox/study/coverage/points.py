@@ -141,7 +141,7 @@ class _Maker:
             self._condition(field.path if field is not None else (), f"when of {check_name(rule, rule.kinds[0])}", rule.when)
 
     def _message(self, address: str, name: str, message: Message) -> None:
-        self._add("message", address, f"{name}: {message.text}", "shown", "left")
+        self._add("message", address, f"{name}: {message.text}", "shown", "cleared")
 
     def _bound(self, field: Field, kind: Any) -> None:
         parameter = kind.parameter
@@ -192,7 +192,7 @@ class _Maker:
             self._add("submission", panel, f"reply {number} ({reply.status})", "given")
             for address, texts in reply.errors:
                 for text in texts:
-                    self._add("message", self._told_at(address), f"server: {text}", "shown", "left")
+                    self._add("message", self._told_at(address), f"server: {text}", "shown", "cleared")
 
     def _told_at(self, address: str) -> str:
         """Where what the server says of *address* is shown: at its field, in any row; what nobody has is the form's."""

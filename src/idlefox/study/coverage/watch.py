@@ -272,7 +272,7 @@ class _Watch:
         for point in self.points.all:
             if point.kind == "message" and point.address == address:
                 text = point.name.partition(": ")[2]
-                for texts, others, wanted in ((after, before, "shown"), (before, after, "left")):
+                for texts, others, wanted in ((after, before, "shown"), (before, after, "cleared")):
                     if point.wanted == wanted and any(_could_be_text(text, each) for each in texts - others):
                         yield point
 
@@ -392,7 +392,7 @@ def _tells_value(point: Point, check: Check, form: Form) -> bool:
     if point.wanted == "left":
         if check.noun.kind in ("touched", "errors"):
             return True
-        seen = check.predicate.startswith("shows") or bool(_words(check) & {"touched", "untouched", "marked"})
+        seen = check.predicate.startswith("shows") or bool(_words(check) & {"touched", "marked"})
         return seen and _about(check, point.address, form)
     if check.noun.kind in ("values", "payload", "record", "body"):
         return True

@@ -26,10 +26,10 @@ def unlike_sheets(sheets: Iterable[tuple[Form, SheetPlaces]]) -> Iterator[Findin
                 if here != there:
                     less, besides = sorted(there - here), sorted(here - there)
                     lacks = f"it lacks {' and '.join(less)}" if less else ""
-                    more = f"it has {' and '.join(besides)} besides" if besides else ""
+                    more = f"it also has {' and '.join(besides)}" if besides else ""
                     told = ", ".join(part for part in (lacks, more) if part)
-                    message = f"{field.address} has other rules than {other.address} of {before.file}: {told}"
-                    yield at.path("unlike-sheets", at.place_of(field.path), message, "give both the same rules, or one another label")
+                    message = f"{field.address} and {other.address} of {before.file} have different rules: {told}"
+                    yield at.path("unlike-sheets", at.place_of(field.path), message, "give both the same rules, or change a label")
         known = {**own, **known}
 
 

@@ -1,7 +1,7 @@
 """Whether conditions can hold together, as far as their form alone decides it.
 
 Each state and each comparison in them is taken for free to be true or false, but for those that speak of one thing: `touched` and
-`untouched` of a field, a value held against several literals. What cannot hold then cannot hold at all: more is possible here than
+`not touched` of a field, a value held against several literals. What cannot hold then cannot hold at all: more is possible here than
 in any form in play. (Kleene's unknown changes nothing: what holds while something is unknown holds whatever it turns out to be.)
 """
 

@@ -52,16 +52,16 @@ class Fields:
             if field.kind == "range" and set(kinds) <= {"min", "max", "step"}:
                 continue  # they say where the slider ends, and are never broken
             if rule.say is None and not any(name in self.form.texts for name in kinds) and "python" not in kinds:
-                help_ = 'say what a person should do: say: "…"'
-                yield self.at.rule("silent-rule", rule, f"{' and '.join(kinds)} of {field.address} has no message of its own", help_)
+                help_ = 'add a message that tells a person what to do: say: "…"'
+                yield self.at.rule("silent-rule", rule, f"{' and '.join(kinds)} of {field.address} has no message", help_)
         said: dict[str, Rule] = {}
         for rule in rules:
             if rule.say is None:
                 continue
             before = said.setdefault(rule.say.text, rule)
             if before is not rule:
-                message = f"{field.address} says the same for {before.kinds[0].name} and for {rule.kinds[0].name}"
-                yield self.at.rule("same-message", rule, message, "say what is wrong in each case")
+                message = f"{field.address} has the same message for {before.kinds[0].name} and {rule.kinds[0].name}"
+                yield self.at.rule("same-message", rule, message, "give each rule its own message")
 
     def borrowed(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
         """Messages with another field's label, none of their own field's words, and a rule that reads nothing else."""
@@ -74,8 +74,8 @@ class Fields:
                 continue
             other = next((each for each in self._named(text) if each is not field and not _related(each.path, field.path)), None)
             if other is not None:
-                message = f"the message of {field.address} speaks of {other.label!r}, which is {other.address}"
-                yield self.at.rule("borrowed-message", rule, message, f"say it of {field.label!r}", "say")
+                message = f"the message of {field.address} names {other.label!r}, which is {other.address}"
+                yield self.at.rule("borrowed-message", rule, message, f"name {field.label!r} instead", "say")
 
     def _named(self, text: str) -> Iterator[Field]:
         """The fields whose labels stand in *text* as whole words."""
@@ -90,21 +90,21 @@ class Fields:
         """Rules that count always and that no value keeps, but for the empty one where nothing requires another."""
         always = [(kind, rule) for rule in rules if rule.when is None and rule.at is None and not rule.on_empty for kind in rule.kinds]
         known = {kind.name: (kind.parameter, rule) for kind, rule in always}
-        none = "no value" if "required" in known else "no value but the empty one"
+        none = "no value" if "required" in known else "no value except empty"
         for low, high in _LOW_HIGH:
             if low in known and high in known and field.kind != "time":
                 (least, _), (most, rule) = known[low], known[high]
                 if is_number(least) and is_number(most) and least > most:
-                    message = f"{none} of {field.address} can have {low} {least} and {high} {most}"
-                    yield self.at.rule("contradiction", rule, message, "one of the two is wrong", high)
+                    message = f"{none} of {field.address} satisfies both {low} {least} and {high} {most}"
+                    yield self.at.rule("contradiction", rule, message, "correct one of the two", high)
         if "among" not in known or field.many or not isinstance(known["among"][0], list | tuple):
             return
         among, rule = known["among"]
         others = [kind for kind, _ in always if kind.name not in ("among", "required")]
         if among and others and all(any(breaks(kind, value, field) is True for kind in others) for value in among):
             names = " and ".join(dict.fromkeys(kind.name for kind in others if any(breaks(kind, value, field) for value in among)))
-            message = f"{none} of {field.address} is among those listed and keeps its {names}"
-            yield self.at.rule("contradiction", rule, message, "one of the two is wrong", "among")
+            message = f"{none} of {field.address} is in its list and satisfies {names}"
+            yield self.at.rule("contradiction", rule, message, "correct one of the two", "among")
 
     def never_breaks(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
         """Rules that nothing the control can hold breaks."""
@@ -115,8 +115,8 @@ class Fields:
                 why = "" if rule.at is not None or rule.on_empty else why_never(field, rule, kind)
                 if why:
                     shown = f"{kind.name} {kind.parameter}" if is_number(kind.parameter) else kind.name
-                    message = f"nothing that {field.address} can hold breaks {shown}: {why}"
-                    yield self.at.rule("never-breaks", rule, message, "take it out, or make it stricter", kind.name)
+                    message = f"no value that {field.address} can have breaks {shown}: {why}"
+                    yield self.at.rule("never-breaks", rule, message, "remove it, or make it stricter", kind.name)
 
     def patterns(self, rules: list[Rule]) -> Iterator[Finding]:
         for rule in rules:
@@ -126,8 +126,8 @@ class Fields:
                 grows = "doubles" if found.exponential else "grows faster than its length"
                 times = f"{found.before!r}, then {found.again!r} again and again" if found.before else f"{found.again!r} again and again"
                 end = f", then {found.after!r}" if found.after else ""
-                message = f"this pattern can take very long: the time {grows} on {times}{end}"
-                help_ = "let each character fit at one place only, or bound it: limit: …"
+                message = f"this pattern can be very slow: the time {grows} on {times}{end}"
+                help_ = "let each character match in one place only, or limit the length: limit: …"
                 yield self.at.rule("wide-pattern", rule, message, help_, "pattern")
 
     # sight
@@ -137,17 +137,17 @@ class Fields:
                 continue
             cause = self._why_unseen(field, rule)
             if cause:
-                message = f"no person ever sees the message of {' and '.join(k.name for k in rule.kinds)} of {field.address}: {cause}"
-                yield self.at.rule("unseen-message", rule, message, "put it where it can be seen: at: ADDRESS, or mend the condition")
+                message = f"nobody can see the message of {' and '.join(k.name for k in rule.kinds)} of {field.address}: {cause}"
+                yield self.at.rule("unseen-message", rule, message, "move it with `at: ADDRESS`, or fix the condition")
 
     def _why_unseen(self, field: Field, rule: Rule) -> str:
         if field.kind == "hidden" and rule.at is None:
-            return "a field of the type hidden shows nothing"
+            return "a field of type hidden shows no messages"
         where = field if rule.at is None else self.form.find(rule.at)
         if where is None or where.native is not None or field.native is not None:
             return ""
         if where.kind == "hidden":
-            return f"{where.address} is of the type hidden and shows nothing"
+            return f"{where.address} is of type hidden and shows no messages"
         sight = [(each.visible, True) for each in self._around(where)]
         if not can_hold(*sight):
             return f"{where.address} is never visible"
@@ -188,8 +188,8 @@ class Fields:
         required = [rule for rule in rules if rule.when is None and rule.at is None and any(kind.name == "required" for kind in rule.kinds)]
         why = self._never_filled(field) if required else ""
         if why:
-            message = f"{field.address} must be filled and never can be: {why}"
-            yield self.at.rule("dead-end", required[0], message, "let a person fill it, or do not require it", "required")
+            message = f"{field.address} is required but can never be filled: {why}"
+            yield self.at.rule("dead-end", required[0], message, "make it possible to fill, or remove `required`", "required")
 
     def _dead_rows(self, field: Field) -> Iterator[Finding]:
         if field.add is None or can_hold_without_rows(field.add, field.path):
@@ -197,9 +197,9 @@ class Fields:
         start = field.least if field.start is None else field.start
         gone = field.least == 0 and (start == 0 or field.remove is None)
         if gone and field.path not in self.given:
-            how = "begins without rows" if start == 0 else "can lose all its rows"
-            message = f"{field.address} {how}, and then none can be added: add is {field.add.text!r}"
-            help_ = f"let one be added to none, or keep one: least: {max(1, field.least)}"
+            how = "starts without rows" if start == 0 else "can lose all its rows"
+            message = f"{field.address} {how}, and then no row can be added: add is {field.add.text!r}"
+            help_ = f"allow adding a first row, or require one: least: {max(1, field.least)}"
             yield self.at.path("dead-end", (*self.at.place_of(field.path), "add"), message, help_)
 
     def _never_filled(self, field: Field) -> str:
@@ -225,11 +225,11 @@ def why_never(field: Field, rule: Rule, kind: Kind) -> str:
     """Why nothing that *field* can hold breaks *kind* of its *rule*; "" where something may."""
     held = _held(field)
     if kind.name == "maxlength" and _within_limit(field, kind):
-        return f"it takes no more than {field.limit}"
+        return f"it takes at most {field.limit} characters"
     if _beyond_slider(field, rule, kind):
-        return "its slider goes no further"
+        return "its slider ends there"
     kept = held and kind.name != "required" and all(breaks(kind, value, field) is False for value in held)
-    return "its options all keep it" if kept else ""
+    return "all its options satisfy it" if kept else ""
 
 
 def _within_limit(field: Field, kind: Kind) -> bool:

@@ -39,14 +39,14 @@ def _checks(script: Script, scenarios: list[Scenario]) -> Iterator[Finding]:
         if scenario.fate == "aside" or not looks:
             continue
         if not any(looks):
-            says = "this scenario checks nothing: it holds whatever the form does"
-            yield _finding("no-check", script, scenario.line, "scenario", says, "end it with what should hold: expect …")
+            says = "this scenario has no check, so it passes whatever the form does"
+            yield _finding("no-check", script, scenario.line, "scenario", says, "add a check: expect …")
         elif not looks[-1]:
             op = ops[-1]
             place = op.place
             if place.file == script.file:
                 source = lines_of(script).line(place.line)
-                says, remedy = "nothing is checked after the last step", "check what it should come to, or leave it out"
+                says, remedy = "no check follows the last step", "check its result, or remove it"
                 yield Finding("unchecked-end", place, says, remedy, source)
 
 
@@ -56,7 +56,7 @@ def _same(script: Script, scenarios: list[Scenario]) -> Iterator[Finding]:
     for block in (block for block in script.blocks if block.kind == "scenario"):
         title = str(block.title)
         if title in titles:
-            says = f"the scenario at line {titles[title]} has this title, too"
+            says = f"the scenario at line {titles[title]} has the same title"
             yield _finding("same-title", script, block.line, "scenario", says, "say what is different here")
         titles.setdefault(title, block.line)
         own = [scenario for scenario in scenarios if scenario.line == block.line]
@@ -64,8 +64,8 @@ def _same(script: Script, scenarios: list[Scenario]) -> Iterator[Finding]:
             continue
         told = (own[0].clock, own[0].fate, tuple(_told(op.source.text[op.offset : op.offset + op.length], op.calls) for op in own[0].ops))
         if told in acts:
-            says = f"the scenario at line {acts[told]} takes the same steps and checks"
-            yield _finding("same-scenario", script, block.line, "scenario", says, "one of them is enough")
+            says = f"the scenario at line {acts[told]} has the same steps and checks"
+            yield _finding("same-scenario", script, block.line, "scenario", says, "remove one of them")
         acts.setdefault(told, block.line)
 
 
@@ -83,16 +83,16 @@ def _unused(script: Script, used_elsewhere: bool) -> Iterator[Finding]:
     for block, text in zip(script.blocks, texts, strict=True):
         for name in block.parameters:
             if not _names(text, name):
-                says = f"nothing in the routine {block.name} uses the parameter {name}"
-                yield _finding("unused", script, block.line, name, says, "take it out")
+                says = f"the routine {block.name} does not use the parameter {name}"
+                yield _finding("unused", script, block.line, name, says, "remove it")
         table = block.body.table
         for name in table.names if table is not None and block.kind == "scenario" else ():
             if not _names(text, name):
-                says = f"nothing in the scenario uses the column {name}"
-                yield _finding("unused", script, table.line if table is not None else block.line, name, says, "take it out")
+                says = f"the scenario does not use the column {name}"
+                yield _finding("unused", script, table.line if table is not None else block.line, name, says, "remove it")
     for block in routines if plays and not used_elsewhere else ():
         if block.name not in played:
-            says, remedy = f"nothing plays the routine {block.name}", f"take it out, or play it: do {block.name}"
+            says, remedy = f"the routine {block.name} is never used", f"remove it, or use it: do {block.name}"
             yield _finding("unused", script, block.line, block.name, says, remedy)
 
 

@@ -51,11 +51,11 @@ class _Sheet:
                 if isinstance(kind.parameter, Expression):
                     for field in self._unguarded(kind.parameter, rule.when):
                         yield self.at.rule(
-                            "hidden-decides", rule, f"a rule of the form reads {field.address}, also while it is hidden", _guard(field)
+                            "hidden-decides", rule, f"a form rule reads {field.address} even while it is hidden", _guard(field)
                         )
         enabled = one.submit.enabled
         for field in self._unguarded(enabled, None) if enabled is not None else ():
-            message = f"whether the form can be sent hangs on {field.address}, also while it is hidden"
+            message = f"whether the form can be sent depends on {field.address} even while it is hidden"
             yield self.at.path("hidden-decides", self._under(one, "submit", "enabled"), message, _guard(field))
 
     def _unguarded(self, expression: Expression, when: Expression | None) -> list[Field]:
@@ -80,20 +80,20 @@ class _Sheet:
         fields = list(walk(one.fields))
         ruled = any(field.rules or field.kind in _RULED or field.native is not None for field in fields)
         if one.submit.enabled is None and one.page is None and fields and not one.rules and not ruled:
-            message = f"nothing keeps {_called(one)} from being sent: it has no rule, and its button no condition"
+            message = f"{_called(one)} can always be sent: it has no rule, and its button has no condition"
             path = self._under(one, "submit") if one.submit.to != "/" else self._under(one) or ("form",)
             yield self.at.path(
                 "always-enabled",
                 path,
                 message,
-                "say what must be filled: rules: [{required: true}], or when it can be sent: submit: {enabled: …}",
+                "require something: rules: [{required: true}], or add a condition: submit: {enabled: …}",
             )
 
     def unseen(self) -> Iterator[Finding]:
         for one in (self.form, *self.form.panels):
             if one.page is None and not can_hold((one.reveal, True)):
-                message = f"no person ever sees a message of {_called(one)}: its reveal never holds"
-                yield self.at.path("unseen-message", self._under(one, "reveal"), message, "reveal: touched or submitted")
+                message = f"nobody can see a message of {_called(one)}: its reveal is never true"
+                yield self.at.path("unseen-message", self._under(one, "reveal"), message, "reveal: touched")
 
     def replies(self) -> Iterator[Finding]:
         """Replies that no request can come to: behind one that always answers, or behind one with the same condition."""
@@ -102,16 +102,16 @@ class _Sheet:
             for number, reply in enumerate(one.server.replies, 1):
                 path = (*self._under(one, "server", "replies"), number - 1)
                 if "" in conditions:
-                    message = f"reply {number} is never given: reply {conditions['']} before it always is"
+                    message = f"reply {number} is never used: reply {conditions['']} before it always applies"
                     yield self.at.path(
-                        "unreachable-reply", path, message, "put it first, or give the other a condition: when: …", key=False
+                        "unreachable-reply", path, message, "move it up, or give the earlier one a condition: when: …", key=False
                     )
                     continue
                 told = reply.when.text if reply.when is not None else ""
                 if told and told in conditions:
-                    message = f"reply {number} is never given: reply {conditions[told]} has the same condition"
+                    message = f"reply {number} is never used: reply {conditions[told]} has the same condition"
                     yield self.at.path(
-                        "unreachable-reply", path, message, "one of the two is enough, or their conditions differ", key=False
+                        "unreachable-reply", path, message, "remove one of them, or change its condition", key=False
                     )
                 conditions.setdefault(told, number)
 
@@ -120,12 +120,12 @@ class _Sheet:
         asked = {kind.parameter for rule in self._rules() for kind in rule.kinds if kind.name == "lookup"}
         for name in self.form.lookups:
             if name not in asked:
-                remedy = f"take it out, or ask it: rules: [{{lookup: {name}}}]"
-                yield self.at.path("unused", ("lookups", name), f"no rule asks the lookup {name}", remedy)
+                remedy = f"remove it, or use it: rules: [{{lookup: {name}}}]"
+                yield self.at.path("unused", ("lookups", name), f"no rule uses the lookup {name}", remedy)
         reached = {after.view for after in self.form.after.values()} | {"editing"}
         for name in self.form.views if self.form.page is None else ():
             if name not in reached and not (name == "waiting" and self.form.submit.while_busy == "replaced"):
-                remedy = f"take it out, or lead there: after: {{accepted: {{view: {name}}}}}"
+                remedy = f"remove it, or lead to it: after: {{accepted: {{view: {name}}}}}"
                 yield self.at.path("unused", ("views", name), f"nothing leads to the view {name}", remedy)
         yield from self._unused_panels(opened)
         yield from self._unused_texts()
@@ -135,9 +135,9 @@ class _Sheet:
         read = {reference.target[0] for _, each in expressions_of(self.form) for reference in each.reads if reference.target}
         for panel in self.form.panels:
             if panel.gives is None and panel.panel not in opened and panel.panel not in read:
-                remedy = f"say what it is for: gives: {{to: ADDRESS, as: option}}, or play it: open {panel.panel}"
+                remedy = f"add gives: {{to: ADDRESS, as: option}}, or use it in a script: open {panel.panel}"
                 yield self.at.path(
-                    "unused", ("panels", panel.panel), f"nothing comes of the panel {panel.panel}, and no script opens it", remedy
+                    "unused", ("panels", panel.panel), f"the panel {panel.panel} gives nothing, and no script opens it", remedy
                 )
 
     def _unused_texts(self) -> Iterator[Finding]:
@@ -153,9 +153,9 @@ class _Sheet:
         for language, texts in locales.items() if self.form.page is None else ():
             for name in texts:
                 if name not in used or (name in ("email", "url", "badInput") and name in said and not self._bare(name)):
-                    message = f"no rule falls back on the text for {name}"
+                    message = f"no rule uses the text for {name}"
                     yield self.at.path(
-                        "unused", ("texts", language, name), message, "take it out, or leave a rule without a message of its own"
+                        "unused", ("texts", language, name), message, "remove it, or remove the message of a rule that should use it"
                     )
 
     def _bare(self, name: str) -> bool:
@@ -191,8 +191,8 @@ class _Sheet:
             ):
                 line = text.split("\n")[node.lineno - 1]
                 place = Place(file, node.lineno, max(line.find(node.name), 0) + 1, len(node.name))
-                remedy = f"take it out, or ask it: rules: [{{python: {node.name}}}]"
-                yield Finding("unused", place, f"no rule asks the function {node.name}", remedy, line)
+                remedy = f"remove it, or use it: rules: [{{python: {node.name}}}]"
+                yield Finding("unused", place, f"no rule uses the function {node.name}", remedy, line)
 
     def _named_beside(self, name: str) -> bool:
         folder = os.path.dirname(self.form.file) or "."
@@ -219,7 +219,7 @@ def _may_hide(field: Field) -> bool:
 
 
 def _guard(field: Field) -> str:
-    return f"ask whether it is there as well: … and {field.address}.visible, or forget what is hidden: when_hidden: forget"
+    return f"add the condition `and {field.address}.visible`, or set when_hidden: forget"
 
 
 def _called(one: Form) -> str:

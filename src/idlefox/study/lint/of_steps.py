@@ -91,11 +91,11 @@ class _Steps:
         there = self._load(scenario).look(Noun("address", op.act.address), "value")
         name = write_address(op.act.address.segments)
         if isinstance(op.act, tree.Turn) and op.act.on is there:
-            yield op, _Odd("no-effect", f"{name} is {'on' if there else 'off'} at load: this turns nothing", "check it instead: expect …")
+            yield op, _Odd("no-effect", f"{name} is {'on' if there else 'off'} at load; this has no effect", "check it instead: expect …")
         elif isinstance(op.act, tree.Pick) and not op.act.mode:
             values = list(op.act.values)
             if equal(there, values) or (len(values) == 1 and not isinstance(there, list) and equal(there, values[0])):
-                yield op, _Odd("no-effect", f"{name} is so at load: this picks what is chosen", "check it instead: expect …")
+                yield op, _Odd("no-effect", f"{name} has this value at load, so this changes nothing", "check it instead: expect …")
 
     def _load(self, scenario: Scenario) -> Subject:
         clock = self.clock if scenario.clock is None else scenario.clock
@@ -113,14 +113,14 @@ class _Steps:
             if isinstance(act, Check | Cannot):
                 waits = isinstance(act, Check) and (act.within is not None or act.lasting is not None)
                 if any(tree.same(act, each) for each in seen):
-                    yield op, _Odd("no-effect", "this was checked before, and nothing has been done since", "take one of the two out")
+                    yield op, _Odd("no-effect", "this repeats an earlier check, with no step in between", "remove one of them")
                 seen = [] if waits else [*seen, act]
                 typed = None if waits else typed
                 continue
             seen = []
             if isinstance(act, tree.Retype) and typed is not None and tree.same(act, typed):
                 name = write_address(act.address.segments)
-                yield op, _Odd("no-effect", f"{name} has just been retyped to the same text", "take one of the two out")
+                yield op, _Odd("no-effect", f"{name} has just been retyped to the same text", "remove one of them")
             typed = act if isinstance(act, tree.Retype) else None
 
     # never true
@@ -142,8 +142,8 @@ class _Steps:
             wrong = ""
         if wrong:
             always = (check.predicate == "!=") is not check.negated
-            told = "this holds whatever happens" if always else "this can never hold"
-            yield _Odd("never-true", f"{told}: {wrong}", "write the value as its field has it")
+            told = "this is always true" if always else "this can never be true"
+            yield _Odd("never-true", f"{told}: {wrong}", "write a value of the field's type")
 
     # waiting
     def _fixed_wait(self, scenario: Scenario, ops: tuple[Op, ...], number: int) -> Iterator[_Odd]:
@@ -169,12 +169,12 @@ class _Steps:
             patient = following._replace(act=following.act._replace(within=op.act.duration))
             if self._holds(scenario, (*ops[:number], patient, *ops[number + 2 :])):
                 yield _Odd(
-                    "fixed-wait", "the check below can wait by itself, and go on as soon as it holds", f"expect … within {_text(op)}"
+                    "fixed-wait", "the next check can wait for this itself", f"expect … within {_text(op)}"
                 )
         elif subject.look(UNDER_WAY, "is") is True and take_step(subject, op.act, 0) is None and not subject.look(UNDER_WAY, "is"):
             settled = op._replace(act=tree.Settle())
             fits = self._holds(scenario, (*ops[:number], settled, *ops[number + 1 :]))
-            yield from [_Odd("fixed-wait", "what is under way can be waited for, however long it takes", "settle")] if fits else ()
+            yield from [_Odd("fixed-wait", "`settle` waits for it, however long it takes", "settle")] if fits else ()
 
     def _after(self, scenario: Scenario, ops: tuple[Op, ...]) -> Subject | None:
         subject = self.loaded.begin(".")

@@ -60,7 +60,7 @@ class _Played:
                 early[-1][()] = said
         for path, said in early[0].items():
             if path in early[1]:
-                yield self._nag(path, f"{self._called(path)} says at load, before anybody has done anything: {said}")
+                yield self._nag(path, f"{self._called(path)} shows this message at load: {said}")
         spent = 0
         for field, path in self.opened:
             if field.path in early[0] or field.report.first not in ("load", "change") or field.native is not None:
@@ -80,7 +80,7 @@ class _Played:
                 if said == "":
                     return ""
                 if said and self._said_at_first(path, text, _DAYS[1]):
-                    return f"{field.address} says at the first key of {text!r}, before it can be finished: {said}"
+                    return f"{field.address} shows this message at the first key of {text!r}: {said}"
         return ""
 
     def _said_at_first(self, path: tuple[Any, ...], text: str, now: int) -> str | None:
@@ -101,7 +101,7 @@ class _Played:
     def _nag(self, path: Path, message: str) -> Finding:
         keys = self.at.place_of(path) if path else ("reveal",)
         return self.at.path(
-            "nags", keys, message, "wait until the field has been left: report: {first: blur}, reveal: touched or submitted"
+            "nags", keys, message, "wait until the person leaves the field: report: {first: blur}"
         )
 
     # sending
@@ -113,10 +113,10 @@ class _Played:
         for field, path in asking[:_MOST_LOOKUPS]:
             for subject in (self._fresh(), self._filled()):
                 if subject is not None and self._sends(subject, field, path):
-                    message = f"the form can be sent while {field.address} is still being asked about"
+                    message = f"the form can be sent while the lookup of {field.address} is pending"
                     path_ = ("submit", "enabled")
                     yield self.at.path(
-                        "sends-while-asking", path_, message, "let it wait: enabled: form.valid (it is not, while a lookup is on its way)"
+                        "sends-while-asking", path_, message, "use enabled: form.valid, which is false while a lookup is pending"
                     )
                     return
 

@@ -24,10 +24,10 @@ def silenced(text: str, file: str, findings: Iterable[Finding]) -> list[Finding]
         code, reason = found[1], found[2]
         place = Place(file, number, found.start() + 1, len(line.rstrip()) - found.start())
         if code not in codes():
-            remedy = suggestion(code, codes(), f"there is {listed(codes(), most=30)}")
-            odd.append(Finding("idle-silence", place, f"there is no finding {code!r}", remedy, line))
+            remedy = suggestion(code, codes(), f"the codes are {listed(codes(), most=30)}")
+            odd.append(Finding("idle-silence", place, f"unknown code {code!r}", remedy, line))
         elif not reason:
-            remedy = f"say why: # lint: allow {code}, because …"
+            remedy = f"add a reason: # lint: allow {code}, because …"
             odd.append(Finding("idle-silence", place, f"{code} is silenced without a reason", remedy, line))
         silences[(_next(lines, number) if alone else number, code)] = number
     kept, used = [], set()
@@ -42,7 +42,7 @@ def silenced(text: str, file: str, findings: Iterable[Finding]) -> list[Finding]
             line = lines[number - 1]
             at = line.index("#")
             place = Place(file, number, at + 1, len(line.rstrip()) - at)
-            odd.append(Finding("idle-silence", place, f"nothing here is {key[1]}", "take the comment out", line))
+            odd.append(Finding("idle-silence", place, f"there is no {key[1]} finding here", "remove the comment", line))
     return [*kept, *odd]
 
 

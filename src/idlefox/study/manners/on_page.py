@@ -22,10 +22,10 @@ from ...script.tree import Address, Noun
 from .rules import Found
 
 # What a page does not show, and why.
-LEFT_OUT = {"way-out": "nothing on a page can be taken back, so that every way out would be walked from the start"}
+LEFT_OUT = {"way-out": "a page cannot be set back, so every attempt would have to start from the beginning"}
 WITHOUT_A_SHEET = {
-    "no-rush": "no sheet says what the page asks while it is filled in",
-    "fresh-answers": "no sheet says what the page asks, and nobody answers late",
+    "no-rush": "without a sheet, the page's lookups are unknown",
+    "fresh-answers": "without a sheet, the page's lookups are unknown and cannot be answered late",
 }
 _NOTHING: tuple[Any, ...] = ("", None, [], False)
 _PATIENCE = 2 * 60_000  # how long a notice is waited for to go, in milliseconds
@@ -61,7 +61,7 @@ class PageWatch:
 
     def _at_load(self) -> None:
         for name, text in _said(self.seen):
-            self._tell("patience", name, f"{name or 'the form'} says {written(text)} at load, before anybody has done anything")
+            self._tell("patience", name, f"{name or 'the form'} shows {written(text)} at load")
         self._says_so()
 
     def take(self, step: Any) -> bool:
@@ -96,7 +96,7 @@ class PageWatch:
             if refused:
                 self._wait()
                 if self.subject.look(Noun("notice"), "value") == notice:
-                    self._tell("closes", "", f"the notice {written(notice)} cannot be closed, and does not go by itself")
+                    self._tell("closes", "", f"the notice {written(notice)} cannot be closed and does not close itself")
 
     def _wait(self) -> None:
         """Lets time pass: as long as a person would wait, or where it is real time, a little."""
@@ -111,7 +111,7 @@ class PageWatch:
         if self.left or self.sent or isinstance(step, _LEAVING):
             return
         for name, text in _said(self.seen):
-            self._tell("patience", name, f"{name or 'the form'} says {written(text)} before anything has been left or sent")
+            self._tell("patience", name, f"{name or 'the form'} shows {written(text)} before the person has left a field or sent the form")
 
     def _says_so(self) -> None:
         for name, state in self.seen.fields.items():
@@ -119,18 +119,18 @@ class PageWatch:
                 continue
             marked = "marked" in state.words
             if marked and not any(text.strip() for text in state.shows) and not self.native:
-                self._tell("says-so", name, f"{name} is marked as wrong, and no message says why")
+                self._tell("says-so", name, f"{name} is marked as wrong without a message")
             elif state.shows and not marked and "hidden" not in state.words:
-                self._tell("says-so", name, f"{name} says {written(state.shows[0])}, and is not marked as wrong")
+                self._tell("says-so", name, f"{name} shows {written(state.shows[0])} but is not marked as wrong")
 
     def _requests(self, step: Any, before: Observed) -> None:
         was, now = (seen.nouns.get("requests") or 0 for seen in (before, self.seen))
         if isinstance(step, tree.Submit) and self.owed and now > was:
-            self._tell("once", "", "a second press while the first is still being answered sends once more")
+            self._tell("once", "", "a second press while the first is pending sends the form again")
         if now > was and isinstance(step, tree.Submit):
             asking = next((name for name, state in before.fields.items() if "asking" in state.words), "")
             if asking:
-                self._tell("no-rush", asking, f"the form is sent while a lookup has still to answer about {asking}")
+                self._tell("no-rush", asking, f"the form is sent while a lookup is pending for {asking}")
             self._travels(before)
         self.owed = (self.owed or now > was) and self.seen.nouns.get("outcome") == "waiting"
 
@@ -139,7 +139,7 @@ class PageWatch:
         for name, state in before.fields.items():
             if state.kind == "field" and {"hidden", "disabled"} & set(state.words) and _is_in(payload, name):
                 how = "hidden" if "hidden" in state.words else "disabled"
-                self._tell("no-ghosts", name, f"{name} is sent though it is {how}")
+                self._tell("no-ghosts", name, f"{name} is sent although it is {how}")
 
     def _outcome(self, step: Any, before: Observed) -> None:
         outcome = self.seen.nouns.get("outcome")
@@ -153,17 +153,17 @@ class PageWatch:
                 now = self.seen.fields.get(name)
                 gone = state.value not in _NOTHING and now is not None and now.value in _NOTHING
                 if gone and state.kind == "field" and name not in forgets and not self._is_password(name):
-                    self._tell("keeps", "", f"{written(state.value)} in {name} is gone once the form is {outcome}")
+                    self._tell("keeps", "", f"{written(state.value)} in {name} is lost when the form is {outcome}")
 
     def _refused(self) -> None:
         said = [name for name, _ in _said(self.seen)]
         if not said and not self.native:
-            self._tell("plain-speech", "", "an attempt to send is refused, and no message says why")
+            self._tell("plain-speech", "", "an attempt to send is refused without any message")
         marked = [name for name, state in self.seen.fields.items() if state.kind == "field" and "marked" in state.words]
         focus = self.seen.nouns.get("focus")
         here = focus[0] if isinstance(focus, list | tuple) and focus else ""
         if marked and here not in marked and not any(here.startswith(f"{name}") for name in said if name):
-            self._tell("plain-speech", marked[0], f"an attempt to send is refused, and the focus does not go to {marked[0]}")
+            self._tell("plain-speech", marked[0], f"an attempt to send is refused, but the focus does not move to {marked[0]}")
 
     def _forgives(self, step: Any) -> None:
         """What is said of a field that is right by now: by the sheet, or since the same values once were."""
@@ -178,7 +178,7 @@ class PageWatch:
             for text in state.shows:
                 if (fine and text in self.complained.get(name, ())) or was_right:
                     manner = "fresh-answers" if self._has_late_answer(name) else "forgives"
-                    self._tell(manner, name, f"{name or 'the form'} still says {written(text)}, though what it says is mended")
+                    self._tell(manner, name, f"{name or 'the form'} still shows {written(text)} after the problem is fixed")
                 if truth is not None and not fine:
                     self.complained.setdefault(name, set()).add(text)
             if not state.shows and name in self.edited:
@@ -219,7 +219,7 @@ class PageWatch:
         refusal = self.subject.look(Noun("address", Address(tuple(rows))), "allows", "add")
         if refusal is not None and not isinstance(refusal, Unseen):
             left = (count or 1) - 1
-            self._tell("row-back", name, f"once a row of {name} is removed and {left} left, none can be added any more")
+            self._tell("row-back", name, f"once a row of {name} is removed and {left} left, no row can be added")
 
     def _reset(self, step: Any, before: Observed) -> None:
         if self.accepted:
@@ -242,7 +242,7 @@ class PageWatch:
         for name, state in self.gone.fields.items():
             now = self.seen.fields.get(name)
             if state.kind == "field" and now is not None and now.value != state.value:
-                self._tell("keeps", "", f"a draft is promised, and {written(state.value)} in {name} is gone when the person comes back")
+                self._tell("keeps", "", f"a draft is promised, but {written(state.value)} in {name} is lost when the person comes back")
 
 
 _BEHIND: dict[type, Callable[[PageWatch, Any, Observed], None]] = {
@@ -260,8 +260,8 @@ def _lost(was: FieldState, now: FieldState | None) -> str:
     """What of a field in a row is not what it was."""
     if now is None or now.value != was.value:
         return "the value"
-    if ("touched" in was.words) and "untouched" in now.words:
-        return "having been left"
+    if ("touched" in was.words) and "not touched" in now.words:
+        return "touched mark"
     shown = [_numberless(text) for text in was.shows]
     return "the message" if any(_numberless(text) not in shown for text in now.shows) and "touched" not in was.words else ""
 

@@ -19,18 +19,18 @@ from ..samples import candidates
 MANNERS: dict[str, str] = {
     "patience": "shows no message before the person has left or sent anything",
     "plain-speech": "a refused attempt shows at least one message, and takes the focus to the first wrong control",
-    "forgives": "every message goes away once what it complains of is mended",
+    "forgives": "every message goes away once the problem is fixed",
     "way-out": "from every state reached, something acceptable can still be sent",
     "row-back": "rows that were removed can come back",
-    "no-rush": "cannot be sent while a lookup is on its way or still owed",
-    "no-ghosts": "nothing hidden or disabled blocks sending, or travels",
-    "keeps": "no value is lost on refusal, rejection, a lost line, or coming back where a draft is promised",
+    "no-rush": "cannot be sent while a lookup is pending or still has to be asked",
+    "no-ghosts": "nothing hidden or disabled blocks sending or is sent",
+    "keeps": "no value is lost on refusal, rejection, a lost connection or, where a draft is promised, on return",
     "clean-slate": "reset brings back exactly the state at load",
     "once": "a double press sends once",
     "fresh-answers": "a late answer never wins over a newer value",
     "own-row": "messages and state stay with their row when rows move or go",
     "says-so": "what is marked wrong has a message; what has a message is marked",
-    "closes": "every notice can be closed or goes by itself",
+    "closes": "every notice can be closed or closes itself",
 }
 _PATIENCE = 10 * 60_000  # how long somebody waits for a notice to go, in milliseconds
 _DAY = 86_400_000
@@ -124,9 +124,9 @@ class Watch:
             for cell in oddities.everything(form) if form.open else ():
                 if cell.shows:
                     text = oddities.shown_texts(cell)[0]
-                    self._tell("patience", cell, f"{_called(cell)} says {written(text)} at load, before anybody has done anything")
+                    self._tell("patience", cell, f"{_called(cell)} shows {written(text)} at load")
         for cell in oddities.says_nothing_with(live):
-            self._tell("says-so", cell, f"{_called(cell)} is marked as wrong with a message in which there is nothing to read")
+            self._tell("says-so", cell, f"{_called(cell)} is marked as wrong with an empty message")
 
     # what changes
     def _shows(self, change: Any, step: Any) -> None:
@@ -136,9 +136,9 @@ class Watch:
         self.spoke = True
         if not (self.left or self.sent):
             text = oddities.said_text(cell, after[0][1])
-            self._tell("patience", cell, f"{_called(cell)} says {written(text)} before anything has been left or sent")
+            self._tell("patience", cell, f"{_called(cell)} shows {written(text)} before the person has left a field or sent the form")
         if not any(oddities.said_text(cell, text).strip() for _, text in after):
-            self._tell("says-so", cell, f"{_called(cell)} is marked as wrong with a message in which there is nothing to read")
+            self._tell("says-so", cell, f"{_called(cell)} is marked as wrong with an empty message")
 
     def _touched(self, change: Any, step: Any) -> None:
         self.left = self.left or bool(change[5])
@@ -170,8 +170,8 @@ class Watch:
         number, now = change[4], change[1]
         at_once = now == self.sent_at and self.number == self.asked_at + 1
         if self.owed or at_once:
-            why = "while the first is still being answered" if self.owed else "at the same instant"
-            self._tell("once", None, f"a second press {why} sends once more")
+            why = "while the first is pending" if self.owed else "at the same instant"
+            self._tell("once", None, f"a second press {why} sends the form again")
         self.owed, self.asked_at = True, self.number
         self.request, self.sent_at = number, now
 
@@ -183,7 +183,7 @@ class Watch:
         later = (each[4] for each in cell.live.trace[self.at + 1 :] if each[2] is cell and each[3] == "value")
         now = oddities.as_seen(cell, next(later, cell.value))
         if now != about:
-            cause = f"a late answer about {written(about)} counts for {written(now)} in {_called(cell)}"
+            cause = f"a late answer about {written(about)} is used for {written(now)} in {_called(cell)}"
             self._tell("fresh-answers", cell, cause)
 
     def _said(self, change: Any, step: Any) -> None:
@@ -200,9 +200,9 @@ class Watch:
         form = live.wholes[_panel_of(step, live.wholes)]
         if isinstance(step, tree.Submit | tree.Press) and oddities.owes_an_answer(form):
             owing = next(c for c in oddities.leaves(form) if c.status)
-            self._tell("no-rush", owing, f"the form is sent while a lookup has still to answer about {_called(owing)}")
+            self._tell("no-rush", owing, f"the form is sent while a lookup is pending for {_called(owing)}")
         for cell in oddities.travels(form, live.requests[self.request].values):
-            self._tell("no-ghosts", cell, f"{_called(cell)} is sent though it is {'hidden' if not cell.visible else 'disabled'}")
+            self._tell("no-ghosts", cell, f"{_called(cell)} is sent although it is {'hidden' if not cell.visible else 'disabled'}")
 
     def _came(self, subject: SimulatedForm, step: Any) -> None:
         live = subject.session.live
@@ -216,16 +216,16 @@ class Watch:
     def _refused(self, subject: SimulatedForm, step: Any) -> None:
         live = subject.session.live
         if not self.spoke and not oddities.says_anything(live) and not self.bare:
-            self._tell("plain-speech", None, "an attempt to send is refused, and no message says why")
+            self._tell("plain-speech", None, "an attempt to send is refused without any message")
         for form in live.wholes.values():
             if not form.open or form.attempts == 0:
                 continue
             wrong = oddities.first_wrong(live, form)
             stayed = isinstance(step, (*_PASSING, tree.Submit))  # else the person has gone on in the same step
             if wrong is not None and stayed and live.focus is None and live.wholes[""] is form:
-                self._tell("plain-speech", wrong, f"an attempt to send is refused, and the focus does not go to {_called(wrong)}")
+                self._tell("plain-speech", wrong, f"an attempt to send is refused, but the focus does not move to {_called(wrong)}")
             for cell in oddities.out_of_reach(live, form):
-                self._tell("no-ghosts", cell, f"{_called(cell)} is wrong where nobody can mend it, and the form is refused for it")
+                self._tell("no-ghosts", cell, f"{_called(cell)} blocks the form, but nobody can fix it")
 
     def _answered(self, live: Any) -> None:
         after = self.form.after.get(self.outcome)
@@ -236,10 +236,10 @@ class Watch:
             if not gone or cell.plan.derive is not None or _is_forgotten(cell, forgets):
                 continue
             if self.edited.get(cell.key, -1) > self.asked_at and self.outcome != "accepted":
-                cause = f"what was entered in {_called(cell)} while the form was on its way is gone when the answer comes"
+                cause = f"what was entered in {_called(cell)} while the form was pending is lost when the answer arrives"
                 self._tell("fresh-answers", None, cause)
             if self.outcome in ("rejected", "lost"):
-                self._tell("keeps", None, f"{written(was)} in {_called(cell)} is gone once the form is {self.outcome}")
+                self._tell("keeps", None, f"{written(was)} in {_called(cell)} is lost when the form is {self.outcome}")
 
     def _closes(self, subject: SimulatedForm) -> None:
         notice = subject.session.live.notice
@@ -250,22 +250,22 @@ class Watch:
             return
         tried.advance(_PATIENCE)
         if tried.live.notice is not None:
-            cause = f"the notice {written(notice.text)} cannot be closed, and is still there after {write_duration(_PATIENCE)}"
+            cause = f"the notice {written(notice.text)} cannot be closed and is still there after {write_duration(_PATIENCE)}"
             self._tell("closes", None, cause)
 
     def _hidden(self, subject: SimulatedForm) -> None:
         session = subject.session
         for cell, blocked in oddities.blocked_by_absent(session, session.live.root) if "no-ghosts" in self.only else ():
-            self._tell("no-ghosts", cell, f"{_called(cell)} is hidden, and what it holds keeps {_called(blocked)} from being right")
+            self._tell("no-ghosts", cell, f"{_called(cell)} is hidden, and its value makes {_called(blocked)} invalid")
 
     def _said_still(self, live: Any) -> None:
         if not self.bare and not live.queue.under_way:
             for cell, text in oddities.said_in_vain(live):
-                self._tell("forgives", cell, f"{_called(cell)} still says {written(text)}, though what it says is mended")
+                self._tell("forgives", cell, f"{_called(cell)} still shows {written(text)} after the problem is fixed")
         for cell, value in oddities.server_says(live):
             if cell.key in self.server and self.server[cell.key] != value:
                 text = cell.server[0] if cell.server else ""
-                self._tell("forgives", cell, f"{_called(cell)} still says {written(text)}, though its value is another by now")
+                self._tell("forgives", cell, f"{_called(cell)} still says {written(text)}, although its value has changed")
 
     # behind steps of one kind
     def _row_moved(self, step: Any, subject: SimulatedForm) -> None:
@@ -290,7 +290,7 @@ class Watch:
                     tried.perform(tree.FillLine(Address((*at.segments, number, field.name)), value), 1)
         if tried.look(Noun("address", at), "allows", "add") is not None:
             many = {0: "no row", 1: "one row"}.get(len(rows.parts), f"{len(rows.parts)} rows")
-            self._tell("row-back", rows, f"once a row of {rows.address()} is removed and {many} left, none can be added any more")
+            self._tell("row-back", rows, f"once a row of {rows.address()} is removed and {many} left, no row can be added")
 
     def _reset(self, step: Any, subject: SimulatedForm) -> None:
         live = subject.session.live
@@ -302,7 +302,7 @@ class Watch:
                 if name not in _NOT_OF_LOAD and now.get(key, {}).get(name, value) != value:
                     cell = next((c for form in live.wholes.values() for c in oddities.everything(form) if c.key == key), None)
                     found = now[key][name]
-                    cause = f"after a reset the {name} of {key or 'the form'} is {_plain(found)}, at load it was {_plain(value)}"
+                    cause = f"after a reset, {_differs(key or 'the form', name, found, value)}"
                     self._tell("clean-slate", cell if cell is not live.root else None, cause)
         self.sent = self.left = False
 
@@ -319,7 +319,7 @@ class Watch:
             return
         now = subject.look(_VALUES, "value")
         if now != self.gone_from:
-            self._tell("keeps", None, "a draft is promised, and values are gone when the person comes back")
+            self._tell("keeps", None, "a draft is promised, but values are lost when the person comes back")
         self.gone_from = None
 
 
@@ -341,6 +341,13 @@ def _panel_of(step: Any, wholes: Any) -> str:
         return step.panel.text if step.panel is not None else ""
     address = getattr(step, "address", None)
     return str(address.segments[0]) if address is not None and address.segments[0] in wholes else ""
+
+
+def _differs(whose: str, name: str, found: Any, value: Any) -> str:
+    """How the property *name* after a reset differs from the property at load."""
+    if isinstance(found, bool) and isinstance(value, bool):
+        return f"{whose} is {'' if found else 'not '}{name}; at load it was{'' if value else ' not'}"
+    return f"the {name} of {whose} is {_plain(found)}; at load it was {_plain(value)}"
 
 
 def _called(cell: Any) -> str:

@@ -45,7 +45,7 @@ _TELLING = frozenset({
 
 Key = tuple[str, str]  # a manner, and where it is broken
 Told = Callable[[int, int], None]
-_NO_WAY = Found("way-out", "", "no way was found to send something acceptable, from the very beginning")
+_NO_WAY = Found("way-out", "", "no acceptable submission was found from the start")
 
 
 class Breach(NamedTuple):
@@ -94,7 +94,7 @@ class Part(NamedTuple):
     """One part of the walks, as another process needs to know it: *source* is the form's file."""
 
     source: str
-    trust_python: bool
+    trust: bool
     only: frozenset[str]
     seed: int
     number: int
@@ -105,7 +105,7 @@ class Part(NamedTuple):
 
 def manners_of(
     loaded: Loaded, only: tuple[str, ...], *, seed: int = 1, walks: int = WALKS, seconds: float | None = None, clock: int = DEFAULT_CLOCK,
-    told: Told | None = None, work: Work = HERE, trust_python: bool = False,
+    told: Told | None = None, work: Work = HERE, trust: bool = False,
 ) -> Manners:  # fmt: skip
     """What is rude about the form of *loaded*. *told* hears how many walks were made, and how many breaches are known.
 
@@ -116,7 +116,7 @@ def manners_of(
     share = seconds / _PARTS * min(work.jobs, _PARTS) if seconds is not None else None
     counts = [walks // _PARTS + (number < walks % _PARTS) for number in range(_PARTS)]
     parts = [
-        Part(loaded.form.file, trust_python, chosen, seed, number, count, share, clock) for number, count in enumerate(counts) if count
+        Part(loaded.form.file, trust, chosen, seed, number, count, share, clock) for number, count in enumerate(counts) if count
     ]
     found: list[Explored] = []
     for each in done(_alone, parts, work, unfinished, each=1, here=lambda part: _Walks(loaded, part).explore(told)):
@@ -130,7 +130,7 @@ def _alone(part: Part) -> Explored:
     """What a process does of the walks."""
     folder = os.path.dirname(part.source) or "."
     with reading_below((folder,)):
-        loaded = Subjects(trust_python=part.trust_python).load(part.source, ".")
+        loaded = Subjects(trust=part.trust).load(part.source, ".")
     return _Walks(loaded, part).explore(None)
 
 
@@ -298,7 +298,7 @@ class _Walks:
         take_step(tried, self.filling.settle, 1)
         if tried.session.live.outcome == "accepted" or self.filling.sent_from(tried) is not None:
             return None
-        return Found("way-out", "", "from there no way was found to send something acceptable, short of a reset")
+        return Found("way-out", "", "no acceptable submission was found from here without a reset")
 
     # breaches
     def _hear(self, found: list[Found], path: tuple[Any, ...]) -> None:

@@ -26,9 +26,9 @@ Change = Callable[[Form], Form]
 
 
 class Fault(NamedTuple):
-    """One fault. *path* is the field it is at (() the form), *rule* the rule's name, *line* where it stands in the sheet.
+    """One fault. *path* is the field it affects (() for the form), *rule* the name of the rule, *line* its line in the sheet.
 
-    *sentence* tells what a user would meet.
+    *sentence* describes the bug as a user would meet it.
     """
 
     kind: str
@@ -42,13 +42,13 @@ class Fault(NamedTuple):
     at_rule: tuple[int, str] | None = None  # the line of the rule that it alters, and the kind
 
     def planted(self, form: Form) -> Form:
-        """*form* with the fault in it."""
+        """*form* with this fault in it."""
         changed = self.change(form)
         return changed._replace(graph=Graph(changed))
 
 
 def faults_of(form: Form) -> list[Fault]:
-    """Every fault that *form* can be given, in the order of its parts."""
+    """Every fault that can be planted in *form*, in the order of its parts."""
     return list(_Planter(form).all())
 
 
@@ -100,21 +100,22 @@ class _Planter:
 
         for kind in rule.kinds:
             name = rule.id or kind.name
-            yield fault("rule-dropped", name, f"what breaks {name} of {address or 'the form'} is taken", _without(kind))
+            yield fault("rule-dropped", name, f"the rule {name} of {address or 'the form'} is dropped", _without(kind))
             yield from self._parameters(fault, kind, field, address)
             if kind.flag != "customError":
                 other = _OTHER_FLAG.get(kind.flag, "customError")
                 changed = _with_kind(kind, kind._replace(flag=other))
-                yield fault("other-flag", name, f"{name} of {address} is told as {other}", changed)
+                yield fault("other-flag", name, f"{name} of {address} reports {other}", changed)
             if kind.name == "lookup":
                 yield from self._lookup(fault, rule, kind, address)
         yield from self._message(fault, rule, address)
         name = rule.id or rule.kinds[0].name
         if rule.when is not None:
-            yield fault("when-dropped", name, f"{name} of {address or 'the form'} counts always", lambda r: r._replace(when=None))
+            said = f"{name} of {address or 'the form'} applies even if its condition is false"
+            yield fault("when-dropped", name, said, lambda r: r._replace(when=None))
             yield from self._condition("when", rule.when, path, address, rule.line, lambda e: place(lambda r: r._replace(when=e)), name)
         if rule.at is not None:
-            said = f"the message of {name} stands elsewhere than at {address}"
+            said = f"the message of {name} is not shown at {address}"
             yield fault("at-moved", name, said, lambda r: r._replace(at=None, at_index=()))
 
     def _parameters(self, fault: Any, kind: Kind, field: Field | None, address: str) -> Iterator[Fault]:
@@ -130,15 +131,15 @@ class _Planter:
                 changed = written_value(field, number + by * step_size(field)) if number is not None else None
             if changed is not None:
                 looser = (by < 0) is kind.name.startswith("min")
-                said = f"{address} takes one {'more' if looser else 'less'} than {kind.name} {value}"
+                said = f"{address} {'allows' if looser else 'refuses'} one more than {kind.name} {value} should"
                 yield fault(f"bound-{word}", kind.name, said, _with_kind(kind, kind._replace(parameter=changed)))
         if kind.name == "pattern" and isinstance(value, str):
-            said = f"{address} takes anything that has what its pattern wants somewhere in it"
+            said = f"{address} accepts any text that contains a match of its pattern"
             yield fault("pattern-open", "pattern", said, _with_kind(kind, kind._replace(parameter=f"[\\s\\S]*(?:{value})[\\s\\S]*")))
             for found in _CLASS.finditer(value):
                 wider = f"{value[: found.start()]}(?:{found[0]}|[0-9A-Za-z]){value[found.end() :]}"
                 if _reads(wider):
-                    said = f"{address} takes more letters and digits than its pattern wants"
+                    said = f"{address} accepts letters and digits that its pattern excludes"
                     yield fault("pattern-wide", "pattern", said, _with_kind(kind, kind._replace(parameter=wider)))
 
     def _message(self, fault: Any, rule: Rule, address: str) -> Iterator[Fault]:
@@ -148,9 +149,9 @@ class _Planter:
         own = {kind.name for kind in rule.kinds} | {"value", "label", "row", "count"}
         other = next((each for each in self.says if each.text != say.text and each.placeholders <= own), None)
         if other is not None:
-            said = f"{name} of {address or 'the form'} says {other.text!r}"
+            said = f"{name} of {address or 'the form'} shows the message {other.text!r}"
             yield fault("other-message", name, said, lambda r: r._replace(say=other))
-        empty = f"{name} of {address or 'the form'} says nothing"
+        empty = f"{name} of {address or 'the form'} shows an empty message"
         yield fault("no-message", name, empty, lambda r: r._replace(say=Message("", ("",))))
 
     def _lookup(self, fault: Any, rule: Rule, kind: Kind, address: str) -> Iterator[Fault]:
@@ -159,9 +160,9 @@ class _Planter:
         for by, word in ((-1, "earlier"), (1, "later")):
             if 0 <= at + by < len(starts):
                 start = starts[at + by]
-                said = f"the lookup of {address} is asked at {start}"
+                said = f"the lookup of {address} starts on {start}"
                 yield fault(f"lookup-{word}", kind.parameter, said, lambda r, start=start: r._replace(start=start))
-        yield fault("lookup-never", kind.parameter, f"the lookup of {address} is never asked", lambda r: r._replace(when=FALSE))
+        yield fault("lookup-never", kind.parameter, f"the lookup of {address} never starts", lambda r: r._replace(when=FALSE))
 
     # conditions
     def _condition(
@@ -171,11 +172,11 @@ class _Planter:
         name = rule or key
         if expression not in (TRUE, FALSE):
             negated = expression._replace(text=f"not ({expression.text})", node=Unary("not", expression.node, 0))
-            yield Fault("negated", path, address, name, line, f"{where} is the other way round", place(negated))
+            yield Fault("negated", path, address, name, line, f"{where} is reversed", place(negated))
         if expression is not TRUE:
-            yield Fault("always", path, address, name, line, f"{where} holds always", place(TRUE))
+            yield Fault("always", path, address, name, line, f"{where} is always true", place(TRUE))
         if expression is not FALSE:
-            yield Fault("never", path, address, name, line, f"{where} never holds", place(FALSE), expression)
+            yield Fault("never", path, address, name, line, f"{where} is never true", place(FALSE), expression)
 
     # fields
     def _field(self, field: Field) -> Iterator[Fault]:
@@ -198,32 +199,33 @@ class _Planter:
             yield from self._control(field, fault, known)
         if field.send:
             yield fault("sent-not", f"{address} is not sent", send=False)
-            yield fault("sent-renamed", f"{address} is sent by another name", send_name=f"{field.send_name or field.name}_")
+            yield fault("sent-renamed", f"{address} is sent under another name", send_name=f"{field.send_name or field.name}_")
         if field.visible is not None or field.enabled is not None:
-            yield known("hidden-sent", f"{address} is sent though it is hidden or disabled", "sends_hidden", around=True)
+            yield known("hidden-sent", f"{address} is sent although it is hidden or disabled", "sends_hidden", around=True)
 
     def _control(self, field: Field, fault: Any, known: Any) -> Iterator[Fault]:
         address = field.address
         if field.trim and field.kind in TEXT_KINDS:
-            yield fault("trim-dropped", f"white space around {address} counts", trim=False)
+            yield fault("trim-dropped", f"white space around {address} is kept", trim=False)
         if field.case:
-            yield fault("case-dropped", f"{address} keeps the letters as they are typed", case="")
+            yield fault("case-dropped", f"{address} does not change the case of letters", case="")
         if field.send and (field.kind in ("number", "range") or (field.kind == "checkbox" and not field.many)):
-            yield known("sent-as-text", f"{address} is sent as a text", "sends_text")
-        yield known("reset-forgets", f"a reset leaves {address} as it is", "reset_forgets")
+            yield known("sent-as-text", f"{address} is sent as a string", "sends_text")
+        yield known("reset-forgets", f"reset does not reset {address}", "reset_forgets")
         if any(rule.at is None for rule in field.rules):
-            yield known("message-stays", f"what {address} says once, it says for ever", "messages_stay")
+            yield known("message-stays", f"the messages of {address} never go away", "messages_stay")
         if any(_reads_others(rule, field) for rule in field.rules):
-            yield known("last-edited", f"{address} is judged when it is edited itself, not when what it is held against is", "last_edited")
+            said = f"{address} is checked again only when it changes itself, not when the field it depends on changes"
+            yield known("last-edited", said, "last_edited")
 
     def _rows(self, field: Field, fault: Any) -> Iterator[Fault]:
         address = field.address
         if field.least:
-            yield fault("fewer-rows", f"{address} can lose one row more", least=field.least - 1)
-        yield fault("least-higher", f"{address} keeps one row more", least=field.least + 1)
+            yield fault("fewer-rows", f"{address} allows one row fewer", least=field.least - 1)
+        yield fault("least-higher", f"{address} requires one row more", least=field.least + 1)
         if field.most is not None:
-            yield fault("more-rows", f"{address} takes one row more", most=field.most + 1)
-            yield fault("most-lower", f"{address} takes one row less", most=field.most - 1)
+            yield fault("more-rows", f"{address} allows one row more", most=field.most + 1)
+            yield fault("most-lower", f"{address} refuses its last allowed row", most=field.most - 1)
 
     # the form
     def _form(self, one: Form, base: Path) -> Iterator[Fault]:
@@ -244,10 +246,10 @@ class _Planter:
             if reply.when is not None:
                 yield from self._condition(f"reply {number + 1}", reply.when, base, name, 0, self._at_reply(name, number))
         if one.server.rules or any(reply.errors for reply in one.server.replies):
-            yield Fault("server-lost", base, name, "", 0, "what the server says of fields is not shown", _with_fault(server_lost=True))
-            yield Fault("server-stays", base, name, "", 0, "what the server says of a field never leaves", _with_fault(server_stays=True))
+            yield Fault("server-lost", base, name, "", 0, "the server's messages are not shown", _with_fault(server_lost=True))
+            yield Fault("server-stays", base, name, "", 0, "the server's messages never go away", _with_fault(server_stays=True))
             blank = in_form(after={**one.after, "rejected": _after(one, "rejected")._replace(values="blank")})
-            yield Fault("values-lost", base, name, "", 0, "all that was entered is gone once the server rejects it", blank)
+            yield Fault("values-lost", base, name, "", 0, "all entries are lost when the server rejects them", blank)
 
     def _at_button(self, panel: str, number: int) -> Callable[[Expression], Change]:
         def place(expression: Expression) -> Change:
@@ -281,20 +283,20 @@ class _Planter:
                 for by, word in ((-1, "earlier"), (1, "later")):
                     if 0 <= at + by < len(MOMENTS):
                         now = report._replace(**{key: MOMENTS[at + by]})
-                        said = f"{where} reports {'first' if key == 'first' else 'again'} at {MOMENTS[at + by]}"
+                        said = f"{where} reports {'for the first time' if key == 'first' else 'again'} on {MOMENTS[at + by]}"
                         path = field.path if field is not None else ()
                         yield Fault(f"report-{word}", path, self._address(path), key, 0, said, _with_timing(path, "report", report, now))
         own = [field for field in walk(form.fields) if field.reveal.text != form.reveal.text and field.kind not in ("group", "hidden")]
-        later = bind("form.submitted", Scope(form.shape), condition=True)
+        later = bind("form.attempted", Scope(form.shape), condition=True)
         for where, field in (("the form", None), *((field.address, field) for field in own)):
             reveal = field.reveal if field is not None else form.reveal
             path = field.path if field is not None else ()
             if reveal is not TRUE:
                 change = _with_timing(path, "reveal", reveal, TRUE)
-                yield Fault("reveal-earlier", path, self._address(path), "", 0, f"{where} shows messages before it should", change)
-            if reveal.text not in ("form.submitted", "submitted"):
+                yield Fault("reveal-earlier", path, self._address(path), "", 0, f"{where} shows messages too early", change)
+            if reveal.text not in ("form.attempted", "attempted"):
                 change = _with_timing(path, "reveal", reveal, later)
-                said = f"{where} shows messages only after an attempt to send"
+                said = f"{where} shows messages only after an attempt to submit"
                 yield Fault("reveal-later", path, self._address(path), "", 0, said, change)
 
     def _whole(self) -> Iterator[Fault]:
@@ -303,12 +305,12 @@ class _Planter:
         def fault(kind: str, sentence: str, **faults: Any) -> Fault:
             return Fault(kind, (), "", "", 0, sentence, _with_fault(**faults))
 
-        yield fault("second-press", "a second press while the form is busy sends once more", second_press=True)
+        yield fault("second-press", "a second press while the form is busy sends it again", second_press=True)
         if any(kind.name == "lookup" for rule in self._rules() for kind in rule.kinds):
-            yield fault("stale-answer", "a late answer counts for whatever value is there by then", stale_answers=True)
-            yield fault("no-waiting", "the form is sent while a lookup has still to answer", sends_while_asking=True)
+            yield fault("stale-answer", "a late answer is used for a newer value", stale_answers=True)
+            yield fault("no-waiting", "the form is sent while a lookup is pending", sends_while_asking=True)
         if any(field.kind == "rows" for one in (self.form, *self.form.panels) for field in walk(one.fields)):
-            yield fault("rows-by-index", "what is said of a row stays with its number when rows move or go", rows_by_index=True)
+            yield fault("rows-by-index", "the messages of a row stay at its number when rows are moved or removed", rows_by_index=True)
 
     def _address(self, path: Path) -> str:
         field = self.form.find(path) if path else None

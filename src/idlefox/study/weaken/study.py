@@ -1,4 +1,7 @@
-"""Plants one fault at a time and plays the scenarios that can notice: caught, missed, the same, or told apart by nothing that was tried."""
+"""Plant one fault at a time in a form and run the scenarios that can notice it.
+
+Each fault is noticed, unnoticed, equivalent (proved to change nothing) or undecided.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +32,7 @@ from .faults import Fault, faults_of
 from .same import is_same
 from .sequences import sequences_of
 
-VERDICTS = ("caught", "missed", "same", "open")
+VERDICTS = ("noticed", "unnoticed", "equivalent", "undecided")
 # What looks at the form as a whole: what is wrong anywhere may show there.
 _OF_ALL = frozenset({
     "form", "submit", "button", "values", "errors", "dirty", "touched", "outcome", "payload", "record", "requests", "focus",
@@ -37,7 +40,7 @@ _OF_ALL = frozenset({
 
 
 class Judged(NamedTuple):
-    """What became of one fault. *by* is the scenario that caught it; *lines* the body of one that would, where none did."""
+    """The verdict on one fault: *by* is the scenario that noticed it, *lines* the body of a scenario that would."""
 
     kind: str
     address: str
@@ -62,9 +65,9 @@ class Weakened(NamedTuple):
 
     @property
     def score(self) -> float:
-        """The share of faults that were caught, of those that were caught or missed, in percent."""
-        caught, missed = self.count("caught"), self.count("missed")
-        return 100 * caught / max(caught + missed, 1)
+        """The percentage of noticed faults among those that are noticed or unnoticed."""
+        noticed, unnoticed = self.count("noticed"), self.count("unnoticed")
+        return 100 * noticed / max(noticed + unnoticed, 1)
 
     def as_json(self) -> dict[str, Any]:
         faults = [
@@ -125,16 +128,16 @@ class Weakening:
         """What becomes of the *number*-th fault."""
         fault = self.faults[number]
         place = f"{self.form.file}:{fault.line}" if fault.line else self.form.file
-        told = Judged(fault.kind, fault.address, fault.rule, place, fault.sentence, "same")
+        told = Judged(fault.kind, fault.address, fault.rule, place, fault.sentence, "equivalent")
         if is_same(fault, self.form):
             return told
         planted = fault.planted(self.form)
         weak = simulated(planted, compile_form(planted, self._python()))
         for can in sorted(self._noticing(fault), key=lambda can: (not is_about(fault.path, can.paths), len(can.scenario.ops))):
             if self._falls(can, weak):
-                return told._replace(verdict="caught", by=address_of(can.scenario))
+                return told._replace(verdict="noticed", by=address_of(can.scenario))
         way = self._ways().way_to(weak, fault.path)
-        return told._replace(verdict="missed", lines=way.lines) if way is not None else told._replace(verdict="open")
+        return told._replace(verdict="unnoticed", lines=way.lines) if way is not None else told._replace(verdict="undecided")
 
     def _python(self) -> Any:
         begun = self.loaded.begin(".")

@@ -1,0 +1,51 @@
+"""Options that several commands share, and numbers as options."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+
+class Number(click.ParamType):
+    """A whole number from *least* to *most*."""
+
+    name = "N"
+
+    def __init__(self, least: int | None = None, most: int | None = None) -> None:
+        self.least, self.most = least, most
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> int:
+        try:
+            number = int(value)
+        except ValueError:
+            self.fail(f"must be a whole number, not {value!r}", param, ctx)
+        if (self.least is not None and number < self.least) or (self.most is not None and number > self.most):
+            limits = f"from {self.least} to {self.most}" if self.most is not None else f"{self.least} or more"
+            self.fail(f"must be {limits}, not {number}", param, ctx)
+        return number
+
+
+class Percent(click.ParamType):
+    """A percentage from 0 to 100."""
+
+    name = "N"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        try:
+            number = float(value)
+        except ValueError:
+            number = -1.0
+        if not 0 <= number <= 100:
+            self.fail(f"must be a number from 0 to 100, not {value!r}", param, ctx)
+        return number
+
+
+color_option = click.option(
+    "--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="When to use colour; auto respects NO_COLOR."
+)
+trust_option = click.option("--trust/--no-trust", default=None, help="Allow or forbid sheets to run their Python rules.")
+subject_option = click.option(
+    "--subject", metavar="PATH", default=None, help="Run against this form instead of the subject that scripts name."
+)
+seed_option = click.option("--seed", type=Number(), default=1, metavar="N", show_default=True, help="Seed of the random walks.")
