@@ -78,7 +78,7 @@ fields:
       - {maxlength: 60, say: At most 60.}
   plate:
     case: upper
-    rules: [{required: true, say: We need the plate.}, {pattern: '[A-Z]{2}[0-9]{3,5}', say: A plate reads like SK4711.}]
+    rules: [{required: true, say: We need the plate.}, {pattern: '[A-Z]{2}[0-9]{3,5}', say: A plate looks like SK4711.}]
   voucher: {rules: [{minlength: 8, maxlength: 8, say: Eight characters.}]}
   name: {rules: [{required: true, say: 'A name, please.'}]}
 submit: {enabled: form.valid and form.dirty}
@@ -120,7 +120,7 @@ def many_fields(count: int) -> str:
             "    rules:",
             "      - {required: true, say: '{label} is needed.'}",
             "      - {minlength: 3, maxlength: 40, say: 'Between {minlength} and {maxlength}.'}",
-            "      - {pattern: '[a-z ]+', say: Small letters only.}",
+            "      - {pattern: '[a-z ]+', say: Use lower-case letters only.}",
         ]
     lines.append("submit: {enabled: form.valid and form.dirty}")
     return "\n".join(lines) + "\n"

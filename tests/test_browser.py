@@ -1,4 +1,4 @@
-"""Pages held against browsers: flags, values, entries, focus, marks, and what goes over the wire must be the same.
+"""Pages held against browsers: flags, values, entries, focus, marks, and the request as sent must be the same.
 
 Needs Chromium and Firefox (Debian's packages `chromium` and `firefox-esr`); without them every case is held against what was the same
 when they were last compared (`page_answers.jsonl`, written by `python tests/test_browser.py`, which needs both). Where a browser leaves

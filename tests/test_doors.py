@@ -73,15 +73,15 @@ def test_a_script_that_cannot_be_played_is_an_error_of_collecting(scripts: Fox) 
 
 def test_a_run_is_data(scripts: Fox) -> None:
     result = run(scripts.folder / "a.fox", tags="slow or fast")
-    assert [(s.title, s.row, s.line, s.verdict, s.held) for s in result.scenarios] == [
+    assert [(s.title, s.row, s.line, s.verdict, s.passed) for s in result.scenarios] == [
         ("holds", 0, 2, "pass", True), ("a row of 1", 1, 7, "pass", True), ("a row of 2", 2, 8, "fail", False),
     ]  # fmt: skip
-    assert not result.held
+    assert not result.passed
     failure = result.scenarios[2].failures[0]
     assert isinstance(failure, Failure)
     assert (failure.line, failure.column, failure.check, failure.expected, failure.found) == (10, 14, 'expect a = "1"', '"1"', '"2"')
     assert failure.text in result.text
-    assert run(str(scripts.folder / "a.fox"), match="HOLDS").held
+    assert run(str(scripts.folder / "a.fox"), match="HOLDS").passed
     assert run(scripts.folder, tags=["fast"], jobs=2).problems[0].message.startswith("expected ")
     other = scripts.folder / "other"
     other.mkdir()
@@ -96,7 +96,7 @@ def test_wishes_that_cannot_be_meant(wishes: typing.Any, says: str) -> None:
 
 
 def test_what_is_nowhere_and_what_fits_nothing_does_not_hold(scripts: Fox) -> None:
-    assert not run("nowhere.fox").held
+    assert not run("nowhere.fox").passed
     assert run(scripts.folder / "a.fox", match="nothing like it").problems[0].message == "no scenario matches the tags and the title"
     assert set(idlefox.__all__) == {"Failure", "Problem", "Result", "Scenario", "__version__", "play"}
     assert (Path(idlefox.__file__).parent / "py.typed").exists()

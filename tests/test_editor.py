@@ -189,7 +189,7 @@ def verdicts(folder: Path, sheet: str) -> dict[str, list[str]]:
         if f'"{sheet}.form.yaml"' not in path.read_text("utf-8"):
             continue
         result = play_script(Chosen(str(path)), Wishes(), Subjects())
-        # Of what goes over the wire as text nobody knows what in it is a field's name.
+        # Of the request as sent as text nobody knows what in it is a field's name.
         found[path.name] = [*(s.verdict for s in result.scenarios if "over the wire" not in s.title), *(f"{e.place.line}: {e.cause}" for e in result.errors)]
     return found
 

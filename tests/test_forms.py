@@ -141,7 +141,7 @@ def test_what_is_kept_of_a_sheet_changes_nothing(fox: Fox) -> None:
               a__fox='subject "f.form.yaml"\nscenario "s"\n    type a "abc"\n    expect a breaks tooLong\n')  # fmt: skip
     cache = {"XDG_CACHE_HOME": str(fox.folder / "cache")}
     assert fox("run", "a.fox", **cache).returncode == 0
-    probe = "import idlefox, sys\nassert idlefox.play('a.fox').held\nassert not {'yaml', 'jsonschema_rs'} & set(sys.modules)"
+    probe = "import idlefox, sys\nassert idlefox.run('a.fox').passed\nassert not {'yaml', 'jsonschema_rs'} & set(sys.modules)"
     subprocess.run([sys.executable, "-c", probe], cwd=fox.folder, env={**os.environ, **cache}, check=True)
     fox.write(p__html='<form><input name="b"></form>')
     done = [fox("run", "a.fox", **each).stdout.partition("0 scenarios")[0] for each in (cache, {"XDG_CACHE_HOME": str(fox.folder / "p.html")})]

@@ -255,9 +255,9 @@ def test_a_page_without_a_sheet_is_played_as_the_browser_has_it(fox: Fox, browse
     scenarios = report(fox("run", "lost-property.fox", f"--live={browser}", "--report", "json=-"))
     otherwise = {s["title"]: s["verdict"] for s in scenarios if s["verdict"] != "pass"}
     assert otherwise == {
-        "the page complains of nothing before anyone has done anything": "error",  # a page does not tell what is clean
-        "a first attempt is refused, and points at the first thing wrong": "fail",  # the browser says it in its own words
-        "Clear sets the page back": "error",
+        "no complaints at load": "error",  # a page does not tell what is clean
+        "a refused attempt focuses the first wrong control": "fail",  # the browser says it in its own words
+        "Clear resets the page": "error",
     }
 
 
@@ -647,12 +647,12 @@ def test_a_page_is_played_by_hand(fox: Fox) -> None:
 RUDE = """<!doctype html><title>Rude</title>
 <form id="ask" novalidate>
 <label>Name <input name="name" id="name"></label>
-<label>E-mail <input name="mail" id="mail" type="email" aria-describedby="m"></label><p id="m"></p>
+<label>Email <input name="mail" id="mail" type="email" aria-describedby="m"></label><p id="m"></p>
 <button>Send</button><button type="reset">Reset</button></form><p id="said" role="status"></p>
 <script>
 const form = document.forms[0], mail = document.querySelector('#mail'), name_ = document.querySelector('#name'), said = document.querySelector('#m');
 const tell = (text) => { said.textContent = text; if (text) mail.setAttribute('aria-invalid', 'true'); else mail.removeAttribute('aria-invalid'); };
-form.addEventListener('input', (e) => { if (e.target === mail) tell(/@/.test(mail.value) ? '' : 'That is not an e-mail address.'); });
+form.addEventListener('input', (e) => { if (e.target === mail) tell(/@/.test(mail.value) ? '' : 'That is not an email address.'); });
 form.addEventListener('submit', async (e) => {
   e.preventDefault();
   if (!name_.value) { name_.setAttribute('aria-invalid', 'true'); return; }
@@ -692,9 +692,9 @@ def test_a_sheet_is_held_against_its_page(fox: Fox) -> None:
     done = fox("compare", "skerry/booking.form.yaml", "live", "few.fox:2", "--report", "json=-")
     assert (done.returncode, json.loads(done.stdout)["differences"]) == (0, []), done.stdout
     sheet = (fox.folder / "skerry/booking.form.yaml").read_text("utf-8")
-    (fox.folder / "skerry/booking.form.yaml").write_text(sheet.replace("say: That is not an e-mail address.", "say: No."), "utf-8")
+    (fox.folder / "skerry/booking.form.yaml").write_text(sheet.replace("say: That is not an email address.", "say: No."), "utf-8")
     fox.write(few__fox='subject "skerry/booking.form.yaml"\nscenario "wrong"\n    type contact.email "a"\n    blur\n')
     data = json.loads(fox("compare", "skerry/booking.form.yaml", "live", "few.fox", "--report", "json=-").stdout)
     assert [(each["layer"], each["address"], each["first"], each["second"]) for each in data["differences"]] == [
-        ("shown", "contact.email", ["No."], ["That is not an e-mail address."])
+        ("shown", "contact.email", ["No."], ["That is not an email address."])
     ]

@@ -90,8 +90,8 @@ def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
     data = json.loads(first.stdout)
     assert (data["format"], data["seed"], data["walks"]) == (1, 1, 700)
     patience = next(each for each in data["breaches"] if each["manner"] == "patience")
-    assert patience["sentence"] == 'ticket says "That is no ticket." before anything has been left or sent'
-    assert 'expect ticket shows "That is no ticket."' in patience["steps"]
+    assert patience["sentence"] == 'ticket says "That is not a ticket number." before anything has been left or sent'
+    assert 'expect ticket shows "That is not a ticket number."' in patience["steps"]
     fox.write(one__fox=patience["script"])
     assert fox("run", "one.fox").returncode == 0
     kept = fox("run", "rude.fox")

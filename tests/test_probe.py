@@ -52,7 +52,7 @@ def probed(tmp_path_factory: pytest.TempPathFactory) -> str:
     ("minlength: 8, maxlength: 8", "minlength: 7, maxlength: 8"), ("minlength: 8, maxlength: 8", "minlength: 8, maxlength: 9"), ("limit: 12", "limit: 8"), ("max: 120", "max: 119"),
     ("min: 0", "min: 1"), ("{step: 1", "{step: 2"), ("case: upper", "case: lower"), ('"night" and', '"noon" and'), ("most: 6", "most: 5"), ("{max: 3, say", "{max: 4, say"),
     ("visible: vehicle.bringing", "visible: not vehicle.bringing"), ("[A-Z]{2}[0-9]{3,5}", "[A-Z]{2}[0-9]{3,4}"), ("say: Choose a sailing.", "say: Choose one."), ("enabled: form.dirty", "enabled: form.valid"),
-    ("takes: 3s, accept: [ISLE1234", "takes: 3s, accept: [ISLE1235"), ("- {unique: true, say: This name is there twice.}", ""), ("reveal: touched or attempted", "reveal: attempted"),
+    ("takes: 3s, accept: [ISLE1234", "takes: 3s, accept: [ISLE1235"), ("- {unique: true, say: This name is already listed.}", ""), ("reveal: touched or attempted", "reveal: attempted"),
 ])  # fmt: skip
 def test_a_changed_form_is_told_from_the_first(fox: Fox, probed: str, old: str, new: str) -> None:
     text = (DEMO / "booking.form.yaml").read_text("utf-8")

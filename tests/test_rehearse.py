@@ -63,7 +63,7 @@ never
     told = done.stdout
     for line in (
         '        true      contact.email reads                "" → "mara@"\n', "> expect contact.email is dirty\n   holds\n",
-        '   expect contact.email shows "That is not an e-mail address."\n', "   does not hold\n      expected  valid\n      found     invalid\n",
+        '   expect contact.email shows "That is not an email address."\n', "   does not hold\n      expected  valid\n      found     invalid\n",
         "   'contact' has no field 'emial'\n 1 │ type contact.emial", "→ did you mean 'email'?",
         "   not possible; nothing changed\n      passengers does not allow remove: it has 1 row", ' contact.email  "mara@"   dirty, touched, invalid, marked, breaks typeMismatch\n',
         "> where\n   1  type contact.email \"mara@\"\n   2  expect contact.email is dirty\n   3  blur\n   4  expect contact.email is touched\n> fill",

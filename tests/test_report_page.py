@@ -60,7 +60,7 @@ def test_all_of_it_is_there_without_scripts(report: Path) -> None:
     assert "!" in marked  # what differs of the message
     assert "." in marked
     lanes = [node.text() for node in page.css("svg.tl text")]
-    for part in ("passengers[1].age", "requests", "submit button", "“An age lies between 0 and 120.”"):
+    for part in ("passengers[1].age", "requests", "submit button", "“Age must be between 0 and 120.”"):
         assert part in lanes
     assert page.css_first("form.filters").attributes.get("hidden", "no") is None  # type: ignore[union-attr]
 

@@ -1,4 +1,4 @@
-"""`idlefox compare`: two forms and one suite, and where they part."""
+"""`idlefox compare`: runs one suite on two forms and shows where they differ."""
 
 from __future__ import annotations
 
@@ -53,12 +53,11 @@ def command(
     first: str, second: str, paths: tuple[str, ...], explore: bool, walks: int | None, seed: int, mapped: tuple[str, ...],
     jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...], trust: bool | None, color: str,
 ) -> None:  # fmt: skip
-    """Play one suite on two forms (sheets or pages) and say where they part: in what is true, reported, shown, sent, and when.
+    """Run one suite on two forms (sheets or pages) and show where they differ: state, reports, messages, payload, timing.
 
-    B may be live: the page that the sheet A names, in a browser (live=firefox, live=chromium).
+    B may be `live`: the page that the sheet A names, in a browser (or live=firefox, live=chromium).
 
-    \b
-    Exit code: 0 no difference; 1 they differ; 2 something could not be read.
+    Exit code: 0 no difference; 1 differences; 2 something cannot be read.
 
     \b
     Example:

@@ -1,4 +1,4 @@
-"""`idlefox completion`: what makes a shell complete commands, options, files, lines and names."""
+"""`idlefox completion`: prints a shell completion script."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ _HOW = {
 @click.argument("shell", type=click.Choice(list(_HOW)))
 @click.pass_context
 def command(ctx: click.Context, shell: str) -> None:
-    """Print what makes a shell complete commands, options, paths, FILE:LINE, tags, addresses, codes and words.
+    """Print a script that completes commands, options, paths, FILE:LINE, tags, addresses, codes and keywords.
 
     \b
     Example:

@@ -1,4 +1,4 @@
-"""Printing: styled lines to a terminal or a pipe, with colours or without."""
+"""Prints styled lines to a terminal or a pipe, with or without colours."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from .faults import LOST, drop_output
 _STYLES: dict[str, dict[str, Any]] = {
     "good": {"fg": "green"},
     "bad": {"fg": "red"},
+    "doubt": {"fg": "yellow"},
     "dim": {"dim": True},
     "strong": {"bold": True},
     "mark": {"fg": "red", "bold": True},

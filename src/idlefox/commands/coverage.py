@@ -50,7 +50,6 @@ def command(
 ) -> None:  # fmt: skip
     """Show which rules, limits, messages, conditions, options, rows, lookups and replies the scenarios reach.
 
-    \b
     Exit code: 0; 1 if below --at-least; 2 if something cannot be read.
 
     \b

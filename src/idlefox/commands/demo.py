@@ -1,4 +1,4 @@
-"""`idlefox demo`: plays the demo, or leaves its files in a folder and plays them there."""
+"""`idlefox demo`: runs the demo, or copies its files into a folder and runs them there."""
 
 from __future__ import annotations
 
@@ -45,9 +45,9 @@ _ASIDE = "aside"  # the folder of the scenario that fails on purpose
 @click.option("--quiet", "-q", is_flag=True, help="Print failures only.")
 @color_option
 def command(folder: str | None, with_failure: bool, live: str | None, quiet: bool, color: str) -> None:
-    """Play the demo: the forms of Skerry Line, a ferry company between made-up islands.
+    """Run the demo: the forms of Skerry Line, a ferry company between made-up islands.
 
-    With DIR, its files are left there for you to change.
+    With DIR, copy the demo files there for you to edit.
 
     \b
     Example:

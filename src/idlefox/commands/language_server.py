@@ -1,4 +1,4 @@
-"""`idlefox language-server`: help in an editor, by the Language Server Protocol."""
+"""`idlefox language-server`: the language server for editors."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ import click
 
 @click.command("language-server")
 def command() -> None:
-    """Speak the Language Server Protocol (3.17) over standard input and output; an editor starts this.
+    """Run the language server (LSP 3.17 over standard input and output). Your editor starts it.
 
     Scripts (*.fox) and sheets (*.form.yaml): diagnostics, completion, hover, definitions, references, renaming, outline,
-    formatting, folding, playing a scenario, quick fixes. How to set up an editor: docs/editors.md.
+    formatting, folding, running a scenario, quick fixes. docs/editors.md explains how to set up an editor.
 
     \b
     Example:

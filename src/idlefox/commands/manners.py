@@ -1,4 +1,4 @@
-"""`idlefox manners`: walks about in a form and says what is rude about it."""
+"""`idlefox manners`: explores a form and reports bad manners."""
 
 from __future__ import annotations
 
@@ -58,21 +58,19 @@ def command(
     form: str, only: str, but: str, walks: int | None, lasting: str, live: str | None, jobs: str | None, on: str, seed: int,
     keeping: str, figure: str, reports: tuple[Wanted, ...], trust: bool | None, color: str,
 ) -> None:  # fmt: skip
-    """Walk about in a form, as people and accidents would, and hold it to rules that no form should break.
+    """Explore a form the way people and bad luck would, and check the manners that every form should keep.
 
-    \b
     The manners: patience, plain-speech, forgives, way-out, row-back, no-rush, no-ghosts, keeps, clean-slate, once,
-    fresh-answers, own-row, says-so, closes. Each breach comes with the shortest scenario that was found to show it.
+    fresh-answers, own-row, says-so, closes. Each finding comes with the shortest scenario that shows it.
 
-    \b
-    Exit code: 0 nothing rude was met; 1 something was; 2 the form could not be read.
-    With --live each walk is made on a fresh page, for a minute unless --time says otherwise.
+    Exit code: 0 no findings; 1 findings; 2 the form cannot be read.
+    With --live, each walk starts on a fresh page, and the study takes one minute (see --time).
 
     \b
     Example:
       idlefox manners booking.form.yaml
       idlefox manners booking.form.yaml --only way-out,keeps --walks 10000
-      idlefox manners booking.form.yaml --keep rude.fox
+      idlefox manners booking.form.yaml --keep findings.fox
       idlefox manners booking.form.yaml --live
       idlefox manners http://127.0.0.1:8000/booking --live --time 30s
     """

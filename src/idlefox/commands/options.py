@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
+if TYPE_CHECKING:
+    _IntType, _FloatType = click.ParamType[int], click.ParamType[float]
+else:  # not generic in Click 8.1
+    _IntType = _FloatType = click.ParamType
 
-class Number(click.ParamType):
+
+class Number(_IntType):
     """A whole number from *least* to *most*."""
 
     name = "N"
@@ -26,7 +31,7 @@ class Number(click.ParamType):
         return number
 
 
-class Percent(click.ParamType):
+class Percent(_FloatType):
     """A percentage from 0 to 100."""
 
     name = "N"

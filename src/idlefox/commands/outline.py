@@ -1,4 +1,4 @@
-"""`idlefox outline`: what a form holds."""
+"""`idlefox outline`: lists a form's fields, rules and messages."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from .options import color_option
 @click.argument("form", type=click.Path(), shell_complete=completing.FORMS)
 @color_option
 def command(form: str, color: str) -> None:
-    """Show what a form holds: fields, types, initial values, rules, messages, conditions, server.
+    """List a form's fields with types, initial values, rules, messages and conditions, and its server.
 
     \b
     Example:

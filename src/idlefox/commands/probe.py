@@ -1,4 +1,4 @@
-"""`idlefox probe`: what a form does at its boundaries, as a script that holds; and whether another form does the same."""
+"""`idlefox probe`: writes a script of a form's behaviour at its limits, or checks another form against it."""
 
 from __future__ import annotations
 
@@ -42,14 +42,13 @@ if TYPE_CHECKING:
 def command(
     form: str, target: str, against: str, jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...], color: str,
 ) -> None:  # fmt: skip
-    """Write a script of what a form does at every boundary: bounds, lengths, white space, options, conditions, rows, replies.
+    """Write a passing script of a form's behaviour at its limits: numbers, lengths, white space, options, conditions, rows, replies.
 
-    \b
-    Exit code: 0; 1 with --against, where the other form differs; 2 something could not be read.
+    Exit code: 0; 1 if the form of --against differs; 2 if something cannot be read.
 
     \b
     Example:
-      idlefox probe booking.form.yaml --write boundaries.fox
+      idlefox probe booking.form.yaml --write limits.fox
       idlefox probe booking.form.yaml --against booking-new.form.yaml
     """
     console = Console(color, aside=(not target and not against) or goes_to_output(reports))

@@ -1,4 +1,4 @@
-"""`idlefox rehearse`: a form played by hand, step by step, and kept as a scenario."""
+"""`idlefox rehearse`: an interactive prompt to try a form and save the steps as a scenario."""
 
 from __future__ import annotations
 
@@ -52,10 +52,10 @@ WORDS = {
 @trust_option
 @color_option
 def command(form: str, start: str, clock: str, live: str | None, show: bool | None, trust: bool | None, color: str) -> None:
-    """Play a form by hand: type steps and checks, see what each changes, keep them as a scenario.
+    """Try a form interactively: enter steps and checks, see what each changes, save them as a scenario.
 
-    In a pipe the lines are played as they come. Exit code: 0; 1 if a step could not be taken or a check did not hold;
-    2 if something could not be read.
+    In a pipe, lines run as they arrive. Exit code: 0; 1 if a step was not possible or a check did not hold;
+    2 if something cannot be read.
 
     \b
     Example:

@@ -1,4 +1,4 @@
-"""`idlefox run`: plays scripts and says what held."""
+"""`idlefox run`: runs scripts and reports which scenarios passed."""
 
 from __future__ import annotations
 
@@ -91,11 +91,10 @@ _output_options = _options(
 @_subject_options
 @_live_options
 def command(paths: tuple[str, ...], **given: Any) -> None:
-    """Play scripts: files, folders, or file.fox:LINE for the scenario (or table row) at that line.
+    """Run scripts: files, folders, or file.fox:LINE for the scenario (or table row) at that line.
 
-    \b
-    Exit code: 0 all held; 1 something did not hold; 2 something could not be
-    read or used; 3 an internal fault; 130 interrupted.
+    Exit code: 0 every scenario passed; 1 at least one failed; 2 a file or
+    option is invalid; 3 internal error; 130 interrupted.
 
     \b
     Example:

@@ -1,4 +1,4 @@
-"""`idlefox scaffold`: a first sheet and a first script, from an HTML page or a JSON Schema."""
+"""`idlefox scaffold`: writes a starter sheet and script from an HTML page or a JSON Schema."""
 
 from __future__ import annotations
 
@@ -34,11 +34,11 @@ if TYPE_CHECKING:
 @click.option("--replace", is_flag=True, help="Overwrite existing files.")
 @color_option
 def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
-    """Write a first sheet and a first script, ready to play, from a page or a JSON Schema (2020-12).
+    """Write a starter sheet and script, ready to run, from a page or a JSON Schema (2020-12).
 
-    PAGE is page.html, page.html#form-id, a URL (the page is kept beside the sheet,
-    as it is now), a schema of what is sent (order.json), or a sheet of your own
-    (order.form.yaml), which is left as it is: then the script alone is written.
+    PAGE is page.html, page.html#form-id, a URL (the page is saved beside the sheet),
+    a schema of the payload (order.json), or an existing sheet (order.form.yaml): then
+    only a script is written and the sheet is not changed.
 
     \b
     Example:

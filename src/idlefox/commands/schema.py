@@ -1,4 +1,4 @@
-"""`idlefox schema`: the JSON Schema of the sheet, for editors, and of each JSON output, for those who read them."""
+"""`idlefox schema`: prints the JSON Schema of sheets or of a JSON report."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _OUTPUTS = ("report", "trace")
 @click.command("schema")
 @click.option("--of", "what", type=click.Choice(["sheet", *_OUTPUTS]), default="sheet", help="Which schema to print (default: sheet).")
 def command(what: str) -> None:
-    """Print the JSON Schema (2020-12) of the form sheet, so that an editor completes and checks it; or of a JSON output.
+    """Print a JSON Schema (2020-12): of sheets, so that editors can complete and check them, or of a JSON report.
 
     \b
     Example:

@@ -1,4 +1,4 @@
-"""`idlefox serve`: a sheet as the server of a page, on loopback."""
+"""`idlefox serve`: serves a sheet on loopback, as a generated page or as the backend of a page."""
 
 from __future__ import annotations
 
@@ -45,9 +45,9 @@ class _Instant(click.ParamType):  # type: ignore[type-arg]
 @click.option("--at-once", is_flag=True, help="Reply immediately and freeze the clock.")
 @color_option
 def command(sheet: str, page: str, port: int, clock: int | None, at_once: bool, color: str) -> None:
-    """Serve a sheet on 127.0.0.1: drawn as a page that needs no scripts, or with --page as what a page of yours asks.
+    """Serve a sheet on 127.0.0.1, as a generated page without scripts or, with --page, as the backend of your own page.
 
-    Answers come after the time that the sheet gives them; what is sent is kept while it runs. Ctrl-C ends it.
+    Replies take as long as the sheet says. Submissions are kept until the server stops (Ctrl-C).
 
     \b
     Example:

@@ -1,4 +1,4 @@
-"""`idlefox trace`: one scenario step by step, and what each step changed."""
+"""`idlefox trace`: shows what each step of a scenario changed."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ def command(
     scenario: str, as_json: bool, only: str, keys: bool, figure: str, web: str, subject: str | None, color: str,
     roots: tuple[str, ...], trust: bool | None,
 ) -> None:  # fmt: skip
-    """Play the scenario at a line and show what each step changed.
+    """Run the scenario at a line and show what each step changed.
 
     \b
     Example:

@@ -47,11 +47,9 @@ def command(
 ) -> None:  # fmt: skip
     """Plant one fault at a time in the form and show which ones the scenarios notice.
 
-    \b
-    Faults: rules dropped, bounds one off, patterns loosened, messages swapped or emptied, conditions turned round, moments
-    moved, payloads changed, and what forms do wrong by themselves: second presses, stale answers, resets that forget.
+    Faults: rules dropped, limits off by one, patterns loosened, messages swapped or emptied, conditions reversed, messages
+    shown too early or late, payloads changed, and common bugs: double submission, stale answers, incomplete resets.
 
-    \b
     Exit code: 0; 1 if below --at-least; 2 if something cannot be read.
 
     \b

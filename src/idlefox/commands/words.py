@@ -1,4 +1,4 @@
-"""`idlefox words`: the language, word by word."""
+"""`idlefox words`: looks up keywords of scripts and sheets."""
 
 from __future__ import annotations
 
@@ -15,13 +15,13 @@ from .options import color_option
 @click.argument("word", nargs=-1, shell_complete=completing.words)
 @color_option
 def command(word: tuple[str, ...], color: str) -> None:
-    """Show the words of scripts and sheets: all, a group of them, or one with its meaning and an example.
+    """Look up keywords of scripts and sheets: all of them, a group, or one with its meaning and an example.
 
     \b
     Example:
-      idlefox words              every word
-      idlefox words steps        what a person does
-      idlefox words breaks only  one word
+      idlefox words              every keyword
+      idlefox words steps        the steps
+      idlefox words breaks only  one keyword
     """
     console = Console(color)
     asked, width = " ".join(word), console.width()

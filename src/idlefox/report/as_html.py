@@ -1,4 +1,4 @@
-"""The HTML report of a run: one page that needs nothing else, readable without scripts, by keyboard, in the dark and on paper."""
+"""The HTML report of a run: one self-contained page, readable without scripts, by keyboard, in dark mode and on paper."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ from .wording import expected_text, found_text, reason_texts, state_lines
 
 _WORD = re.compile(r"\w+|\W")
 _MOST_STEPS_OF = 5_000  # scenarios: of more, the steps of those that held are left out
-_WORDS = {"pass": "held", "fail": "failed", "error": "error", "known": "known", "aside": "aside", "unsteady": "unsteady"}
+_WORDS = {"pass": "passed", "fail": "failed", "error": "error", "known": "known", "aside": "aside", "unsteady": "unsteady"}
 
 
 def html_report(run: Run) -> Iterator[str]:
@@ -40,6 +40,7 @@ def html_report(run: Run) -> Iterator[str]:
         folder=os.path.basename(os.getcwd()),
         sums=sums,
         total=run.scripts.total,
+        verdict=_verdict(run),
         words=_WORDS,
         patterns=Markup(PATTERNS),
         tags=sorted({tag for script in run.scripts for scenario in script.scenarios for tag in scenario.tags}),
@@ -52,6 +53,16 @@ def html_report(run: Run) -> Iterator[str]:
     )
     stream.enable_buffering(2_000)
     return stream
+
+
+def _verdict(run: Run) -> str:
+    """The result of the run in a few words."""
+    if run.interrupted:
+        return "interrupted"
+    failed, total = len(run.scripts.fallen), run.scripts.total
+    if failed:
+        return f"{failed} of {total} scenario{'' if total == 1 else 's'} failed"
+    return "all scenarios passed" if run.exit_code == 0 else "errors"
 
 
 def _failure(failure: Failure) -> dict[str, Any]:

@@ -1,38 +1,35 @@
-"""Coverage for people: sums by kind and by field, what is missing, and a figure of rules against scenarios."""
+"""Coverage for people: totals by kind and by field, the unreached points, and a figure of rules and scenarios."""
 
 from __future__ import annotations
 
 import io
 from collections.abc import Iterable
-from typing import Any
 
 from ..study.coverage.points import Point
 from ..study.coverage.study import Coverage
 from ..study.coverage.ways import Way
-from .styled import Line, columns, hanging, plain
-
-_BAR = 20
+from .palette import DOUBT, FAINT, GOOD, GROUND, SOFT_DOUBT
+from .styled import Line, columns, hanging, plain, share_bar
 
 
 def coverage_lines(coverage: Coverage, width: int) -> list[Line]:
-    """Sums by kind, then what of each field is reached."""
+    """The totals by kind, then by field."""
     lines: list[Line] = [[(f" {plain(coverage.form.label)}", "strong"), (f"   {len(coverage.scenarios)} scenarios", "dim")], []]
     lines.append([(f" {'':<12}{'reached':>9}{'checked':>9}{'of':>6}", "dim")])
     for kind, tally in coverage.summary().items():
-        done = round(_BAR * tally.reached / tally.of)
-        bar = [("█" * done, "good"), ("░" * (_BAR - done), "dim")] if width >= 70 else []
+        bar = share_bar(tally.reached, tally.of) if width >= 70 else []
         lines.append([(f" {kind:<12}{tally.reached:>9}{tally.checked:>9}{tally.of:>6}   ", ""), *bar])
-    lines += [[], [(" by field", "dim")]]
+    lines += [[], [(f" {'by field':<25}{'reached':>7}{'of':>6}", "dim")]]
     for address, those in _by_address(coverage.points.all).items():
         reached = sum(point in coverage.by for point in those)
-        style = "good" if reached == len(those) else "bad" if not reached else ""
         name = plain(address or "the form")
-        lines.append([(f" {name}" + " " * max(34 - columns(name), 1), ""), (f"{reached:>4} of {len(those):<4}", style)])
+        bar = share_bar(reached, len(those)) if width >= 70 else []
+        lines.append([(f" {name}" + " " * max(25 - columns(name), 1) + f"{reached:>7}{len(those):>6}   ", ""), *bar])
     return lines
 
 
 def share_line(coverage: Coverage, at_least: float | None) -> Line:
-    told = f" {coverage.share:.0f} % of {len(coverage.points.all)} points"
+    told = f" {coverage.share:.0f} % of {len(coverage.points.all)} points reached"
     if at_least is None:
         return [(told, "strong")]
     short = coverage.share < at_least
@@ -68,26 +65,49 @@ def _by_address(points: Iterable[Point]) -> dict[str, list[Point]]:
 
 
 def shade(coverage: Coverage, point: Point, scenario: str) -> int:
-    """0 not met, 1 met, 2 met and checked somewhere."""
+    """0 not reached, 1 reached, 2 reached and checked somewhere."""
     return 0 if scenario not in coverage.by.get(point, ()) else 2 if point in coverage.checked else 1
 
 
+def _short(places: Iterable[str]) -> list[str]:
+    """The names of scenarios under a figure: their lines, with the file only where it changes."""
+    found, file = [], ""
+    for place in places:
+        name, _, line = place.rpartition("/")[2].rpartition(":")
+        found.append(line if name == file else f"{name}:{line}")
+        file = name
+    return found
+
+
+def _reached(cells: list[list[int]]) -> int:
+    return sum(any(row) for row in cells)
+
+
 def matrix(coverage: Coverage, kind: str) -> bytes:
-    """A figure: which scenario has met which rule. Raises ImportError without the library that draws."""
+    """A figure of the rules that each scenario reaches. Raises ImportError without Matplotlib."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg  # noqa: F401
+    from matplotlib.colors import ListedColormap
     from matplotlib.figure import Figure
+    from matplotlib.patches import Patch, Rectangle
 
     rules = [point for point in coverage.points.all if point.kind == "rule"]
-    cells: list[list[Any]] = [[shade(coverage, point, scenario) for scenario in coverage.scenarios] for point in rules]
-    figure = Figure(figsize=(max(6.0, 3.4 + 0.24 * len(coverage.scenarios)), max(3.0, 1.4 + 0.2 * len(rules))), layout="constrained")
+    cells: list[list[int]] = [[shade(coverage, point, scenario) for scenario in coverage.scenarios] for point in rules]
+    size = (max(6.0, 3.4 + 0.24 * len(coverage.scenarios)), max(3.0, 1.6 + 0.2 * len(rules)))
+    figure = Figure(figsize=size, layout="constrained", facecolor=GROUND)
     axes = figure.add_subplot()
-    from matplotlib.colors import ListedColormap
-
-    shades = ListedColormap(["#f2efe9", "#e0a458", "#3c7d5a"])
-    axes.imshow(cells or [[0]], cmap=shades, vmin=0, vmax=2, aspect="auto", interpolation="nearest")
+    axes.imshow(cells or [[0]], cmap=ListedColormap([FAINT, SOFT_DOUBT, GOOD]), vmin=0, vmax=2, aspect="auto", interpolation="nearest")
+    for row, shades in enumerate(cells):
+        for column, one in enumerate(shades):
+            if one == 1:  # hatched, so that it differs without colour too
+                axes.add_patch(Rectangle((column - 0.5, row - 0.5), 1, 1, fill=False, hatch="////", edgecolor=DOUBT, linewidth=0))
+    samples = [
+        Patch(facecolor=GOOD, label="reached and checked"), Patch(facecolor=FAINT, label="not reached"),
+        Patch(facecolor=SOFT_DOUBT, edgecolor=DOUBT, hatch="////", label="reached only"),
+    ]  # fmt: skip
+    figure.legend(handles=samples, loc="outside lower right", ncols=3, fontsize=7, frameon=False)
     axes.set_yticks(range(len(rules)), [f"{p.address} {p.name} {p.wanted}" for p in rules], fontsize=7)
-    axes.set_xticks(range(len(coverage.scenarios)), [s.rpartition("/")[2] for s in coverage.scenarios], fontsize=7, rotation=90)
-    axes.set_title(f"{coverage.form.label}: rules and scenarios", fontsize=9, loc="left")
+    axes.set_xticks(range(len(coverage.scenarios)), _short(coverage.scenarios), fontsize=7, rotation=90)
+    axes.set_title(f"{coverage.form.label}: rules and scenarios, {_reached(cells)} of {len(rules)} points reached", fontsize=9, loc="left")
     axes.set_xticks([x - 0.5 for x in range(1, len(coverage.scenarios))], minor=True)
     axes.set_yticks([y - 0.5 for y in range(1, len(rules))], minor=True)
     axes.grid(which="minor", color="white", linewidth=0.8)

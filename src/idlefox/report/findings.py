@@ -11,16 +11,16 @@ from urllib.parse import quote
 from ..study.lint.findings import Code, Finding, codes
 from .styled import Line, columns, hanging, marked, plain
 
-_STYLES = {"error": "mark", "warning": "bad", "note": ""}
+_STYLES = {"error": "bad", "warning": "doubt", "note": ""}
 
 
 def finding_lines(finding: Finding, width: int) -> list[Line]:
-    """``FILE:LINE:COL: CODE: MESSAGE``, the line with a marker under the place, ``→`` with what to do."""
+    """``FILE:LINE:COL: CODE (LEVEL): MESSAGE``, the line with a marker under the place, and ``→`` with the remedy."""
     place = finding.place
-    head = f"{plain(place.file)}:{place.line}:{place.column}: {finding.code}: "
+    head = f"{plain(place.file)}:{place.line}:{place.column}: {finding.code} ({finding.level}): "
     style = _STYLES[finding.level]
-    if columns(head) > width // 2:
-        # In a narrow terminal the place stands alone, so that the message has room.
+    if columns(head) + columns(plain(finding.message)) > width:
+        # The place goes on its own line, so that a long message has room.
         lines = [[(head.rstrip(), "dim")], *hanging("  ", plain(finding.message), width, style)]
     else:
         lines = hanging(head, plain(finding.message), width, style)
@@ -30,7 +30,7 @@ def finding_lines(finding: Finding, width: int) -> list[Line]:
 
 
 def code_lines(code: Code, width: int) -> list[Line]:
-    """What a code finds and why, with its examples (`--explain`)."""
+    """The explanation of a code, with its examples (`--explain`)."""
     lines: list[Line] = [[(code.code, "strong"), (f"   {code.level}", "dim")]]
     lines += [*hanging(" ", code.means, width, ""), *hanging(" ", code.why, width, "")]
     if code.beside:

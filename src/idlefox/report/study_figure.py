@@ -1,25 +1,25 @@
-"""A study's sums as a figure: how much of each kind and of each field was reached, caught or kept."""
+"""The totals of a study as a bar chart: the share of each kind and field that was reached, noticed or kept."""
 
 from __future__ import annotations
 
 import io
 from typing import Any
 
+from .palette import FAINT, GOOD, GROUND, INK
 from .study_page import StudyPage, Table
 
 KINDS = ("png", "svg", "pdf")
-_GOOD, _REST, _INK = "#3c7d5a", "#e6e1d8", "#1f2328"
 
 
 def study_figure(page: StudyPage, kind: str) -> bytes:
-    """The tables of *page* as bars, as a file of *kind*. Raises ImportError without the library that draws."""
+    """The tables of *page* as bars, in a file of *kind*. Raises ImportError without Matplotlib."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg  # noqa: F401
     from matplotlib.figure import Figure
 
     tables = [table for table in page.tables if table.rows]
     heights = [len(table.rows) + 2 for table in tables] or [1]
-    figure = Figure(figsize=(8.0, 1.0 + 0.22 * sum(heights)), layout="constrained")
-    figure.suptitle(f"{page.title}: {page.told}", fontsize=10, x=0.01, ha="left", color=_INK)
+    figure = Figure(figsize=(8.0, 1.0 + 0.22 * sum(heights)), layout="constrained", facecolor=GROUND)
+    figure.suptitle(f"{page.title}: {page.told}", fontsize=10, x=0.01, ha="left", color=INK)
     if tables:
         axes = figure.subplots(len(tables), 1, gridspec_kw={"height_ratios": heights}, squeeze=False)
         for place, table in zip(axes[:, 0], tables, strict=True):
@@ -30,18 +30,20 @@ def study_figure(page: StudyPage, kind: str) -> bytes:
 
 
 def _bars(place: Any, table: Table) -> None:
-    """One table on the axes *place*: a bar for each row, its part of the whole filled."""
+    """Draw one table on the axes *place*: a bar for each row, filled by its share."""
     names, parts, wholes = ([row[at] for row in table.rows] for at in (0, 1, -1))
     where = range(len(names))
     shares = [100 * part / whole if whole else 0 for part, whole in zip(parts, wholes, strict=True)]
-    place.barh(where, [100] * len(names), color=_REST, height=0.7)
-    place.barh(where, shares, color=_GOOD, height=0.7)
+    place.barh(where, [100] * len(names), color=FAINT, height=0.7)
+    place.barh(where, shares, color=GOOD, height=0.7)
     place.set_yticks(where, names, fontsize=7)
     for at, (part, whole) in enumerate(zip(parts, wholes, strict=True)):
-        place.text(101, at, f"{part} of {whole}", va="center", fontsize=7, color=_INK)
-    place.set_title(f"{table.title}: {table.columns[0]}, in percent", fontsize=8, loc="left", color=_INK)
+        place.text(101, at, f"{part} of {whole}", va="center", fontsize=7, color=INK)
+    place.set_title(f"{table.title}: {table.columns[0]}, in percent", fontsize=8, loc="left", color=INK)
+    place.set_facecolor(GROUND)
     place.set_xlim(0, 118)
     place.set_xticks([0, 25, 50, 75, 100])
+    place.spines["bottom"].set_bounds(0, 100)
     place.tick_params(axis="x", labelsize=7)
     place.tick_params(axis="y", length=0)
     place.invert_yaxis()

@@ -1,6 +1,6 @@
 """Lines of text with styles, before anyone knows whether the terminal has colours.
 
-A line is a list of (text, style) pairs; styles are names (`good`, `bad`, `dim`, `strong`, `mark`), painted by
+A line is a list of (text, style) pairs; styles are names (`good`, `bad`, `doubt`, `dim`, `strong`, `mark`), painted by
 whoever prints. Widths are counted in columns: wide characters take two, combining ones none (Unicode, by a library).
 """
 
@@ -70,6 +70,16 @@ def _fitting(text: str, width: int) -> int:
             break
         best = i
     return max(best, 1)
+
+
+_BAR = 20  # columns of a bar
+
+
+def share_bar(part: int, whole: int) -> Line:
+    """A bar filled to *part* of *whole*: good if complete, doubtful if not, bad if empty."""
+    done = round(_BAR * part / whole) if whole else 0
+    done = min(max(done, 1 if part else 0), _BAR if part == whole else _BAR - 1)
+    return [("━" * done, "good" if part == whole else "doubt"), ("─" * (_BAR - done), "dim" if part else "bad")]
 
 
 def hanging(head: str, text: str, width: int, style: str = "") -> list[Line]:

@@ -30,8 +30,8 @@ def problem_lines(problem: Problem, width: int) -> list[Line]:
 
 def script_line(result: ScriptResult, width: int) -> Line:
     """One line about a script: how many of its scenarios passed, failed and so on."""
-    held = sum(s.verdict == "pass" for s in result.scenarios)
-    counts: Line = [(f"{held:>4} passed", "good" if held else "dim")]
+    passed = sum(s.verdict == "pass" for s in result.scenarios)
+    counts: Line = [(f"{passed:>4} passed" if passed or not result.scenarios else " " * 11, "good" if passed else "dim")]
     told = (("fail", "failed", "bad"), ("error", "error", "bad"), ("unsteady", "unsteady", "bad"),
            ("known", "known", "dim"), ("aside", "aside", "dim"))
     for verdict, word, style in told:
@@ -88,7 +88,7 @@ _MOST_MATERIAL = 5
 
 
 def _material_lines(result: ScenarioResult, width: int) -> list[Line]:
-    """What there is to look at beside the failures."""
+    """Requests, console lines and the picture of the page that belong to the failures."""
     material = result.material
     if material is None:
         return []
@@ -102,9 +102,9 @@ def _material_lines(result: ScenarioResult, width: int) -> list[Line]:
 
 
 def failure_lines(failure: Failure, width: int, last: Failure | None = None) -> list[Line]:
-    """One failure: the lines around, expected and found, the state of what it is about.
+    """One failure: its line and the line above, expected and found, and the state of the field.
 
-    What the failure before (*last*) has told already is not told again.
+    Leaves out what the failure before it (*last*) has already shown.
     """
     place = failure.place
     gutter = max(5, len(str(place.line)) + 2)
@@ -119,7 +119,7 @@ def failure_lines(failure: Failure, width: int, last: Failure | None = None) -> 
 
 
 def why_lines(failure: Failure, width: int, last: Failure | None = None) -> list[Line]:
-    """What was expected and found in a failure, why, and the state of what it is about, unless *last* has told it."""
+    """Expected and found, the reason, and the state of the field unless *last* has already shown it."""
     lines: list[Line] = []
     expected, reasons, state = expected_text(failure), reason_texts(failure), state_lines(failure)
     if expected:
@@ -131,14 +131,19 @@ def why_lines(failure: Failure, width: int, last: Failure | None = None) -> list
         lines += hanging(head, plain(reason), width, style)
     if state and not (last is not None and state_lines(last) == state):
         lines.append([])
-        for text in state:
-            lines += hanging("      ", plain(text), width)
+        address, gap, rest = state[0].partition("   ")
+        head = f"      {plain(address)}{gap}"
+        about = hanging(head, plain(rest), width)
+        about[0][0] = (head, "strong")
+        lines += about
+        for text in state[1:]:
+            lines += hanging("      ", plain(text), width, "dim")
     lines += [[("      " + plain(call), "dim")] for call in failure.calls]
     return lines
 
 
 def warning_lines(result: ScenarioResult, width: int) -> list[Line]:
-    """What the person should know of a scenario although it did not fail."""
+    """The warnings of a scenario."""
     found: list[Line] = []
     for text in result.warnings:
         found += hanging(f" warning {plain(result.address)}  ", plain(text), width)
@@ -146,7 +151,7 @@ def warning_lines(result: ScenarioResult, width: int) -> list[Line]:
 
 
 def script_warnings(result: ScriptResult, width: int) -> list[Line]:
-    """What the person should know of a script's subject."""
+    """The warnings about the subject of a script."""
     found: list[Line] = []
     for text in result.warnings:
         head = " warning  " if text.startswith(f"{result.file}:") else f" warning {plain(result.file)}  "
@@ -155,11 +160,11 @@ def script_warnings(result: ScriptResult, width: int) -> list[Line]:
 
 
 _MOST_FALLEN = 200
-_MANY = 3  # so many places are told again at the end: what they are has scrolled away
+_MANY = 3  # from this many failures on, their places are repeated at the end
 
 
 def fallen_lines(run: Run, width: int) -> list[Line]:
-    """The places that did not hold, from three on."""
+    """The places of the failures, if there are three or more."""
     fallen = run.scripts.fallen
     if len(fallen) < _MANY:
         return []
@@ -169,7 +174,7 @@ def fallen_lines(run: Run, width: int) -> list[Line]:
 
 
 def slowest_lines(run: Run, most: int, width: int) -> list[Line]:
-    """The scenarios that took longest, with their real time."""
+    """The slowest scenarios with their real time."""
     import heapq
 
     found = heapq.nlargest(most, (s for script in run.scripts for s in script.scenarios), key=lambda s: s.seconds)
@@ -178,9 +183,9 @@ def slowest_lines(run: Run, most: int, width: int) -> list[Line]:
 
 
 def summary_line(run: Run) -> Line:
-    """``15 scenarios, 14 held, 1 failed in 0.02 s``."""
+    """``15 scenarios: 14 passed, 1 failed (0.02 s)``."""
     total = sum(run.tally(verdict) for verdict in _VERDICTS)
-    parts = [f"{total} scenario{'s' if total != 1 else ''}", f"{run.tally('pass')} passed"]
+    parts = [f"{run.tally('pass')} passed"]
     for verdict, word in (("fail", "failed"), ("unsteady", "unsteady"), ("known", "known"), ("aside", "aside")):
         if run.tally(verdict):
             parts.append(f"{run.tally(verdict)} {word}")
@@ -189,7 +194,8 @@ def summary_line(run: Run) -> Line:
     if run.scripts.left_out:
         parts.append(f"{run.scripts.left_out} not selected")
     style = "bad" if run.exit_code else "good" if total else "dim"
-    line: Line = [(" " + ", ".join(parts), style), (f" in {run.seconds:.2f} s", "dim")]
+    count = f"{total} scenario{'s' if total != 1 else ''}"
+    line: Line = [(f" {count}: {', '.join(parts)}", style), (f" ({run.seconds:.2f} s)", "dim")]
     if run.interrupted:
         line.append((", interrupted", "bad"))
     elif run.stopped:

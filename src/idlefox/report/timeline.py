@@ -1,7 +1,7 @@
-"""The timeline of a scenario as shapes: steps across, what changed or was checked down, each with what is true, reported and shown.
+"""The timeline of a scenario as shapes: steps across, one lane per field below, with its state, report and visible message.
 
-Where the shapes are drawn, in a page or in a figure, is the business of `timeline_svg` and `timeline_figure`. Nothing is told by
-colour alone: what is invalid is hatched and tall, what is asked is dotted, what is still to be asked is hollow.
+`timeline_svg` and `timeline_figure` draw the shapes in a page or a figure. Nothing depends on colour alone: invalid is hatched
+and tall, a pending lookup is dotted, a lookup still to be asked is hollow.
 """
 
 from __future__ import annotations
@@ -12,12 +12,13 @@ from ..playing.story import Lane, Mark, Story
 from ..records import NamedTuple
 from .styled import columns, plain
 
-WIDTH = 1200  # of the whole, in units of a screen's pixels
-_LABELS, _LANE, _HEAD, _FOOT = 200, 46, 26, 38
+WIDTH = 960  # of the drawing, in CSS pixels
+_LABELS, _LANE, _HEAD, _FOOT, _MARGIN, _LEGEND = 176, 46, 26, 38, 12, 30
 _NARROW, _WIDE = 100, 168  # a column's width: at least, at most
 _SMALL, _TEXT = 10.5, 12.0
 _CHARACTER = 0.58  # of a character's height is about its width
 _STATES = frozenset({"valid", "invalid", "asking", "unasked", "hidden"})
+_HEIGHTS = {"valid": 4.0, "invalid": 11.0, "asking": 11.0, "unasked": 9.0}
 
 
 class Rect(NamedTuple):
@@ -68,8 +69,8 @@ def drawing_of(story: Story) -> Drawing:
     shapes: list[Shape] = []
     y = 0.0
     count = len(story.columns)
-    column = min(max((WIDTH - _LABELS) // max(count, 1), _NARROW), _WIDE)
-    each = (WIDTH - _LABELS) // column
+    column = min(max((WIDTH - _LABELS - _MARGIN) // max(count, 1), _NARROW), _WIDE)
+    each = (WIDTH - _LABELS - _MARGIN) // column
     # Each band begins with the state in which the one before has ended.
     for start in range(0, max(count - 1, 1), each - 1):
         band = _Band(story, start, min(start + each, count), y, column)
@@ -77,7 +78,38 @@ def drawing_of(story: Story) -> Drawing:
         y = band.end
     failed = sum(not tick.held for tick in story.ticks)
     says = f"{count - 1} steps, {len(story.ticks)} checks, {failed} failed, {len(story.lanes)} lanes"
-    return Drawing(WIDTH, y, tuple(shapes), says)
+    shapes += _legend(y + 8)
+    return Drawing(WIDTH, y + 8 + _LEGEND, tuple(shapes), says)
+
+
+def _legend(y: float) -> Iterator[Shape]:
+    """Samples of every mark with its meaning, in one row from *y* on."""
+    yield Stroke(((0, y), (WIDTH, y)), "faint")
+    x, middle = 6.0, y + 17
+    for look, text in (("valid", "valid"), ("invalid", "invalid"), ("asking", "lookup pending"), ("unasked", "to be asked")):
+        height = _HEIGHTS[look]
+        yield Rect(x, middle - height / 2, 24, height, look)
+        yield Words(x + 29, middle + 4, text, "dim", _SMALL)
+        x += 29 + len(text) * _SMALL * _CHARACTER + 14
+    for dashed, text in ((True, "reported"), (False, "message shown")):
+        yield Stroke(((x, middle), (x + 24, middle)), "invalid", 1.2 if dashed else 3.0, dashed)
+        yield Words(x + 29, middle + 4, text, "dim", _SMALL)
+        x += 29 + len(text) * _SMALL * _CHARACTER + 14
+    for held, text in ((True, "check holds"), (False, "check fails")):
+        yield from _tick(x + 8, middle, held=held)
+        yield Words(x + 20, middle + 4, text, "dim", _SMALL)
+        x += 20 + len(text) * _SMALL * _CHARACTER + 14
+
+
+def _tick(x: float, y: float, *, held: bool) -> Iterator[Shape]:
+    """A tick for a check that held, a cross for one that failed. The ground around it keeps it apart from a bar below."""
+    points: tuple[tuple[tuple[float, float], ...], ...]
+    if held:
+        points, look, width = (((x - 5, y), (x - 1, y + 5), (x + 6, y - 6)),), "ink", 2.2
+    else:
+        points, look, width = (((x - 7, y - 7), (x + 7, y + 7)), ((x - 7, y + 7), (x + 7, y - 7))), "cross", 4.0
+    yield from (Stroke(each, "ground", width + 4.0) for each in points)
+    yield from (Stroke(each, look, width) for each in points)
 
 
 class _Band:
@@ -100,7 +132,7 @@ class _Band:
         if self.folded:
             names = ", ".join(self.folded)
             text = f"{len(self.folded)} unchanged: {names}"
-            yield Words(_LABELS, self.end - 14, _cut(text, WIDTH - _LABELS, _SMALL), "dim", _SMALL)
+            yield Words(_LABELS, self.end - 14, _cut(text, WIDTH - _LABELS - _MARGIN, _SMALL), "dim", _SMALL)
 
     def _x(self, column: int) -> float:
         return _LABELS + (column - self.start) * self.wide
@@ -136,14 +168,22 @@ class _Band:
             before = lane.marks[column - 1] if column > self.start else None
             yield from self._state(mark, self._x(column), y, before)
             if mark.value:
-                yield Words(self._x(column) + 3, y + 11, _cut(mark.value, self.wide - 6, _SMALL), "ink", _SMALL)
+                room = self.wide * self._without_value(lane, column) - 6
+                yield Words(self._x(column) + 3, y + 11, _cut(mark.value, room, _SMALL), "ink", _SMALL)
             if mark.shown and (mark.shown != shown or column == self.start):
                 room = self.wide * self._same(lane, column) - 8
                 yield Words(self._x(column) + 3, y + 41, _cut(f"“{mark.shown}”", room, _SMALL), "invalid", _SMALL, bold=True)
             shown = mark.shown
 
+    def _without_value(self, lane: Lane, column: int) -> int:
+        """The number of columns from *column* to the next value."""
+        after = column + 1
+        while after < self.stop and ((mark := lane.marks[after]) is None or not mark.value):
+            after += 1
+        return after - column
+
     def _same(self, lane: Lane, column: int) -> int:
-        """Through how many columns the same is shown."""
+        """The number of columns that show the same message."""
         after = column + 1
         while after < self.stop and (mark := lane.marks[after]) is not None and mark.shown == lane.marks[column].shown:  # type: ignore[union-attr]
             after += 1
@@ -160,7 +200,7 @@ class _Band:
         if mark.truth == "hidden":
             yield Words(x + 3, y + 24, "hidden", "dim", _SMALL)
             return
-        height = {"valid": 4.0, "invalid": 11.0, "asking": 11.0, "unasked": 9.0}[mark.truth]
+        height = _HEIGHTS[mark.truth]
         yield Rect(x, y + 20 - height / 2, self.wide, height, mark.truth)
         if mark.reported or mark.shown:
             yield Stroke(((x, y + 29), (x + self.wide, y + 29)), "invalid", 3.0 if mark.shown else 1.2, not mark.shown)
@@ -179,11 +219,7 @@ class _Band:
             y = self.top + _HEAD + row * _LANE + 20
             if x < self._x(tick.column):
                 continue
-            if tick.held:
-                yield Stroke(((x - 5, y), (x - 1, y + 5), (x + 6, y - 6)), "ink", 2.2)
-            else:
-                yield Stroke(((x - 7, y - 7), (x + 7, y + 7)), "cross", 4.0)
-                yield Stroke(((x - 7, y + 7), (x + 7, y - 7)), "cross", 4.0)
+            yield from _tick(x, y, held=tick.held)
 
 
 def _moves(lane: Lane, start: int, end: int) -> bool:

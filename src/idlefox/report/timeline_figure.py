@@ -1,17 +1,15 @@
-"""A timeline as a figure of its own (PNG, SVG, PDF), drawn by Matplotlib."""
+"""A timeline as a figure (PNG, SVG, PDF), drawn by Matplotlib."""
 
 from __future__ import annotations
 
 import io
 from typing import Any
 
+from .palette import BAD, DOUBT, FAINT, GOOD, GROUND, INK, QUIET, SOFT_BAD, SOFT_DOUBT
 from .timeline import Drawing, Rect, Stroke
 
 KINDS = ("png", "svg", "pdf")
-_INK, _DIM, _FAINT = "#1f2328", "#5d6670", "#d9dde2"
-# Colours that stay apart with the common colour-vision deficiencies; each has a hatching of its own besides.
-_VALID, _INVALID, _ASKING = "#1b6ca8", "#b3400a", "#6a4c93"
-_LINES = {"ink": _INK, "dim": _DIM, "faint": _FAINT, "invalid": _INVALID, "cross": _INVALID}
+_LINES = {"ink": INK, "dim": QUIET, "faint": FAINT, "invalid": BAD, "cross": BAD, "ground": GROUND}
 
 
 def figure_of(drawing: Drawing, title: str, kind: str) -> bytes:
@@ -23,13 +21,13 @@ def figure_of(drawing: Drawing, title: str, kind: str) -> bytes:
     head = 34
     width, height = drawing.width / 100, (drawing.height + head) / 100
     with mpl.rc_context({"svg.hashsalt": "idlefox", "hatch.linewidth": 1.4, "font.family": "DejaVu Sans", "text.parse_math": False}):
-        figure = Figure(figsize=(width, height), dpi=150)
+        figure = Figure(figsize=(width, height), dpi=150, facecolor=GROUND)
         FigureCanvasAgg(figure)
         axes = figure.add_axes((0, 0, 1, 1))
         axes.set_xlim(0, drawing.width)
         axes.set_ylim(drawing.height, -head)
         axes.set_axis_off()
-        axes.text(6, -12, title, fontsize=11, weight="bold", color=_INK, va="baseline")
+        axes.text(6, -12, title, fontsize=11, weight="bold", color=INK, va="baseline")
         for number, shape in enumerate(drawing.shapes):
             _draw(axes, shape, number)
         file = io.BytesIO()
@@ -42,10 +40,10 @@ def _draw(axes: Any, shape: Any, order: int) -> None:
 
     if isinstance(shape, Rect):
         looks: dict[str, dict[str, Any]] = {
-            "valid": {"facecolor": _VALID, "edgecolor": "none"},
-            "invalid": {"facecolor": "#fbe3d6", "edgecolor": _INVALID, "hatch": "////", "linewidth": 0.8},
-            "asking": {"facecolor": "#ece5f4", "edgecolor": _ASKING, "hatch": "....", "linewidth": 0.8},
-            "unasked": {"facecolor": "none", "edgecolor": _ASKING, "linestyle": (0, (4, 3)), "linewidth": 1.2},
+            "valid": {"facecolor": GOOD, "edgecolor": "none"},
+            "invalid": {"facecolor": SOFT_BAD, "edgecolor": BAD, "hatch": "////", "linewidth": 0.8},
+            "asking": {"facecolor": SOFT_DOUBT, "edgecolor": DOUBT, "hatch": "....", "linewidth": 0.8},
+            "unasked": {"facecolor": "none", "edgecolor": DOUBT, "linestyle": (0, (4, 3)), "linewidth": 1.2},
         }
         axes.add_patch(Rectangle((shape.x, shape.y), shape.width, shape.height, zorder=order, **looks[shape.look]))
     elif isinstance(shape, Stroke):
@@ -53,5 +51,5 @@ def _draw(axes: Any, shape: Any, order: int) -> None:
         style: Any = (0, (4, 3)) if shape.dashed else "-"
         axes.plot(xs, ys, color=_LINES[shape.look], linewidth=shape.width * 0.72, linestyle=style, solid_capstyle="butt", zorder=order)
     else:
-        weight, color = "bold" if shape.bold else "normal", _LINES.get(shape.look, _INK)
+        weight, color = "bold" if shape.bold else "normal", _LINES.get(shape.look, INK)
         axes.text(shape.x, shape.y, shape.text, fontsize=shape.size * 0.66, color=color, weight=weight, va="baseline", zorder=order)

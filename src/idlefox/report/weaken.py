@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from ..study.weaken.study import Judged, Weakened
-from .styled import Line, columns, hanging, plain
+from .styled import Line, columns, hanging, plain, share_bar
 
 UNDECIDED = "Undecided, not counted: nothing tried tells these faults from the original form, and nothing proves them equivalent."
 
-_BAR = 20
 
 
 def weaken_lines(found: Weakened, width: int) -> list[Line]:
@@ -49,11 +48,9 @@ def _sums(title: str, found: Weakened, of: Callable[[Judged], str], width: int) 
         counted = sum(each.verdict in ("noticed", "unnoticed") for each in those)
         if not counted:
             continue
-        style = "good" if noticed == counted else "bad" if not noticed else ""
-        done = round(_BAR * noticed / counted)
-        bar = [("   ", ""), ("█" * done, "good"), ("░" * (_BAR - done), "dim")] if width >= 76 else []
+        bar = [("   ", ""), *share_bar(noticed, counted)] if width >= 76 else []
         shown = plain(name)
-        lines.append([(f" {shown}" + " " * max(33 - columns(shown), 1), ""), (f"{noticed:>8}{counted:>6}", style), *bar])
+        lines.append([(f" {shown}" + " " * max(33 - columns(shown), 1), ""), (f"{noticed:>8}{counted:>6}", ""), *bar])
     return lines
 
 
