@@ -67,7 +67,7 @@ def say(name: str, value: float, most: float | None, more: str) -> None:
 SMALL = """
 form: small
 report: {first: blur, again: change}
-reveal: touched or submitted
+reveal: touched or attempted
 fields:
   email:
     type: email

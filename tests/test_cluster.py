@@ -90,7 +90,7 @@ def _told(done: subprocess.CompletedProcess[str]) -> list[str]:
     pytest.param(("run", ".", "missing.fox", "--report", "json=-"), id="a suite, with what fails and what cannot be read"),
     pytest.param(("run", ".", "--order", "shuffled", "--seed", "4", "--stop-after", "1", "-v"), id="shuffled, to the first that fails"),
     pytest.param(("run", "long.fox", "-q", "--report", "tap=-"), id="one script in parts"),
-    pytest.param(("coverage", "crew.fox", "--missing"), id="coverage"),
+    pytest.param(("coverage", "crew.fox", "--unreached"), id="coverage"),
     pytest.param(("weaken", "small.fox"), id="weaken"),
     pytest.param(("manners", "broken.form.yaml", "--walks", "120"), id="manners"),
     pytest.param(("probe", "small.form.yaml"), id="probe"),
@@ -133,9 +133,9 @@ def test_a_cluster_plays_for_python_too(fox: Fox, cluster: Cluster) -> None:
 @pytest.mark.parametrize(("words", "told"), [
     (("run", "f.fox", "--on", "tcp://127.0.0.1:1"), "--on tcp://127.0.0.1:1: no scheduler answers there"),
     (("coverage", "f.fox", "--on", "nowhere"), "--on nowhere: no scheduler answers there"),
-    (("run", "f.fox", "--on", "tcp://127.0.0.1:1", "--jobs", "2"), "--jobs goes without --on"),
-    (("run", "f.fox", "--on", "tcp://127.0.0.1:1", "--live"), "--on goes without --live"),
-    (("manners", "f.form.yaml", "--jobs", "2", "--live"), "--jobs goes without --live"),
+    (("run", "f.fox", "--on", "tcp://127.0.0.1:1", "--jobs", "2"), "--jobs cannot be combined with --on"),
+    (("run", "f.fox", "--on", "tcp://127.0.0.1:1", "--live"), "--on cannot be combined with --live"),
+    (("manners", "f.form.yaml", "--jobs", "2", "--live"), "--jobs cannot be combined with --live"),
 ])  # fmt: skip
 def test_what_cannot_be_is_said(fox: Fox, words: tuple[str, ...], told: str) -> None:
     fox.write(f__form__yaml="form: f\nfields:\n  a: {}\n", f__fox='subject "f.form.yaml"\nscenario "a"\n    expect a = ""\n')

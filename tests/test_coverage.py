@@ -64,7 +64,7 @@ def told(coverage: Coverage) -> set[str]:
     (('type a "abc"', "blur", "expect a is valid"), {"bound a minlength 3 just inside", "rule a tooShort holds", "field a left", "field a checked +"}, {"message a tooShort: Three to five. shown"}),
     (('type a "ab"', "expect a breaks tooShort"), {"rule a tooShort breaks +", "bound a minlength 3 just outside +"}, set()),
     (('type a "ab"', "blur", "expect a is touched"), {"rule a tooShort breaks", "message a tooShort: Three to five. shown"}, {"rule a tooShort breaks +"}),
-    (('type a "ab"', "blur", 'type a "c"'), {"message a tooShort: Three to five. left"}, set()),
+    (('type a "ab"', "blur", 'type a "c"'), {"message a tooShort: Three to five. cleared"}, set()),
     (('type n "10"', "expect n breaks rangeOverflow"), {"bound n max 9 just outside +", "rule n rangeOverflow breaks +", "rule n rangeUnderflow holds +"}, {"bound n max 9 just inside"}),
     (("turn .on on", "expect b is visible"), {"state b visible true +", "state b visible false", "field on changed"}, {"state b visible false +"}),
     (("expect submit is disabled", 'pick pick "q"'), {"state submit.enabled false +", "state submit.enabled true", 'choice pick "q" picked'}, {'choice pick "p" picked'}),
@@ -98,11 +98,11 @@ def test_steps_to_what_is_missing_meet_it(script: str) -> None:
 def test_coverage_is_printed_bounded_drawn_and_kept(fox: Fox) -> None:
     for name in ("booking.fox", "booking.form.yaml", "crew.fox", "crew.form.yaml"):
         shutil.copy(DEMO / name, fox.folder / name)
-    done = fox("coverage", "booking.fox", "--missing", "--under", "100", "--report", "json=out/c.json", "--matrix", "m.png", "--keep", "ways.fox")
+    done = fox("coverage", "booking.fox", "--unreached", "--at-least", "100", "--report", "json=out/c.json", "--matrix", "m.png", "--keep", "ways.fox")
     assert done.returncode == 1, done.stderr
     assert " Book a crossing   23 scenarios\n" in done.stdout
     assert " rows: passengers moved\n     add passengers\n     add passengers\n     move passengers[0] to 1\n" in done.stdout
-    assert "under 100 %" in done.stdout
+    assert "below 100 %" in done.stdout
     data = json.loads((fox.folder / "out/c.json").read_text())
     assert (data["format"], data["form"]) == (1, "skerry-booking")
     assert {"kind", "address", "name", "wanted", "reached", "checked", "by"} == set(data["points"][0])
@@ -111,7 +111,7 @@ def test_coverage_is_printed_bounded_drawn_and_kept(fox: Fox) -> None:
         assert tally == {"reached": sum(p["reached"] for p in those), "checked": sum(p["checked"] for p in those), "of": len(those)}
     assert (fox.folder / "m.png").read_bytes().startswith(b"\x89PNG")
     assert fox("run", "ways.fox").returncode == 0
-    assert fox("coverage", "booking.fox", "--under", "50").returncode == 0
+    assert fox("coverage", "booking.fox", "--at-least", "50").returncode == 0
     assert "--keep needs scripts that are all about one form" in fox("coverage", "--keep", "x.fox").stderr
     assert fox("coverage", "nix.fox").returncode == 2
 

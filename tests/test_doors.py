@@ -89,7 +89,7 @@ def test_a_run_is_data(scripts: Fox) -> None:
     assert "has no field 'a'" in run(scripts.folder / "a.fox", subject=other / "g.form.yaml").text
 
 
-@pytest.mark.parametrize(("wishes", "says"), [({"tags": "a and"}, "expected a tag"), ({"jobs": 0}, "jobs is a number from 1 on"), ({"jobs": 2, "on": "tcp://127.0.0.1:1"}, "jobs goes without on")])
+@pytest.mark.parametrize(("wishes", "says"), [({"tags": "a and"}, "expected a tag"), ({"jobs": 0}, "jobs must be 1 or more"), ({"jobs": 2, "on": "tcp://127.0.0.1:1"}, "use either jobs or on")])
 def test_wishes_that_cannot_be_meant(wishes: typing.Any, says: str) -> None:
     with pytest.raises(ValueError, match=says):
         run("a.fox", **wishes)
@@ -98,5 +98,5 @@ def test_wishes_that_cannot_be_meant(wishes: typing.Any, says: str) -> None:
 def test_what_is_nowhere_and_what_fits_nothing_does_not_hold(scripts: Fox) -> None:
     assert not run("nowhere.fox").passed
     assert run(scripts.folder / "a.fox", match="nothing like it").problems[0].message == "no scenario matches the tags and the title"
-    assert set(idlefox.__all__) == {"Failure", "Problem", "Result", "Scenario", "__version__", "play"}
+    assert set(idlefox.__all__) == {"Failure", "Problem", "Result", "Scenario", "__version__", "run"}
     assert (Path(idlefox.__file__).parent / "py.typed").exists()

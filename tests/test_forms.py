@@ -86,20 +86,20 @@ def test_a_default_that_fits_is_what_a_field_begins_with(tmp_path: Path, schema:
 
 
 @pytest.mark.parametrize(("sheet", "place", "cause", "remedy"), [
-    ("  a: {rules: [{required: true, say: Choose, please.}]}", (3, 45), "unknown key 'please.'", 'quote the text: a: {rules: [{required: true, say: "Choose, please."}]}'),
+    ("  a: {rules: [{required: true, say: Choose, please.}]}", (3, 45), "unknown key 'please.'", 'put the text in quotes: a: {rules: [{required: true, say: "Choose, please."}]}'),
     ("  a: {type: select, options: [{value: 1, label: One, two}]}", (3, 54), "unknown key 'two'", 'label: "One, two"}]}'),
     ("  a: {label: Note: first, trim: true}", (3, 14), "it contains a colon", 'write a: {label: "Note: first", trim: true}'),
     ("  a:\n    label: Note: x", (4, 12), "it contains a colon", 'write label: "Note: x"'),
     ('  a: {rules: [{holds: value in ["a", "b"], say: x}]}', (3, 23), "quotes or brackets", "write a: {rules: [{holds: 'value in [\"a\", \"b\"]', say: x}]}"),
-    ("  a: {rules: [{pattern: [a-z]+}]}", (3, 25), "it begins with [", 'write a: {rules: [{pattern: "[a-z]+"}]}'),
+    ("  a: {rules: [{pattern: [a-z]+}]}", (3, 25), "it starts with [", 'write a: {rules: [{pattern: "[a-z]+"}]}'),
     ("  a: {label: a # b}", (3, 14), "it contains a #", 'write a: {label: "a # b"}'),
-    ("  a:\n    label: @x", (4, 12), "it begins with @", 'write label: "@x"'),
-    ("  a:\n    label: \"a\" b's", (4, 12), 'it begins with "', "write label: '\"a\" b''s'"),
+    ("  a:\n    label: @x", (4, 12), "it starts with @", 'write label: "@x"'),
+    ("  a:\n    label: \"a\" b's", (4, 12), 'it starts with "', "write label: '\"a\" b''s'"),
     ("  a: {rules: [{required: true}]\n  b: {}", (3, 6), "this { is never closed", "close it with }"),
     ("  a: {rules: [{required: true}}", (3, 14), "this [ is closed by }", "close it with ]"),
     ('  a: {label: "x}\n  b: {}', (3, 14), "this quote is never closed", "end the text with the quote"),
-    ("  a:\n    label: x\n   type: text", (5, 4), "indented by 3: no block around it is", "indent it by 2 or 4"),
-    ("  a:\n    label: x\n      type: text", (5, 7), "indented by 6: no block around it is", "indent it by 4"),
+    ("  a:\n    label: x\n   type: text", (5, 4), "indented by 3 spaces, which matches no block around it", "indent it by 2 or 4"),
+    ("  a:\n    label: x\n      type: text", (5, 7), "indented by 6 spaces, which matches no block around it", "indent it by 4"),
     ("  a:\n    rules:\n     - {required: true}\n      - {minlength: 3}", (6, 7), "indented by 6", "indent it by 5"),
     ("\ta: {}", (3, 1), "a tab in the indentation", "indent with spaces"),
 ])  # fmt: skip

@@ -192,7 +192,7 @@ def session_of(sheet: str) -> Session:
     try:
         form = read_sheet_text(sheet, "f.form.yaml")
     except Unreadable as fault:
-        assert all("ring" in p.cause for p in fault.problems), fault
+        assert all("circle" in p.cause for p in fault.problems), fault
         assume(False)
     session = Session(Stage(compile_form(form)))
     session.load(0)

@@ -47,7 +47,7 @@ SCRIPTS = [*sorted(DEMO.glob("*.fox")), *sorted((HERE / "samples").glob("*.fox")
 
 
 # What a library says in its own words may be said otherwise by its next version.
-_THEIRS = re.compile(r"(this is (?:no ECMAScript pattern|not YAML|no CSV|not JSON|no table|no pattern with flag v):|is no pattern with flag v:)[^→|]*")
+_THEIRS = re.compile(r"(this is (?:not an ECMAScript pattern|not YAML|no CSV|not JSON|no table|no pattern with flag v):|is no pattern with flag v:)[^→|]*")
 
 
 def told(script: Path) -> list[str]:

@@ -155,14 +155,14 @@ def test_faults_planted_in_the_page_are_told(fox: Fox) -> None:
 
 LAMP = "form: lamp\nlive: {page: lamp.html}\nfields:\n  a: {label: Wick}\n"
 PAGES = [
-    ("setInterval(() => document.body.append(''), 0)", "type a \"x\"\nexpect a = \"x\"", 0, "held"),
+    ("setInterval(() => document.body.append(''), 0)", "type a \"x\"\nexpect a = \"x\"", 0, "passed"),
     ("const c = new MessageChannel(); c.port1.onmessage = () => { document.title = Math.random(); c.port2.postMessage(0); }; c.port2.postMessage(0)",
      "type a \"x\"", 1, "3 s of real time"),
     ("document.querySelector('input').disabled = true", "type a \"x\"", 1, "type a is not possible: it is disabled on the page"),
     ("document.querySelector('label').hidden = true", "type a \"x\"", 1, "it is hidden on the page"),
     ("document.querySelector('label').remove()", "type a \"x\"", 1, "nothing on the page has that name, id or label; say where it is"),
-    ("document.querySelector('label').remove()", "expect a is hidden", 0, "held"),
-    ("", "expect a is dirty", 2, "a page does not tell what is dirty; where it marks it, say so: live.find.a.dirty"),
+    ("document.querySelector('label').remove()", "expect a is hidden", 0, "passed"),
+    ("", "expect a is dirty", 2, "a page does not tell which fields are dirty; if it marks them, add live.find.a.dirty"),
     ("", "expect a is unasked", 2, "a page does not show whether it still means to ask"),
     ("", "expect a breaks nothing\nexpect a = \"y\"", 1, 'expected  "y"'),
     ("throw new Error('the wick is wet')", "expect a = \"\"", 0, "an uncaught error of the page: Error: the wick is wet"),
@@ -202,7 +202,7 @@ def test_an_error_of_the_page_may_count(fox: Fox) -> None:
     fox.write(lamp__form__yaml=LAMP.replace("lamp.html", "lamp.html, page_errors: fail"), lamp__html=page, lamp__fox=script)
     done = fox("run", "lamp.fox", "--live")
     assert done.returncode == 1
-    assert "1 held   1 failed" in done.stdout
+    assert "1 passed   1 failed" in done.stdout
     assert "an uncaught error of the page: ReferenceError: gone is not defined" in " ".join(done.stdout.split())
 
 
@@ -215,9 +215,9 @@ def test_what_fails_is_played_again_where_that_is_wished(fox: Fox) -> None:
     fox.write(lamp__form__yaml=sheet, lamp__html=page, lamp__fox=script, turns__py=TURNS, idlefox__toml=config)
     done = fox("run", "lamp.fox", "--live")
     assert done.returncode == 0, done.stdout + done.stderr
-    assert "it passed only on the 3rd time" in " ".join(done.stdout.split())
-    assert "so this is run: " in done.stderr
-    assert "0 held, 1 unsteady" in done.stdout
+    assert "it passed only on the 3rd attempt" in " ".join(done.stdout.split())
+    assert "running " in done.stderr
+    assert "0 passed, 1 unsteady" in done.stdout
     assert fox("run", "lamp.fox", "--live", "--unsteady", "fail").returncode == 1
 
 
@@ -241,8 +241,8 @@ http.server.HTTPServer(("127.0.0.1", int(sys.argv[1])), Handler).serve_forever()
 def test_the_demo_plays_its_page(fox: Fox) -> None:
     done = fox("demo", "--live")
     assert done.returncode == 0, done.stdout
-    assert "20 scenarios, 20 held" in done.stdout
-    assert "5 scenarios, 5 held" in done.stdout  # as `serve` draws it, over HTTP
+    assert "20 scenarios: 20 passed" in done.stdout
+    assert "5 scenarios: 5 passed" in done.stdout  # as `serve` draws it, over HTTP
     faulty = fox("demo", "--live", "--with-failure")
     assert faulty.returncode == 1
     assert "1 failed" in faulty.stdout
@@ -314,7 +314,7 @@ def test_nothing_is_left_of_the_browser(fox: Fox, how: signal.Signals) -> None:
 @pytest.mark.parametrize(("page", "says"), [
     ("http://127.0.0.1:9/x, serve: 'echo oh dear; exit 3'", "ended with exit code 3 → its last output: oh dear"),
     ("http://127.0.0.1:9/x, ready: 300ms", "nothing answers there within 0.3 s → start it, or add the command to live.serve"),
-    ("natif.html", "there is no page 'natif.html' beside the sheet → did you mean 'native.html'?"),
+    ("natif.html", "page not found beside the sheet: 'natif.html' → did you mean 'native.html'?"),
     ("../native.html", "../native.html is outside the project"),
 ])  # fmt: skip
 def test_a_page_that_cannot_be_had_is_told_once(fox: Fox, page: str, says: str) -> None:
@@ -347,10 +347,10 @@ scenario "it"
 @pytest.mark.parametrize(("call", "says"), [
     (("--live=opera",), "'opera' is not one of auto, firefox, chromium"),
     (("--live", "mooring.fox"), "write --live=auto"),
-    (("--live=firefox", "--deadline", "soon"), "'soon' is no duration"),
+    (("--live=firefox", "--deadline", "soon"), "'soon' is not a duration"),
     (("--live", "--hands", "left"), "'left' is not one of quick, real"),
-    (("--live", "--retries", "99"), "a number up to 10 is needed"),
-    (("--hands", "real"), "--hands goes with --live"),
+    (("--live", "--retries", "99"), "must be a number up to 10"),
+    (("--hands", "real"), "--hands needs --live"),
 ])  # fmt: skip
 def test_a_call_that_cannot_be_meant(fox: Fox, call: tuple[str, ...], says: str) -> None:
     lay_out(fox, "native")
@@ -521,7 +521,7 @@ def test_a_form_that_a_server_draws(fox: Fox, app: str, how: tuple[str, ...]) ->
     fox.write(lamp__fox=f'subject "{app}"\n{DRAWN}')
     done = fox("run", "lamp.fox", *how)
     assert done.returncode == 0, done.stdout + done.stderr
-    assert "2 scenarios, 2 held" in done.stdout
+    assert "2 scenarios: 2 passed" in done.stdout
 
 
 def test_over_http_a_sheet_finds_its_fields_by_name_and_nobody_else_is_asked(fox: Fox, app: str) -> None:
@@ -531,9 +531,9 @@ def test_over_http_a_sheet_finds_its_fields_by_name_and_nobody_else_is_asked(fox
     done = fox("run", "lamp.fox", "--live=http", "--verbose")
     said = " ".join(done.stdout.split())
     assert done.returncode == 1
-    assert "4 scenarios, 2 held, 2 failed" in said
-    assert "it leads to 127.0.0.1:1, a host that neither the sheet nor the call names" in said
-    assert "type flame: nothing on the page is called that" in said
+    assert "4 scenarios: 2 passed, 2 failed" in said
+    assert "it leads to 127.0.0.1:1, a host that neither the sheet nor the command line names" in said
+    assert "type flame: nothing on the page has that name, id or label" in said
 
 
 @ANY
@@ -571,7 +571,7 @@ def test_a_panel_is_the_page_s_dialog(fox: Fox, browser: str) -> None:
         (fox.folder / file.name).write_text(file.read_text())
     for hands in ("quick", "real"):
         done = fox("run", "trip.fox", f"--live={browser}", "--hands", hands)
-        assert "2 scenarios, 2 held" in done.stdout, done.stdout
+        assert "2 scenarios: 2 passed" in done.stdout, done.stdout
 
 
 @pytest.mark.parametrize("how", ["http", *BROWSERS])
@@ -582,24 +582,25 @@ def test_what_holds_on_a_sheet_holds_where_it_is_served(fox: Fox, how: str) -> N
     fox.write(kinds__form__yaml=KINDS, served__form__yaml=KINDS + live, kinds__fox=KINDS_FOX)
     (fox.folder / "chart.pdf").write_bytes(b"%PDF\xff\x00")
     sheet = fox("run", "kinds.fox")
-    assert "2 scenarios, 2 held" in sheet.stdout, sheet.stdout
+    assert "2 scenarios: 2 passed" in sheet.stdout, sheet.stdout
     done = fox("run", "kinds.fox", "--subject", "served.form.yaml", f"--live={how}")
-    assert "2 scenarios, 2 held" in done.stdout, done.stdout + done.stderr
-    assert f"nothing answers at http://127.0.0.1:{port}/ yet, so this is run: " in done.stderr
+    assert "2 scenarios: 2 passed" in done.stdout, done.stdout + done.stderr
+    assert f"nothing answers at http://127.0.0.1:{port}/ yet; running " in done.stderr
 
 
 def test_a_form_in_many_parts_is_found_by_the_map_over_http(fox: Fox, app: str) -> None:
     fox.write(lamp__form__yaml=MAPPED.replace("APP", app), lamp__fox=MAPPED_FOX)
     done = fox("run", "lamp.fox", "--live=http")
-    assert "1 held" in done.stdout, done.stdout
+    assert "1 passed" in done.stdout, done.stdout
 
 
 def test_a_sheet_serves_its_page_and_what_the_page_asks(fox: Fox) -> None:
     lay_out(fox, "native", ("mooring.form.yaml", "takes: 2s", "takes: 0s"), ("mooring.form.yaml", "takes: 1s", "takes: 0s"))
     program = subprocess.Popen([sys.executable, "-m", "idlefox", "serve", "mooring.form.yaml", "--page", "native.html"], cwd=fox.folder, stdout=subprocess.PIPE, text=True)
     assert program.stdout is not None
-    first = program.stdout.readline()
-    url = first.split()[-4].rstrip(";")
+    assert program.stdout.readline().endswith(" is served at\n")
+    url = program.stdout.readline().strip()
+    assert program.stdout.readline() == " Press Ctrl-C to stop.\n"
     base = url.rpartition("/")[0]
     with urllib.request.urlopen(base + "/") as page:
         assert page.url == url
@@ -618,7 +619,7 @@ def test_a_sheet_serves_its_page_and_what_the_page_asks(fox: Fox) -> None:
 @pytest.mark.parametrize(("call", "says"), [
     (("serve", "over.form.yaml"), "this sheet describes an existing page, so serve does not generate one"), (("serve", "a.fox"), "this is a script"),
     (("serve", "lamp.form.yaml", "--page", "nativ.html"), "did you mean 'native.html'?"),
-    (("serve", "mooring.form.yaml", "--port", "x"), "not a valid integer"),
+    (("serve", "mooring.form.yaml", "--port", "x"), "must be a whole number"),
     (("serve", "mooring.form.yaml", "--clock", "2031"), "'2031' is not an RFC 3339 time"),
 ])  # fmt: skip
 def test_what_cannot_be_served(fox: Fox, call: tuple[str, ...], says: str) -> None:
@@ -636,12 +637,12 @@ def test_a_page_is_played_by_hand(fox: Fox) -> None:
     done = fox("rehearse", "mooring.form.yaml", "--live", piped=said)
     assert done.returncode == 1
     for line in (
-        '> settle\n   taken   2.000 s\n', '   expect boat shows "We do not know the Gannet."\n', " 1 taken back, 4 left\n> expect berth = null\n   holds\n",
-        "   not possible; nothing changed\n", "5 played anew\n", ' boat  "Gannet"   marked\n',
+        '> settle\n   done   2.000 s\n', '   expect boat shows "We do not know the Gannet."\n', " 1 undone, 4 remain\n> expect berth = null\n   holds\n",
+        "   not possible; nothing changed\n", "5 replayed\n", ' boat  "Gannet"   marked\n',
     ):  # fmt: skip
         assert line in done.stdout, done.stdout
-    assert "1 held" in fox("run", "by-hand.fox", "--live").stdout
-    assert "1 held" in fox("run", "by-hand.fox").stdout
+    assert "1 passed" in fox("run", "by-hand.fox", "--live").stdout
+    assert "1 passed" in fox("run", "by-hand.fox").stdout
 
 
 RUDE = """<!doctype html><title>Rude</title>
@@ -671,7 +672,7 @@ def test_manners_of_a_page_that_no_sheet_describes(fox: Fox) -> None:
     done = fox("manners", "rude.html", "--live", "--walks", "12", "--time", "50s", "--report", "json=-")
     assert done.returncode == 1, done.stderr
     data = json.loads(done.stdout)
-    found = {(breach["manner"], breach["address"]): breach for breach in data["breaches"]}
+    found = {(breach["manner"], breach["address"]): breach for breach in data["findings"]}
     assert {("patience", "mail"), ("plain-speech", ""), ("says-so", "name"), ("clean-slate", "name"), ("closes", "")} <= set(found)
     assert found["patience", "mail"]["steps"][0] == 'type mail "x"'
     assert [each["manner"] for each in data["left_out"]] == ["way-out", "no-rush", "fresh-answers"]
@@ -682,7 +683,7 @@ def test_manners_of_the_demos_page_and_of_its_faulty_one(fox: Fox) -> None:
     assert fox("demo", "skerry", "--with-failure", "--live").returncode == 1
     for page, rude, walks in (("aside-booking.form.yaml", {"keeps", "once"}, "20"), ("booking.form.yaml", set(), "4")):
         done = fox("manners", f"skerry/{page}", "--live", "--only", "keeps,once,plain-speech,says-so", "--walks", walks, "--time", "55s", "--report", "json=-")
-        assert {breach["manner"] for breach in json.loads(done.stdout)["breaches"]} == rude
+        assert {breach["manner"] for breach in json.loads(done.stdout)["findings"]} == rude
 
 
 @ANY

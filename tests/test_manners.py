@@ -16,14 +16,14 @@ from idlefox.study.manners.rules import MANNERS
 from idlefox.study.manners.study import is_shown, manners_of
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
-BOOKING = (DEMO / "booking.form.yaml").read_text("utf-8").partition("# The same form as a page")[0]
-TIMING = "report: {first: blur, again: change}\nreveal: touched or attempted"
+BOOKING = (DEMO / "booking.form.yaml").read_text("utf-8").partition("# The same form as an HTML page")[0]
+TIMING = "report: {first: blur, again: change}"
 ROWS = "    least: 1\n    most: 6\n    rules:"
 # What is planted in the booking form: the manner it is against, what is taken out, what is put in, and in how many steps it can be shown.
 PLANTED = [
-    ("patience", TIMING, "report: {first: load, again: change}\nreveal: true", 0),
-    ("patience", TIMING, "report: {first: change, again: change}\nreveal: true", 1),
-    ("plain-speech", "reveal: touched or attempted", "reveal: dirty", 2),
+    ("patience", TIMING, "report: {first: load, again: change}", 0),
+    ("patience", TIMING, "report: {first: change, again: change}", 1),
+    ("plain-speech", "messages: one\n", "reveal: dirty\n", 2),
     ("forgives", "again: change", "again: submit", 3),
     ("forgives", "submit:\n", "faults: {last_edited: [contact.email_again]}\nsubmit:\n", 4),
     ("forgives", "submit:\n", "faults: {server_stays: true}\nsubmit:\n", 10),
@@ -75,7 +75,7 @@ def test_the_clean_forms_break_none(fox: Fox, name: str) -> None:
     shutil.copytree(DEMO, fox.folder, dirs_exist_ok=True)
     done = fox("manners", name, "--walks", "500", "--seed", "3")
     assert done.returncode == 0, done.stdout
-    assert done.stdout.startswith(" nothing rude was met: 14 manners   500 walks, ")
+    assert done.stdout.startswith(" no finding, 14 manners checked   500 walks, ")
 
 
 def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
@@ -89,8 +89,8 @@ def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
     assert first.stdout == second.stdout
     data = json.loads(first.stdout)
     assert (data["format"], data["seed"], data["walks"]) == (1, 1, 700)
-    patience = next(each for each in data["breaches"] if each["manner"] == "patience")
-    assert patience["sentence"] == 'ticket says "That is not a ticket number." before anything has been left or sent'
+    patience = next(each for each in data["findings"] if each["manner"] == "patience")
+    assert patience["sentence"] == 'ticket shows "That is not a ticket number." before the person has left a field or sent the form'
     assert 'expect ticket shows "That is not a ticket number."' in patience["steps"]
     fox.write(one__fox=patience["script"])
     assert fox("run", "one.fox").returncode == 0
@@ -102,7 +102,7 @@ def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
 def test_what_is_asked_wrongly(fox: Fox) -> None:
     fox.write(a__form__yaml="form: a\nfields: {a: {}}\n")
     for call, told in (
-        (("--only", "patiance"), "there is no manner 'patiance'; did you mean 'patience'?"), (("--time", "soon"), "'soon' is no duration"),
+        (("--only", "patiance"), "unknown manner 'patiance' → did you mean 'patience'?"), (("--time", "soon"), "'soon' is not a duration"),
         (("--report", "xml=a"), "json=FILE or html=FILE is needed"), (("--only", "once", "--except", "once"), "leaves no manner"),
     ):  # fmt: skip
         done = fox("manners", "a.form.yaml", *call)

@@ -68,7 +68,7 @@ def holds(fox: Fox, body: str, **files: str) -> None:
     ('type nam "x"', "the form has no field 'nam'"),
     ('type line "x"', "the name 'line' repeats in this page"),
     ('submit by "go"', "2 buttons are called 'go'"),
-    ('submit by "Sennd"', "there is no button 'Sennd'"),
+    ('submit by "Sennd"', "unknown button 'Sennd'"),
     ("expect name offers \"x\"", "offers needs a choice"),
 ])  # fmt: skip
 def test_what_does_not_fit_the_page_is_found_before_play(fox: Fox, body: str, cause: str) -> None:
@@ -79,7 +79,7 @@ def test_what_does_not_fit_the_page_is_found_before_play(fox: Fox, body: str, ca
 @pytest.mark.parametrize("name, content, says", [
     ("none.html", b"<p>nothing", "none.html:1:1: this page has no form"),
     ("two.html", b"<form id=a></form>\n<form id=b></form><form>", "name two.html#a (line 1) or two.html#b (line 2); to name the form at line 2"),
-    ("two.html#c", b"<form id=a></form><p id=c>", "#c is no form: it is a p"),
+    ("two.html#c", b"<form id=a></form><p id=c>", "#c is not a form but a p"),
     ("two.html#ropse", b"<form id=ropes></form>", "did you mean 'ropes'?"),
     ("latin.html", b"<form>\n<input name=caf\xe9>", "latin.html:2:16: this is not UTF-8: byte 0xe9"),
     ("picture.html", b"\x89PNG\0\0", "this is not an HTML page: it contains zero bytes"),
@@ -137,7 +137,7 @@ def test_a_page_with_a_script_is_played_with_a_warning(fox: Fox) -> None:
     fox.write(a__fox='subject "p.html"\nscenario "x"\n    expect a = ""\n')
     done = fox("run", "a.fox")
     assert done.returncode == 0
-    assert "p.html has 1 script and 1 element with handlers: they are not run" in done.stdout.replace("\n", " ")
+    assert "p.html has 1 script and 1 element with handlers: they do not run" in done.stdout.replace("\n", " ")
 
 
 SHEET = """
@@ -202,10 +202,10 @@ expect contact.email is hidden
 @pytest.mark.parametrize("sheet, says", [
     ("fields: {nme: {label: x}}", "the page has no field 'nme'"),
     ("fields: {line: {label: x}}", "the name 'line' repeats in this page"),
-    ("fields: {name: {type: select, options: [a]}}", "`type` comes from the page, where this is a text"),
-    ("fields: {name: {type: number}}", "`type` comes from the page, where this is a text"),
-    ("fields: {name: {type: url}}", "`type` comes from the page, where this is a text"),
-    ("rules: [{holds: 'contact.mail == 1'}]", "there is no field 'contact' here"),
+    ("fields: {name: {type: select, options: [a]}}", "`type` comes from the page, and here it is a text"),
+    ("fields: {name: {type: number}}", "`type` comes from the page, and here it is a text"),
+    ("fields: {name: {type: url}}", "`type` comes from the page, and here it is a text"),
+    ("rules: [{holds: 'contact.mail == 1'}]", "unknown field 'contact'"),
     ("buttons: {x: {}}", "a page defines its own buttons"),
 ])  # fmt: skip
 def test_a_sheet_that_does_not_fit_its_page(fox: Fox, sheet: str, says: str) -> None:
@@ -237,21 +237,21 @@ def test_what_is_scaffolded_holds_at_once(fox: Fox) -> None:
     done = fox("run", "first", "--root", ".", "--report", "json=-")
     assert done.returncode == 0, done.stdout
     titles = [s["title"] for s in json.loads(done.stdout)["scripts"][0]["scenarios"]]
-    assert {"name must be filled", "name takes 3 characters or more", "count takes 9 or less", "the filled form is accepted"} <= set(titles)
+    assert {"name must be filled", "name takes 3 or more characters", "count takes 9 or less", "the filled form is accepted"} <= set(titles)
     assert fox("run", "first", "--subject", "page.html").returncode == 0  # the page itself keeps what the sheet over it says
     assert fox("format", "--check", "first").returncode == 0
     assert "are there already" in fox("scaffold", "page.html#ropes", "--into", "first").stderr
     made = fox("scaffold", "order.schema.json")
     assert made.returncode == 0, made.stderr
-    for left in ("/properties/tags: no control", "oneOf has no counterpart", "$ref #/$defs/ring is not followed"):
+    for left in ("/properties/tags: no form control", "oneOf has no counterpart", "$ref #/$defs/ring is not followed"):
         assert left in made.stdout
     done = fox("run", "order.fox", "--verbose")
     assert done.returncode == 0, done.stdout
-    for title in ("name is written as", "rows takes 3 rows", "extras takes 2 choices and no fewer", "amount goes in steps of 1"):
+    for title in ("name matches", "rows takes at most 3 rows", "extras takes 2 choices, not fewer", "amount goes in steps of 1"):
         assert title in done.stdout
 
 
-@pytest.mark.parametrize("text, says", [("{", "this is not JSON"), ("[]", "a schema must be an object"), ('{"type": "string"}', "no object with properties")])
+@pytest.mark.parametrize("text, says", [("{", "invalid JSON"), ("[]", "a schema must be an object"), ('{"type": "string"}', "no object with properties")])
 def test_a_schema_that_cannot_be_used(fox: Fox, text: str, says: str) -> None:
     fox.write(x__json=text)
     done = fox("scaffold", "x.json")
@@ -346,8 +346,8 @@ scenario "another size"
     upload f "note.txt" 7 bytes
 """)
     done = fox("run", "a.fox")
-    assert "1 held   1 failed" in done.stdout
-    assert "note.txt is beside the script and has 5 bytes, not 7: it is sent as it is" in done.stdout
+    assert "1 passed   1 failed" in done.stdout
+    assert "note.txt exists beside the script with 5 bytes, not 7" in done.stdout
 
 
 @pytest.mark.parametrize(("wanted", "says"), [

@@ -62,19 +62,19 @@ never
     assert done.returncode == 2
     told = done.stdout
     for line in (
-        '        true      contact.email reads                "" → "mara@"\n', "> expect contact.email is dirty\n   holds\n",
+        '        state     contact.email reads                "" → "mara@"\n', "> expect contact.email is dirty\n   holds\n",
         '   expect contact.email shows "That is not an email address."\n', "   does not hold\n      expected  valid\n      found     invalid\n",
         "   'contact' has no field 'emial'\n 1 │ type contact.emial", "→ did you mean 'email'?",
         "   not possible; nothing changed\n      passengers does not allow remove: it has 1 row", ' contact.email  "mara@"   dirty, touched, invalid, marked, breaks typeMismatch\n',
         "> where\n   1  type contact.email \"mara@\"\n   2  expect contact.email is dirty\n   3  blur\n   4  expect contact.email is touched\n> fill",
-        "   expect outcome is refused\n   expect focus = sailing\n", " kept: new.fox:3", " played anew\n", "   → or did you mean look?\n", "  back [N]            take back",
+        "   expect outcome is refused\n   expect focus = sailing\n", " saved: new.fox:3", " played anew\n", "   → or did you mean look?\n", "  back [N]            take back",
     ):  # fmt: skip
         assert line in told, line
     assert "never" not in told
     kept = (demo.folder / "new.fox").read_text()
     assert 'scenario "what $$ a day"\n    type contact.email "mara@"\n' in kept
     assert '    fill\n        passengers[0].full_name "Mara $5"\n' in kept
-    assert "1 held" in demo("run", "new.fox").stdout
+    assert "1 passed" in demo("run", "new.fox").stdout
     assert demo("format", "--check", "new.fox").returncode == 0
 
 
@@ -86,7 +86,7 @@ def test_it_goes_on_from_a_scenario_and_is_kept_beside_it(demo: Fox) -> None:
     after = (demo.folder / "booking.fox").read_text()
     assert after.startswith(before)
     assert after.endswith('    add passengers\n    type passengers[1].full_name "Ada"\n    type passengers[1].age "40"\n    expect passengers is valid\n'), after[len(before) :]
-    assert "1 held" in demo("run", "booking.fox:226").stdout
+    assert "1 passed" in demo("run", "booking.fox:226").stdout
     refused = demo("rehearse", "booking.form.yaml", piped='keep booking.fox "x"\nkeep claims.fox "x"\nkeep x "y"\n')
     assert "this script has a prelude, which did not run here" in refused.stderr + refused.stdout
     assert "this script is about claims.form.yaml" in refused.stderr + refused.stdout
@@ -94,8 +94,8 @@ def test_it_goes_on_from_a_scenario_and_is_kept_beside_it(demo: Fox) -> None:
 
 
 @pytest.mark.parametrize(("call", "says"), [
-    (("none.form.yaml",), "no such file"), (("booking.fox",), "a form sheet or an HTML page is needed here"), (("booking.form.yaml", "--from", "booking.fox"), "a script and a line are needed"),
-    (("booking.form.yaml", "--from", "booking.fox:3"), "there is no scenario at line 3"), (("booking.form.yaml", "--clock", "noon"), "'noon' is not an RFC 3339 time"),
+    (("none.form.yaml",), "file not found"), (("booking.fox",), "a form sheet or an HTML page is needed here"), (("booking.form.yaml", "--from", "booking.fox"), "a script and a line are needed"),
+    (("booking.form.yaml", "--from", "booking.fox:3"), "no scenario at line 3"), (("booking.form.yaml", "--clock", "noon"), "'noon' is not an RFC 3339 time"),
 ])  # fmt: skip
 def test_what_cannot_be_rehearsed(demo: Fox, call: tuple[str, ...], says: str) -> None:
     done = demo("rehearse", *call, piped="")

@@ -103,16 +103,16 @@ def test_what_cannot_be_written_is_told_and_the_rest_is_written(suite: Fox) -> N
     assert done.returncode == 2
     assert "the report cannot be written to odd.fox/r.xml: " in done.stderr
     assert (suite.folder / "r.json").exists()
-    assert "1 scenario, 0 held, 1 failed" in done.stdout
-    assert "two reports would go to" in suite("run", "--report", "xml=a", "--report", "json=./a").stderr
+    assert "1 scenario: 0 passed, 1 failed" in done.stdout
+    assert "two reports would be written to" in suite("run", "--report", "xml=a", "--report", "json=./a").stderr
     assert suite("run", "many.fox:3", "--report", "json=-", "--report", "tap=-").returncode == 2
 
 
 def test_all_that_cannot_be_used_is_counted(suite: Fox) -> None:
     (suite.folder / "empty").mkdir()
-    assert " 0 scenarios, 0 held, 2 errors in " in suite("run", "bad.fox", "empty").stdout
+    assert " 0 scenarios: 0 passed, 2 errors (" in suite("run", "bad.fox", "empty").stdout
     suite.write(x__fox='subject "f.form.yaml"\nscenario "x"\n    tpye a "x"\n    tpye a "y"\n')
-    assert " 0 held, 4 errors in " in suite("run", "bad.fox", "x.fox", "empty").stdout
+    assert " 0 passed, 4 errors in " in suite("run", "bad.fox", "x.fox", "empty").stdout
 
 
 def test_shards_are_disjoint_and_the_whole_and_stay(suite: Fox) -> None:
@@ -140,7 +140,7 @@ def test_a_shuffled_order_is_told_and_the_same_again(suite: Fox) -> None:
     seed = re.search(r"--order shuffled --seed (\d+)", done.stdout)
     assert seed is not None
     told = suite("run", "many.fox", "--order", "shuffled", "--seed", seed[1], "--verbose").stdout
-    order = re.findall(r"^   (?:held|FAILED) .*(many \d+)$", told, re.MULTILINE)
+    order = re.findall(r"^   (?:passed|FAILED) .*(many \d+)$", told, re.MULTILINE)
     assert order[:3] != ["many 0", "many 1", "many 2"]
     listed = re.findall(r"many \d+", suite("run", "many.fox", "--order", "shuffled", "--seed", seed[1], "--list").stdout)
     assert order == listed
@@ -152,14 +152,14 @@ def test_what_failed_is_found_again_though_its_line_moves(suite: Fox) -> None:
     assert played(data_of(suite, ".", "--failed"))[-2:] == [("odd.fox", "row q"), ("odd.fox", "\x1b[31m")]
     suite.write(odd__fox=ODD.replace("scenario", "# moved\n\nscenario").replace('expect a = "p"', "expect a is filled"))
     done = suite("run", "--failed")
-    assert "2 scenarios, 1 held, 1 failed" in done.stdout
+    assert "2 scenarios: 1 passed, 1 failed" in done.stdout
     suite.write(odd__fox=ODD[: ODD.index('scenario "\\u001b')] + 'scenario "\\u001b[31m"\n    expect a = ""\n')
-    assert "1 scenario, 1 held" in suite("run", "--failed").stdout
+    assert "1 scenario: 1 passed" in suite("run", "--failed").stdout
     done = suite("run", "--failed")
     assert (done.returncode, done.stdout) == (0, " nothing to do: every scenario of the last run passed\n")
     assert (suite.folder / ".idlefox" / ".gitignore").read_text() == "*\n"
     (suite.folder / ".idlefox" / "last-run.json").write_text('{"fallen": 3')
-    assert "there is no last run here" in suite("run", "--failed", "odd.fox").stdout
+    assert "no last run in this folder" in suite("run", "--failed", "odd.fox").stdout
 
 
 def test_a_watched_suite_plays_what_a_change_concerns(suite: Fox) -> None:
@@ -180,7 +180,7 @@ def test_a_watched_suite_plays_what_a_change_concerns(suite: Fox) -> None:
         return text
 
     assert "126 scenarios" in until_it_watches()
-    for name, text, says in (("shared.fox", 'routine it\n    expect a = "x"\n', "1 scenario, 0 held, 1 failed"), ("g.form.yaml", "form: g\nfields: {a: {initial: x}}\n", "1 scenario, 1 held")):
+    for name, text, says in (("shared.fox", 'routine it\n    expect a = "x"\n', "1 scenario: 0 passed, 1 failed"), ("g.form.yaml", "form: g\nfields: {a: {initial: x}}\n", "1 scenario: 1 passed")):
         (suite.folder / name).write_text(text)
         told = until_it_watches()
         assert f"{name} changed" in told
@@ -207,7 +207,7 @@ def test_a_run_that_is_broken_off_leaves_whole_reports_that_say_so(suite: Fox) -
     assert json.loads(texts["json"])["interrupted"] is True
     assert texts["tap"].endswith("Bail out! interrupted\n")
     assert ET.fromstring(texts["xml"])[-1][0].attrib["name"] == "interrupted"
-    assert "interrupted: not all was played" in texts["html"]
+    assert "interrupted: not everything ran" in texts["html"]
     assert texts["html"].endswith("</html>")
     assert "5 scenarios" in done.stdout
     assert played(json.loads((suite.folder / "r.json").read_text()))[0][0] == "odd.fox"
@@ -220,7 +220,7 @@ def test_the_line_of_progress_says_how_far_it_is() -> None:
     progress.begun("b.fox", 4)
     for result in (held, held._replace(verdict="fail")):
         progress.told(result)
-    assert progress.line(3.0) == " 4 played   2 failed   1 of 3 scripts   b.fox   about 3 s left"
+    assert progress.line(3.0) == " 4 done   2 failed   1 of 3 scripts   b.fox   about 3 s left"
     progress.script_done([held] * 4)
     assert progress.line(0.5) == " 6 played   2 failed   2 of 3 scripts"
     assert not progress.shown  # nobody would see it here
@@ -228,8 +228,8 @@ def test_the_line_of_progress_says_how_far_it_is() -> None:
 
 @pytest.mark.parametrize(("args", "says"), [
     (("--tag", "x and"), "--tag: expected a tag before the end, at column 6"), (("--tag", "(x or y"), "expected `)` before the end, at column 8"),
-    (("--tag", "x y"), "expected `and` or `or`, found 'y' at column 3"), (("--shard", "3/2"), "K/N is needed"), (("--seed", "1"), "goes with --order shuffled"),
-    (("--watch", "--report", "json=r.json"), "--watch goes without --report"), (("--stop-after", "0"), "not in the range"),
+    (("--tag", "x y"), "expected `and` or `or`, found 'y' at column 3"), (("--shard", "3/2"), "needs K/N"), (("--seed", "1"), "needs --order shuffled"),
+    (("--watch", "--report", "json=r.json"), "--watch cannot be combined with --report"), (("--stop-after", "0"), "must be 1 or more"),
 ])  # fmt: skip
 def test_options_that_cannot_be_meant(suite: Fox, args: tuple[str, ...], says: str) -> None:
     done = suite("run", "odd.fox", *args)
@@ -240,8 +240,8 @@ def test_options_that_cannot_be_meant(suite: Fox, args: tuple[str, ...], says: s
 def test_the_slowest_and_where_a_run_was_stopped(suite: Fox) -> None:
     done = suite("run", "many.fox", "--slowest", "2", "--stop-after", "2")
     assert done.stdout.count(" s  many.fox:") == 2
-    assert "41 scenarios, 39 held, 2 failed" in done.stdout
-    assert "stopped at 2 that did not hold" in done.stdout
+    assert "41 scenarios: 39 passed, 2 failed" in done.stdout
+    assert "stopped after 2 failures" in done.stdout
 
 
 Expr = tuple[str, Callable[[set[str]], bool]]

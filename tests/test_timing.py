@@ -35,7 +35,7 @@ class Stated:
 
 
 class Statement:
-    """The whole form: *a* takes two characters or more, *b* must not be *a*, *c* is needed while *a* holds an x."""
+    """The whole form: *a* takes two or more characters, *b* must not be *a*, *c* is needed while *a* holds an x."""
 
     def __init__(self, fields: dict[str, Stated], several: bool) -> None:
         self.fields, self.several = fields, several

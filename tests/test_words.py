@@ -74,7 +74,7 @@ def test_the_schema_and_the_reference_pages_are_in_step_with_the_table() -> None
 
 @pytest.mark.parametrize(("asked", "says"), [
     ("", "steps: what a person does"), ("steps", 'type ADDR "TEXT"'), ("breaks only", "breaks nothing"), ("and", "A and B"),
-    ("keys", "keys of a reply"), ("minlength", "Breaks tooShort"), ("dirty", "Unless said: compare"), ("settle", "let virtual time pass"),
+    ("keys", "keys of a reply"), ("minlength", "Breaks tooShort"), ("dirty", "Default: compare"), ("settle", "let virtual time pass"),
 ])  # fmt: skip
 def test_words_are_shown(fox: Fox, asked: str, says: str) -> None:
     done = fox("words", *asked.split())

@@ -1,30 +1,33 @@
-"""Writes docs/lint.md from the table of codes: `python tools/lint_pages.py`."""
+"""Write docs/lint.md from the table of codes: `python tools/lint_pages.py`."""
 
 from __future__ import annotations
 
 from pathlib import Path
+from textwrap import fill
 
 from idlefox.study.lint.findings import codes
 
 PAGE = Path(__file__).resolve().parent.parent / "docs" / "lint.md"
-HEAD = """# What lint finds
+HEAD = """# Lint
 
 ```
 idlefox lint [PATHS…] [--only CODE,…] [--except CODE,…] [--report json=FILE|sarif=FILE] [--explain CODE]
 ```
 
-Looks through scripts, the sheets they name, and sheets (folders for both) for what is odd although it can be played. A finding is
-proved on the model, never guessed from looks; what cannot be decided is not reported. Exit codes: 0 nothing found, 1 something
-found, 2 something could not be read.
+`lint` finds mistakes in scripts, sheets and pages that a run would not stop at. It checks the given
+scripts, the sheets and pages they name, and the given sheets; folders are searched for both. Every
+finding is proved on the model, none is a guess. What cannot be decided is not reported. Exit codes:
+0 no findings, 1 findings, 2 something cannot be read.
 
-A finding is silenced by a comment at the end of its line, or alone above it. The reason is needed:
+To silence a finding, add a comment with a reason at the end of its line or on the line above:
 
 ```yaml
 fields:
-  voucher: {rules: [{minlength: 8}]}  # lint: allow silent-rule, the stock sentence is good here
+  voucher: {rules: [{minlength: 8}]}  # lint: allow silent-rule, the stock message is good here
 ```
 
-For good, in the configuration: `lint = {except = ["silent-rule"]}`. `sarif=FILE` writes SARIF 2.1.0.
+To silence a code everywhere, use the configuration: `lint = {except = ["silent-rule"]}`.
+`--report sarif=FILE` writes SARIF 2.1.0.
 
 | code | level | finds |
 | --- | --- | --- |
@@ -34,7 +37,7 @@ For good, in the configuration: `lint = {except = ["silent-rule"]}`. `sarif=FILE
 def main() -> None:
     text = HEAD + "".join(f"| [{code.code}](#{code.code}) | {code.level} | {code.means} |\n" for code in codes().values())
     for code in codes().values():
-        text += f"\n## {code.code}\n\n{code.means} {code.why}\n"
+        text += f"\n## {code.code}\n\n{fill(f'{code.means} {code.why}', 100)}\n"
         kind, bad, good = ("", code.bad, code.good) if code.bad else ("yaml", code.bad_sheet, code.good_sheet)
         if code.beside:
             text += f"\nBeside this sheet:\n\n```yaml\n{code.beside.strip()}\n```\n"

@@ -87,7 +87,8 @@ def serve(folder: Path) -> None:
         cwd=folder, text=True, stdout=subprocess.PIPE,
     )  # fmt: skip
     assert program.stdout is not None
-    url = program.stdout.readline().split()[-4].rstrip(";")
+    program.stdout.readline()
+    url = program.stdout.readline().strip()
     visitor = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
     visitor.open(url).close()
     entered = {"sailing": "night", "contact.email": "mara@fjordmail", "contact.email_again": "mara@fjordmail", "vehicle.bringing": "on"}

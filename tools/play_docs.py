@@ -29,7 +29,7 @@ ROOT = Path(__file__).resolve().parent.parent
 DEMO = ROOT / "src" / "idlefox" / "demo"
 _BLOCK = re.compile(r"^(?P<fence>```+)(?P<info>[^\n]*)\n(?P<body>.*?)^(?P=fence)$", re.S | re.M)
 _REGION = re.compile(r"<!-- words.*?<!-- end -->", re.S)
-_TIMES = ((re.compile(r"in \d+\.\d\d s$", re.M), "in 0.00 s"), (re.compile(r'"seconds": [\d.e-]+'), '"seconds": 0.0'))
+_TIMES = ((re.compile(r"\(\d+\.\d\d s\)$", re.M), "(0.00 s)"), (re.compile(r'"seconds": [\d.e-]+'), '"seconds": 0.0'))
 
 
 class Wrong(Exception):

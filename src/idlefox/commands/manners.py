@@ -158,6 +158,6 @@ def as_json(found: Manners, scenarios: Iterable[tuple[Breach, Rehearsal | None]]
         for breach, rehearsal in scenarios
     ]  # fmt: skip
     return {
-        "format": 1, "seed": found.seed, "walks": found.walks, "steps": found.steps, "states": found.states, "breaches": breaches,
+        "format": 1, "seed": found.seed, "walks": found.walks, "steps": found.steps, "states": found.states, "findings": breaches,
         "left_out": [{"manner": manner, "why": reason} for manner, reason in found.left_out],
     }  # fmt: skip

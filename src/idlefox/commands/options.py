@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import click
 
-if TYPE_CHECKING:
-    _IntType, _FloatType = click.ParamType[int], click.ParamType[float]
-else:  # not generic in Click 8.1
-    _IntType = _FloatType = click.ParamType
 
-
-class Number(_IntType):
+class Number(click.ParamType):  # type: ignore[type-arg]  # not generic in Click 8.1
     """A whole number from *least* to *most*."""
 
     name = "N"
@@ -31,7 +26,7 @@ class Number(_IntType):
         return number
 
 
-class Percent(_FloatType):
+class Percent(click.ParamType):  # type: ignore[type-arg]
     """A percentage from 0 to 100."""
 
     name = "N"

@@ -22,7 +22,7 @@ from ..report.terminal import (
     script_line,
     script_warnings,
     slowest_lines,
-    summary_line,
+    summary_lines,
     warning_lines,
 )
 from .console import Console
@@ -198,7 +198,7 @@ class _Printer:
         if not self.quiet:
             fallen = fallen_lines(run, self.console.width())
             apart = self.last is not None and not _ends_open(self.last, self.verbose)
-            lines = [*([[]] if apart else []), *fallen, *([[]] if fallen else []), summary_line(run)]
+            lines = [*([[]] if apart else []), *fallen, *([[]] if fallen else []), *summary_lines(run, self.console.width())]
             self.console.lines(lines)
 
 

@@ -264,7 +264,7 @@ def _script(start: str) -> tuple[Script | None, int]:
         return None, 0
     file, mark, line = start.rpartition(":")
     if not mark or not line.isdigit() or not file.endswith(".fox"):
-        cause = f"--from needs a script and a line, not {start!r}"
+        cause = f"a script and a line are needed, not {start!r}"
         raise Unreadable([Problem(Place("--from", 1, 1), cause, "write booking.fox:41", code=CALL)])
     with reading_below((os.path.dirname(file) or ".",)):
         return read_script(str(Path(file))), int(line)

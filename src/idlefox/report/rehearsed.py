@@ -15,7 +15,7 @@ _QUIET = frozenset({"clean", "not touched", "valid"})
 
 
 def came_lines(came: Came, width: int) -> list[Line]:
-    """What came of what was taken: why not, or what it changed."""
+    """The result of one entry: why it was not possible, or what it changed."""
     if came.problems:
         return [line for problem in came.problems for line in slip_lines(problem, width)]
     lines: list[Line] = []
@@ -27,7 +27,7 @@ def came_lines(came: Came, width: int) -> list[Line]:
     if came.checked:
         return [[("   holds", "good")]]
     if not came.changed:
-        return [[("   taken" if came.live else "   changes nothing", "dim"), (f"   {came.ms / 1000:.3f} s", "dim")]]
+        return [[("   done" if came.live else "   changes nothing", "dim"), (f"   {came.ms / 1000:.3f} s", "dim")]]
     return [*change_lines(list(came.changed), width), [(f"        {came.ms / 1000:.3f} s", "dim")]]
 
 

@@ -182,8 +182,8 @@ def slowest_lines(run: Run, most: int, width: int) -> list[Line]:
     return [head, *(line for s in found for line in hanging(f" {s.seconds:>8.3f} s  {plain(s.address)}  ", plain(s.title), width))]
 
 
-def summary_line(run: Run) -> Line:
-    """``15 scenarios: 14 passed, 1 failed (0.02 s)``."""
+def summary_lines(run: Run, width: int) -> list[Line]:
+    """``15 scenarios: 14 passed, 1 failed (0.02 s)``; in a narrow terminal the time is on a line below."""
     total = sum(run.tally(verdict) for verdict in _VERDICTS)
     parts = [f"{run.tally('pass')} passed"]
     for verdict, word in (("fail", "failed"), ("unsteady", "unsteady"), ("known", "known"), ("aside", "aside")):
@@ -195,10 +195,11 @@ def summary_line(run: Run) -> Line:
         parts.append(f"{run.scripts.left_out} not selected")
     style = "bad" if run.exit_code else "good" if total else "dim"
     count = f"{total} scenario{'s' if total != 1 else ''}"
-    line: Line = [(f" {count}: {', '.join(parts)}", style), (f" ({run.seconds:.2f} s)", "dim")]
+    sums, time = f" {count}: {', '.join(parts)}", f" ({run.seconds:.2f} s)"
+    line: Line = [(sums, style), (time, "dim")]
     if run.interrupted:
         line.append((", interrupted", "bad"))
     elif run.stopped:
         fallen = len(run.scripts.fallen) + run.scripts.unplayed
         line.append((f", stopped after {'the first failure' if fallen == 1 else f'{fallen} failures'}", "dim"))
-    return line
+    return [line] if columns(sums + time) <= width else [line[:1], line[1:]]

@@ -153,11 +153,11 @@ class Fields:
             return f"{where.address} is never visible"
         if not can_hold(*sight, (None if where.reveal is TRUE else where.reveal, True)):
             if can_hold((where.reveal, True)):
-                return f"reveal never holds while {where.address} is visible"
-            return "" if where.reveal.text == self.one.reveal.text else "its reveal never holds"  # the form's own is told once
+                return f"reveal is never true while {where.address} is visible"
+            return "" if where.reveal.text == self.one.reveal.text else "its reveal is never true"  # the form's own is told once
         own = [(each.visible, True) for each in self._around(field)]
         if rule.when is not None and not can_hold(*own, (rule.when, True)):
-            return "its `when` never holds while the field is visible"
+            return "its `when` is never true while the field is visible"
         return "" if self._in_a_view(where) else f"no view shows {where.address}"
 
     def _around(self, field: Field) -> list[Field]:

@@ -25,7 +25,7 @@ from .findings import Finding
 
 _TEXTS = frozenset({"request", "location", "notice"})
 _NUMBERS = frozenset({"requests", "status"})
-_WORDS = {str: "a text", bool: "true or false", int: "a number", float: "a number", list: "a list", dict: "an object", type(None): "null"}
+_WORDS = {str: "a string", bool: "true or false", int: "a number", float: "a number", list: "a list", dict: "an object", type(None): "null"}
 
 
 class _Odd(NamedTuple):
