@@ -29,16 +29,16 @@ from idlefox.engine.acts.enter import type_text
 from idlefox.engine.acts.focus import blur, focus
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.due import advance
-from idlefox.engine.session.session import Session, Stage, built
-from idlefox.engine.state.live import Live
+from idlefox.engine.session.session import Session, SessionFactory, built
+from idlefox.engine.state.form_state import FormState
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.playing.checks import judge_check
-from idlefox.playing.player import Wishes, play_script
-from idlefox.playing.select import Chosen
+from idlefox.playing.player import RunOptions, play_script
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.playing.subjects import Subjects
 from idlefox.script.reader import read_script_text
-from idlefox.script.tree import Check, Noun, Word
+from idlefox.script.tree import Check, Noun, WordToken
 
 gc.set_threshold(100_000, 20, 20)  # as `idlefox` itself has it
 TEXTS = ("mara.lind@fjordmail.example", "SK4711", "ISLE1234", "Mara Lind of Tarvik")
@@ -86,7 +86,7 @@ submit: {enabled: form.valid and form.dirty}
 
 
 def keystroke() -> None:
-    stage = Stage(compile_form(read_sheet_text(SMALL, "small")))
+    stage = SessionFactory(compile_form(read_sheet_text(SMALL, "small")))
     keys = 2 * sum(map(len, TEXTS)) * 40
 
     def engine() -> None:
@@ -126,7 +126,7 @@ def many_fields(count: int) -> str:
     return "\n".join(lines) + "\n"
 
 
-def typing(live: Live, index: int) -> Callable[[], None]:
+def typing(live: FormState, index: int) -> Callable[[], None]:
     cell = live.root.parts[index]
     enabled = live.root.plan.form.submit.enabled
     focus(live, cell)
@@ -143,8 +143,8 @@ def typing(live: Live, index: int) -> Callable[[], None]:
 
 
 def size_of_form() -> None:
-    large = Stage(compile_form(read_sheet_text(many_fields(2000), "many"))).fresh(0)
-    small = Stage(compile_form(read_sheet_text(many_fields(20), "many"))).fresh(0)
+    large = SessionFactory(compile_form(read_sheet_text(many_fields(2000), "many"))).fresh(0)
+    small = SessionFactory(compile_form(read_sheet_text(many_fields(20), "many"))).fresh(0)
     found, a, b = ratio(typing(large, 1999), typing(small, 19))
     say("a key, form of 2,000 fields / of 20", found, 1.3, f"{a / 2000 * 1e6:.2f} µs / {b / 2000 * 1e6:.2f} µs")
 
@@ -153,7 +153,7 @@ def address_of_field() -> None:
     """A step by its address, as scripts take it: `type field_1999 "a"`."""
 
     def typed(count: int) -> Callable[[], None]:
-        session = Session(Stage(compile_form(read_sheet_text(many_fields(count), "many"))))
+        session = Session(SessionFactory(compile_form(read_sheet_text(many_fields(count), "many"))))
         session.load(0)
         at = (f"field_{count - 1}",)
 
@@ -170,7 +170,7 @@ def address_of_field() -> None:
 
 
 def copies() -> None:
-    session = Session(Stage(compile_form(read_sheet_text(many_fields(40), "many"))))
+    session = Session(SessionFactory(compile_form(read_sheet_text(many_fields(40), "many"))))
     session.load(0)
     session.type(("field_7",), "ab")
     kept = session.copy()
@@ -201,7 +201,7 @@ submit: {{enabled: form.valid and form.dirty}}
 
 def row_key() -> None:
     def last(count: int) -> Callable[[], None]:
-        live = Stage(compile_form(read_sheet_text(with_rows(count), "rows"))).fresh(0)
+        live = SessionFactory(compile_form(read_sheet_text(with_rows(count), "rows"))).fresh(0)
         row = live.root.parts[0].parts[-1]
         enabled = live.root.plan.form.submit.enabled
 
@@ -226,9 +226,9 @@ def asking_validity() -> None:
 
     def asked(count: int) -> Callable[[], None]:
         plan = compile_form(read_sheet_text(with_rows(count), "rows"))
-        subject = SimulatedForm(Stage(plan), ".")
+        subject = SimulatedForm(SessionFactory(plan), ".")
         subject.load(0)
-        check = Check(Noun("form"), False, "is", (Word("invalid"),))
+        check = Check(Noun("form"), False, "is", (WordToken("invalid"),))
 
         def work() -> None:
             for _ in range(1000):
@@ -242,7 +242,7 @@ def asking_validity() -> None:
 
 def row_removed() -> None:
     def first_of(count: int) -> tuple[Callable[[], float], int]:
-        live = Stage(compile_form(read_sheet_text(with_rows(count), "rows"))).fresh(0)
+        live = SessionFactory(compile_form(read_sheet_text(with_rows(count), "rows"))).fresh(0)
         many = live.root.parts[0]
 
         def work() -> float:
@@ -267,7 +267,7 @@ def row_removed() -> None:
 def row_memory() -> None:
     plan = compile_form(read_sheet_text(with_rows(10_000), "rows"))
     tracemalloc.start()
-    live = Stage(plan).fresh(0)
+    live = SessionFactory(plan).fresh(0)
     used = tracemalloc.get_traced_memory()[0]
     tracemalloc.stop()
     say("10,000 rows of 5 fields, MB", used / 1e6, 150, f"with the seed they are copied from; {len(live.root.parts[0].parts)} rows")
@@ -343,7 +343,7 @@ form: f
 fields: {{r: {{type: rows, start: {count}, fields: {{v: {{rules: [{{lookup: l, start: change}}]}}}}}}}}
 lookups: {{l: {{takes: 1s}}}}
 """
-        live = Stage(compile_form(read_sheet_text(sheet, "f"))).fresh(0)
+        live = SessionFactory(compile_form(read_sheet_text(sheet, "f"))).fresh(0)
         cells = [row.parts[0] for row in live.root.parts[0].parts]
         begin = time.perf_counter()
         for cell in cells:
@@ -364,7 +364,7 @@ def an_hour() -> None:
         folder.joinpath("f.form.yaml").write_text(sheet, encoding="utf-8")
         body = "".join(f'    type a "x"\n    wait {wait}\n    expect a is valid\n' for _ in range(60))
         folder.joinpath("a.fox").write_text(f'subject "f.form.yaml"\nscenario "s"\n{body}', encoding="utf-8")
-        return lambda: play_script(Chosen(str(folder / "a.fox")), Wishes(), Subjects())
+        return lambda: play_script(SelectedScript(str(folder / "a.fox")), RunOptions(), Subjects())
 
     found, a, b = ratio(scenario("1m"), scenario("2s"))
     say("an hour of virtual time / two minutes of it", found, None, f"{a * 1e3:.1f} ms / {b * 1e3:.1f} ms")
@@ -410,18 +410,18 @@ def guards() -> None:
     folder = Path(tempfile.mkdtemp())
     folder.joinpath("f.form.yaml").write_text(SMALL, encoding="utf-8")
     folder.joinpath("a.fox").write_text('subject "f.form.yaml"\nscenario "s"\n    type voucher "ISLE1"\n', encoding="utf-8")
-    play = lambda: play_script(Chosen(str(folder / "a.fox")), Wishes(), Subjects())  # noqa: E731
+    play = lambda: play_script(SelectedScript(str(folder / "a.fox")), RunOptions(), Subjects())  # noqa: E731
 
     def unguarded() -> None:
-        known, problems.outside = problems.outside, lambda path: False
+        known, problems.is_outside_roots = problems.is_outside_roots, lambda path: False
         play()
-        problems.outside = known
+        problems.is_outside_roots = known
 
     found, a, b = ratio(play, unguarded)
     say("a run with its files held below the project / not", found, 1.1, f"{a * 1e3:.2f} ms / {b * 1e3:.2f} ms")
 
 
-def typing_of(live: Live) -> Callable[[], None]:
+def typing_of(live: FormState) -> Callable[[], None]:
     cell = live.root.parts[0]
 
     def work() -> None:

@@ -11,8 +11,8 @@ from pathlib import Path
 from time import perf_counter
 
 from idlefox.forms.sheet.read import read_sheet_text
-from idlefox.playing.player import Wishes, prepare
-from idlefox.playing.select import Chosen
+from idlefox.playing.player import RunOptions, load_script
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.subjects import Subjects
 from idlefox.study.lint.look import look_through
 from idlefox.study.lint.of_sheet import sheet_findings
@@ -67,7 +67,7 @@ def main() -> None:
         linting = timed(lambda: list(sheet_findings(form, SheetPlaces(form, text))))
         told(f"a sheet of {FIELDS:,} fields", reading, reading + linting)
         Path("large.fox").write_text(script())
-        reading = timed(lambda: prepare(Chosen("large.fox"), Wishes(), Subjects()))
+        reading = timed(lambda: load_script(SelectedScript("large.fox"), RunOptions(), Subjects()))
         linting = timed(lambda: look_through(["large.fox"]))
         told(f"a script of {SCENARIOS * 10:,} lines", reading, linting)
 

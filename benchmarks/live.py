@@ -16,10 +16,10 @@ from pathlib import Path
 from typing import Any
 
 from idlefox.forms.sheet.read import read_sheet_text
-from idlefox.live.browsers import choose
-from idlefox.live.lane import LiveWishes
-from idlefox.live.loading import Live, close_all
-from idlefox.live.subject import LivePageSubject
+from idlefox.live.browser.launch import choose
+from idlefox.live.loading import LiveSubjectFactory, close_all
+from idlefox.live.page.session import LiveOptions
+from idlefox.live.page.subject import LivePageSubject
 from idlefox.playing.player import play_scenario
 from idlefox.script.expand import expand
 from idlefox.script.reader import read_script_text
@@ -83,7 +83,7 @@ def main() -> None:
     form = read_sheet_text(sheet, str(HERE / "mooring.form.yaml"))
     print(f"{name}, medians of {asked.pairs}")
     for hands in ("quick", "real"):
-        loaded = Live(LiveWishes(name, hands=hands))(form)
+        loaded = LiveSubjectFactory(LiveOptions(name, hands=hands))(form)
         assert loaded.make_ready is not None
         loaded.make_ready()
         subject: Any = loaded.begin(".")

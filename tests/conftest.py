@@ -13,9 +13,9 @@ from typing import Any
 import pytest
 from hypothesis import settings
 
-from idlefox.playing.player import Wishes, play_script
+from idlefox.playing.player import RunOptions, play_script
 from idlefox.playing.results import ScriptResult
-from idlefox.playing.select import Chosen
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.subjects import Subjects
 from idlefox.report.wording import expected_text, found_text, reason_text
 
@@ -80,7 +80,7 @@ class Fox:
         """Plays *script* on *sheet* in the core, without the command line."""
         self.write(form__form__yaml=sheet, a__fox=f'subject "{subject}"\nclock 2031-05-02T09:00:00Z\n\n' + script)
         trust = bool(wishes.get("trust"))
-        return play_script(Chosen(str(self.folder / "a.fox")), Wishes(trust=trust), Subjects(trust=trust))
+        return play_script(SelectedScript(str(self.folder / "a.fox")), RunOptions(trust=trust), Subjects(trust=trust))
 
     def holds(self, sheet: str, body: str) -> None:
         """Asserts that one scenario with *body* (unindented) holds on *sheet*."""

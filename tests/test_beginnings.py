@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from idlefox.playing.beginnings import Beginnings
-from idlefox.playing.player import Wishes, play_script, prepare
-from idlefox.playing.select import Chosen
+from idlefox.playing.player import RunOptions, load_script, play_script
+from idlefox.playing.prefix_cache import PrefixCache
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.subjects import Subjects
-from idlefox.script.ops import Scenario
+from idlefox.script.ops import ExpandedScenario
 
 SHEET = """
 form: boats
@@ -39,13 +39,13 @@ SUITES = st.lists(
 
 
 def played(file: Path, repeats: bool) -> Any:
-    def ready(chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Any:
-        found = prepare(chosen, wishes, subjects)
+    def ready(chosen: SelectedScript, wishes: RunOptions, subjects: Subjects) -> Any:
+        found = load_script(chosen, wishes, subjects)
         assert found.loaded is not None
         assert found.loaded.repeats
         return found._replace(loaded=found.loaded._replace(repeats=repeats))
 
-    return [each._replace(seconds=0) for each in play_script(Chosen(str(file)), Wishes(), Subjects(), prepared=ready).scenarios]
+    return [each._replace(seconds=0) for each in play_script(SelectedScript(str(file)), RunOptions(), Subjects(), prepared=ready).scenarios]
 
 
 @settings(max_examples=120, deadline=None)
@@ -70,16 +70,16 @@ class Counted:
         return Counted()
 
 
-def scenario(acts: str, clock: int | None = None, fate: str = "") -> Scenario:
+def scenario(acts: str, clock: int | None = None, fate: str = "") -> ExpandedScenario:
     class Op:
         def __init__(self, act: str) -> None:
             self.act = act  # one letter: the same object wherever it stands
 
-    return Scenario("s", (), 1, 1, 0, tuple(map(Op, acts)), clock, fate)  # type: ignore[arg-type]
+    return ExpandedScenario("s", (), 1, 1, 0, tuple(map(Op, acts)), clock, fate)  # type: ignore[arg-type]
 
 
 # Scenarios -> with what number of steps each begins, and how many forms are kept.
-SHARED: list[tuple[list[Scenario], list[int], int]] = [
+SHARED: list[tuple[list[ExpandedScenario], list[int], int]] = [
     ([scenario("abcx"), scenario("abcy"), scenario("abcz")], [0, 3, 3], 1),
     ([scenario("abx"), scenario("aby")], [0, 0], 0),  # a form is copied as quickly
     ([scenario("abcdef"), scenario("abcdef")], [0, 6], 1),
@@ -90,9 +90,9 @@ SHARED: list[tuple[list[Scenario], list[int], int]] = [
 
 
 @pytest.mark.parametrize("scenarios, begins, kept", SHARED)
-def test_what_is_shared(scenarios: list[Scenario], begins: list[int], kept: int) -> None:
+def test_what_is_shared(scenarios: list[ExpandedScenario], begins: list[int], kept: int) -> None:
     Counted.made, found = 0, []
-    beginnings = Beginnings(scenarios, 0)
+    beginnings = PrefixCache(scenarios, 0)
     for number, each in enumerate(scenarios):
         beginning = beginnings.of(number)
         begun = beginning.begun.number if beginning is not None and beginning.begun is not None else 0

@@ -18,7 +18,7 @@ from explained import EXPLANATIONS, explanation
 from page_cases import Case, all_cases
 
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.session.session import Stage
+from idlefox.engine.session.session import SessionFactory
 from idlefox.engine.state.cells import is_marked
 from idlefox.engine.world.encode import File
 from idlefox.engine.world.page_request import page_entries, page_text
@@ -60,7 +60,7 @@ def page_text_of(case: Case) -> str:
 
 def ours(case: Case, form: Any, steps: list[Any]) -> dict[str, Any]:
     """What the engine says, in the browser's terms."""
-    subject = SimulatedForm(Stage(compile_form(form)), ".")
+    subject = SimulatedForm(SessionFactory(compile_form(form)), ".")
     subject.load(0)
     for number, act in enumerate(steps, 1):
         take_step(subject, act, number)

@@ -15,13 +15,13 @@ from hypothesis import strategies as st
 
 from idlefox import records
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.session.session import Stage
-from idlefox.engine.state.long_texts import Edits, Whole
+from idlefox.engine.session.session import SessionFactory
+from idlefox.engine.state.long_texts import EditLog, EditReplay
 from idlefox.forms.expressions import UNKNOWN, ExpressionError, Scope, bind, compile_expression
 from idlefox.forms.expressions.closures import add
 from idlefox.forms.expressions.parse import parse
 from idlefox.forms.model.form import Kind, Rule
-from idlefox.forms.model.live import Told
+from idlefox.forms.model.live import LookupResponse
 from idlefox.forms.sheet.live import told
 from idlefox.forms.sheet.over_page import laid_over
 from idlefox.forms.sheet.read import read_sheet_text
@@ -29,7 +29,7 @@ from idlefox.forms.values import limits, whatwg
 from idlefox.forms.values.durations import parse_instant
 from idlefox.forms.values.patterns import PatternError, PatternTooSlow, finds, whole_match
 from idlefox.forms.values.values import in_order
-from idlefox.playing.abilities import unable
+from idlefox.playing.capabilities import unable
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.problems import Unreadable
 from idlefox.script.expand import expand
@@ -120,10 +120,10 @@ fields:
 ])  # fmt: skip
 def test_expressions_come_to(text: str, value: Any) -> None:
     plan = compile_form(read_sheet_text(FORM, "f"))
-    live = Stage(plan).fresh(1_935_478_800_000)
-    from idlefox.engine.state.access import LiveAccess
+    live = SessionFactory(plan).fresh(1_935_478_800_000)
+    from idlefox.engine.state.access import StateAccess
 
-    found = compile_expression(bind(text, Scope(plan.form.shape)), LiveAccess(plan))(live.root, None)
+    found = compile_expression(bind(text, Scope(plan.form.shape)), StateAccess(plan))(live.root, None)
     assert found is value if value is UNKNOWN or isinstance(value, bool) else found == value
 
 
@@ -368,7 +368,7 @@ def test_what_is_chosen_stands_in_the_order_of_what_is_offered(offered: str, cho
     ({"body": 1}, 200, {"body": 1}), (None, 200, "else"),
 ])  # fmt: skip
 def test_what_a_page_is_told(given: Any, status: int, body: Any) -> None:
-    assert told(given, "else") == Told(status, body)
+    assert told(given, "else") == LookupResponse(status, body)
 
 
 @pytest.mark.parametrize(("said", "counts"), [(True, 5), (5, 5), (1, 1)])
@@ -430,29 +430,29 @@ def test_flag_u_has_classes_of_its_own(text: str, fits: str, not_: str) -> None:
 
 @given(st.lists(st.tuples(st.integers(0, 3), st.text("ab", max_size=3))))
 def test_a_long_text_is_whole_again_after_every_key(keys: list[tuple[int, str]]) -> None:
-    edits, texts, noted = Edits(), ["x" * 1000], []
+    edits, texts, noted = EditLog(), ["x" * 1000], []
     for gone, added in keys:
         texts.append(texts[-1][: len(texts[-1]) - gone] if gone else texts[-1] + added)
         noted.append(edits.of("cell" if added != "b" else "other", texts[-2], texts[-1]))
-    whole = Whole()
+    whole = EditReplay()
     assert [(whole.of(a), whole.of(b)) for a, b in noted] == list(itertools.pairwise(texts))
-    assert [Whole().of(b) for _, b in noted] == texts[1:]
+    assert [EditReplay().of(b) for _, b in noted] == texts[1:]
 
 
 def test_lists_in_lists_have_a_limit() -> None:
     value: Any = ["x"]
     for _ in range(4):
         value = limits.within_parts([value] * 9)
-    with pytest.raises(limits.TooMuch, match="more than 100,000 parts"):
+    with pytest.raises(limits.LimitExceeded, match="more than 100,000 parts"):
         limits.within_parts([value] * 9)
 
 
 def test_a_text_that_an_expression_makes_has_a_limit() -> None:
     assert len(add("a" * (limits.TEXT - 1), "b")) == limits.TEXT
-    with pytest.raises(limits.TooMuch, match="more than 1,000,000 characters"):
+    with pytest.raises(limits.LimitExceeded, match="more than 1,000,000 characters"):
         add("a" * limits.TEXT, "b")
     assert len(limits.within_parts([0] * limits.PARTS)) == limits.PARTS
-    with pytest.raises(limits.TooMuch):
+    with pytest.raises(limits.LimitExceeded):
         limits.within_parts([0] * (limits.PARTS + 1))
 
 

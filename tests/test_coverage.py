@@ -16,18 +16,18 @@ from hypothesis import strategies as st
 
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.forms.sheet.read import read_sheet_text
-from idlefox.playing.player import DEFAULT_CLOCK, Wishes, prepare
-from idlefox.playing.select import Chosen
+from idlefox.playing.player import DEFAULT_CLOCK, RunOptions, load_script
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.playing.steps import take_step
 from idlefox.playing.subjects import Subjects, simulated
 from idlefox.script.expand import expand
 from idlefox.script.ops import Op
 from idlefox.script.reader import read_script_text
+from idlefox.study.coverage.observer import met_by
 from idlefox.study.coverage.points import Point, Points, points_of
+from idlefox.study.coverage.reaching import read_steps, ways_to
 from idlefox.study.coverage.study import Coverage, coverage_of
-from idlefox.study.coverage.watch import met_by
-from idlefox.study.coverage.ways import read_steps, ways_to
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 SHEET = """form: f
@@ -49,7 +49,7 @@ server:
 
 def covered(fox: Fox, *steps: str) -> Coverage:
     fox.write(f__form__yaml=SHEET, a__fox='subject "f.form.yaml"\nscenario "it"\n' + "".join(f"    {step}\n" for step in steps))
-    ready = prepare(Chosen(str(fox.folder / "a.fox")), Wishes(), Subjects())
+    ready = load_script(SelectedScript(str(fox.folder / "a.fox")), RunOptions(), Subjects())
     assert ready.loaded is not None
     return coverage_of(ready.loaded, [ready])
 
@@ -81,7 +81,7 @@ def test_what_a_scenario_meets(fox: Fox, steps: tuple[str, ...], met: set[str], 
 
 @pytest.mark.parametrize("script", ["booking", "claims", "crew"])
 def test_steps_to_what_is_missing_meet_it(script: str) -> None:
-    ready = prepare(Chosen(str(DEMO / f"{script}.fox")), Wishes(), Subjects())
+    ready = load_script(SelectedScript(str(DEMO / f"{script}.fox")), RunOptions(), Subjects())
     assert ready.loaded is not None
     coverage = coverage_of(ready.loaded, [ready])
     ways = ways_to(coverage)

@@ -18,13 +18,13 @@ from pygls.lsp.client import LanguageClient
 
 from idlefox.editor import help as at_cursor
 from idlefox.editor import outline
-from idlefox.editor.faults import Faults, as_diagnostics, fixes
+from idlefox.editor.diagnostics import Diagnostics, as_diagnostics, fixes
 from idlefox.editor.project import Project
 from idlefox.editor.search import CannotRename, Search
 from idlefox.editor.sheet_spot import spot
-from idlefox.editor.texts import Lines, Texts, path_of
-from idlefox.playing.player import Wishes, play_script
-from idlefox.playing.select import Chosen
+from idlefox.editor.texts import TextLines, Texts, path_of
+from idlefox.playing.player import RunOptions, play_script
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.subjects import Subjects
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
@@ -103,7 +103,7 @@ def with_client(folder: Path, use: Callable[[Client], Awaitable[None]]) -> None:
 def at(text: str, word: str, behind: str = "") -> t.Position:
     """The position in the middle of *word*, the first one after *behind*."""
     offset = text.index(word, text.index(behind)) + len(word) // 2
-    return t.Position(**Lines(text).at(offset))
+    return t.Position(**TextLines(text).at(offset))
 
 
 def test_an_editor_is_served(folder: Path) -> None:
@@ -175,7 +175,7 @@ def applied(folder: Path, edit: dict[str, Any]) -> None:
     for uri, edits in edit["changes"].items():
         path = Path(path_of(uri))
         text = path.read_text("utf-8")
-        lines = Lines(text)
+        lines = TextLines(text)
         for each in sorted(edits, key=lambda e: -lines.offset(e["range"]["start"])):
             start, end = lines.offset(each["range"]["start"]), lines.offset(each["range"]["end"])
             text = text[:start] + each["newText"] + text[end:]
@@ -188,7 +188,7 @@ def verdicts(folder: Path, sheet: str) -> dict[str, list[str]]:
     for path in sorted(folder.glob("*.fox")):
         if f'"{sheet}.form.yaml"' not in path.read_text("utf-8"):
             continue
-        result = play_script(Chosen(str(path)), Wishes(), Subjects())
+        result = play_script(SelectedScript(str(path)), RunOptions(), Subjects())
         # Of the request as sent as text nobody knows what in it is a field's name.
         found[path.name] = [*(s.verdict for s in result.scenarios if s.title != "the request as sent"), *(f"{e.place.line}: {e.cause}" for e in result.errors)]
     return found
@@ -206,7 +206,7 @@ def test_a_renamed_field_is_renamed_wherever_it_stands(folder: Path, sheet: str)
         if not left:
             break
         name = text[left[0].start : left[0].end]
-        applied(folder, search.renamed(path, Lines(text).at(left[0].start + 1), f"{name}_anew"))
+        applied(folder, search.renamed(path, TextLines(text).at(left[0].start + 1), f"{name}_anew"))
         assert verdicts(folder, sheet) == before, (left[0].key, name)
 
 
@@ -215,9 +215,9 @@ def test_routines_and_parameters_are_renamed(folder: Path) -> None:
     for word, behind, new in (("passenger", "routine passenger", "traveller"), ("index", "routine traveller(", "row"), ("day", "scenario \"the day against", "when")):
         path = folder / "booking.fox"
         text = path.read_text("utf-8")
-        position = Lines(text).at(text.index(word, text.index(behind) + len("scenario " if word == "day" else "")) + 1)
+        position = TextLines(text).at(text.index(word, text.index(behind) + len("scenario " if word == "day" else "")) + 1)
         if word == "day":
-            position = Lines(text).at(text.index("$day") + 2)
+            position = TextLines(text).at(text.index("$day") + 2)
         applied(folder, Search(Project(Texts((str(folder),)))).renamed(str(path), position, new))
         assert verdicts(folder, "booking") == before, word
     assert "routine traveller(row, name, age)" in (folder / "booking.fox").read_text("utf-8")
@@ -241,8 +241,8 @@ def test_nothing_half_written_is_too_much(tmp_path: Path, data: st.DataObject) -
     texts = Texts((str(tmp_path.resolve()),))
     texts.put(path, text)
     project = Project(texts)
-    faults = Faults(project)
-    lines = Lines(text)
+    faults = Diagnostics(project)
+    lines = TextLines(text)
     position = lines.at(data.draw(st.integers(0, len(text))))
     whole, quick = faults.of(path, whole=True), faults.of(path, whole=False)
     assert whole is not None
@@ -266,7 +266,7 @@ def test_nothing_half_written_is_too_much(tmp_path: Path, data: st.DataObject) -
 
 def test_positions_count_utf_16(folder: Path) -> None:
     text = 'scenario "😀é"\n    type a "😀" every x\n'
-    lines = Lines(text)
+    lines = TextLines(text)
     assert lines.range(1, 11, 1) == {"start": {"line": 0, "character": 10}, "end": {"line": 0, "character": 12}}
     for offset in range(len(text)):
         assert lines.offset(lines.at(offset)) == offset
@@ -282,6 +282,6 @@ def test_positions_count_utf_16(folder: Path) -> None:
 ])  # fmt: skip
 def test_how_a_sheet_can_go_on(before: str, offered: set[str]) -> None:
     form = Project(Texts()).form(str(DEMO / "crew.form.yaml"))
-    found = [each["label"] for each in at_cursor.sheet_completion(before, Lines(before).at(len(before)), form)]
+    found = [each["label"] for each in at_cursor.sheet_completion(before, TextLines(before).at(len(before)), form)]
     assert offered <= set(found), (spot(before), found)
     assert len(found) < 40

@@ -14,12 +14,12 @@ import pytest
 from conftest import Fox
 
 from idlefox.forms.model.graph import Graph
-from idlefox.forms.model.live import Find, Place
+from idlefox.forms.model.live import FieldLocators, Find
 from idlefox.forms.schema.read import read_schema
 from idlefox.forms.sheet.document import Document
-from idlefox.forms.sheet.kept import known
 from idlefox.forms.sheet.read import read_sheet, read_sheet_text
-from idlefox.study.first_files import from_schema
+from idlefox.forms.sheet.sheet_cache import known
+from idlefox.study.starter_files import from_schema
 
 DEMO = Path(str(resources.files("idlefox.demo")))
 HEAD = "form: f\nreport: {first: blur, again: change}\nreveal: 'true'\n"
@@ -64,11 +64,11 @@ def check(value, form):
 
 
 @pytest.mark.parametrize(("given", "place"), [
-    ("'#x'", Place(Find(css="#x"))), ("{role: textbox}", Place(Find(role="textbox"))), ("{name: A}", Place(Find(name="A"))),
-    ("{role: textbox, name: A, dirty: .d}", Place(Find(role="textbox", name="A"), dirty=Find(css=".d"))), ("{at: '#x', touched: .t}", Place(Find(css="#x"), touched=Find(css=".t"))),
-    ("{touched: .t}", Place(None, touched=Find(css=".t"))),
+    ("'#x'", FieldLocators(Find(css="#x"))), ("{role: textbox}", FieldLocators(Find(role="textbox"))), ("{name: A}", FieldLocators(Find(name="A"))),
+    ("{role: textbox, name: A, dirty: .d}", FieldLocators(Find(role="textbox", name="A"), dirty=Find(css=".d"))), ("{at: '#x', touched: .t}", FieldLocators(Find(css="#x"), touched=Find(css=".t"))),
+    ("{touched: .t}", FieldLocators(None, touched=Find(css=".t"))),
 ])  # fmt: skip
-def test_where_a_field_is_on_its_page(given: str, place: Place) -> None:
+def test_where_a_field_is_on_its_page(given: str, place: FieldLocators) -> None:
     form = read_sheet_text(f"form: f\nfields: {{a: {{}}}}\nlive: {{page: f.html, find: {{a: {given}}}}}\n", "f.form.yaml")
     assert form.live is not None
     assert form.live.find == {"a": place}

@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.judge.breaks import broken_checks, lookup_status, refused_bits
-from idlefox.engine.session.session import Session, Stage, built
+from idlefox.engine.session.session import Session, SessionFactory, built
 from idlefox.engine.state.cells import INVALID, FieldCell, ListCell, everything, leaves, value_of
+from idlefox.engine.state.form_state import FormState
 from idlefox.engine.state.journal import rebuild, snapshot
-from idlefox.engine.state.live import Live
-from idlefox.engine.world.server import Answer
+from idlefox.engine.world.server import ServerAnswer
 from idlefox.forms.names.addresses import parse_address
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values.values import equal
@@ -104,7 +104,7 @@ def take(session: Session, number: int, step: tuple[str, int, str]) -> None:
     verb, chance, text = step
     live = session.live
     live.step = number
-    fields = [c for form in live.wholes.values() for c in leaves(form)]
+    fields = [c for form in live.roots_by_panel.values() for c in leaves(form)]
     lists = [c for c in everything(live.root) if isinstance(c, ListCell)]
     boxes = [c for c in fields if c.plan.kind == "checkbox"]
     cell, rows, box = fields[chance % len(fields)], lists[chance % len(lists)], boxes[chance % len(boxes)]
@@ -129,7 +129,7 @@ def take(session: Session, number: int, step: tuple[str, int, str]) -> None:
         "leave": session.leave,
         "return": session.come_back,
         "reload": session.reload,
-        "reject": lambda: session.script_reply(Answer("status", 422, (("a", ("No.",)), ("r[0].t", ("Nor this.",)), ("", ("At all.",))))),
+        "reject": lambda: session.script_reply(ServerAnswer("status", 422, (("a", ("No.",)), ("r[0].t", ("Nor this.",)), ("", ("At all.",))))),
     }
     steps[verb]()
 
@@ -138,10 +138,10 @@ def segments(cell: Any) -> tuple[Any, ...]:
     return parse_address(cell.address()) or ()
 
 
-def computed_anew(live: Live) -> None:
+def computed_anew(live: FormState) -> None:
     """Holds every stored sum, condition and verdict against one computed from the values now."""
     assert not live.heap and not live.followers
-    for cell in (c for form in live.wholes.values() for c in everything(form)):
+    for cell in (c for form in live.roots_by_panel.values() for c in everything(form)):
         plan, name = cell.plan, cell.address()
         above = cell.up
         for own, condition in (("own_visible", plan.visible), ("own_enabled", plan.enabled), ("own_readonly", plan.readonly)):
@@ -161,7 +161,7 @@ def computed_anew(live: Live) -> None:
         shows = (*shows, *((-1, text) for text in cell.server)) if cell.visible else ()
         assert cell.shows == (shows if plan.messages_all else shows[:1]), name
         if isinstance(cell, FieldCell):
-            if not live.ever:
+            if not live.dirty_is_sticky:
                 changed = cell.raw != cell.initial_raw if cell.bad_input else not equal(cell.value, cell.initial)
                 assert cell.dirty is changed, (name, cell.value, cell.initial)
         else:
@@ -171,7 +171,7 @@ def computed_anew(live: Live) -> None:
             assert cell.marked_count == sum(bool(c.shows) for c in inside), name
             for state in (1, 2, 3):
                 assert cell.tally[state] == sum(c.status == state for c in inside), (name, state)
-        if isinstance(cell, ListCell) and not live.ever:
+        if isinstance(cell, ListCell) and not live.dirty_is_sticky:
             same = len(cell.parts) == len(cell.initial_parts) and all(map(lambda a, b: a is b, cell.parts, cell.initial_parts))
             assert cell.dirty is (not same and not equal(value_of(cell), cell.initial_value)), name
         if plan.unique:
@@ -194,7 +194,7 @@ def session_of(sheet: str) -> Session:
     except Unreadable as fault:
         assert all("circle" in p.cause for p in fault.problems), fault
         assume(False)
-    session = Session(Stage(compile_form(form)))
+    session = Session(SessionFactory(compile_form(form)))
     session.load(0)
     return session
 
@@ -257,5 +257,5 @@ def test_every_slot_is_copied() -> None:
 def test_a_copied_form_is_as_one_built_from_the_ground() -> None:
     sheet = "form: f\nfields: {r: {type: rows, start: 2, fields: {a: {rules: [{required: true}]}}}}"
     plan = compile_form(read_sheet_text(sheet, "f"))
-    stage = Stage(plan)
+    stage = SessionFactory(plan)
     assert snapshot(stage.fresh(5)) == snapshot(built(plan, 5, None)) == snapshot(stage.fresh(5))

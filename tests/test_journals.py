@@ -21,12 +21,12 @@ from typing import Any
 import pytest
 from test_played import cases, script_of
 
-from idlefox.engine.session.seen import seen
+from idlefox.engine.session.page_view import seen
 from idlefox.forms.schema.read import read_schema
-from idlefox.playing.player import Wishes, play_scenario, prepare
+from idlefox.playing.player import RunOptions, load_script, play_scenario
 from idlefox.playing.rehearsal import Rehearsal
 from idlefox.playing.results import address_of
-from idlefox.playing.select import Chosen
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.playing.steps import take_step
 from idlefox.playing.story import whole_story
@@ -34,10 +34,10 @@ from idlefox.playing.subjects import Subjects
 from idlefox.problems import Unreadable
 from idlefox.report.outline import outline_lines
 from idlefox.report.wording import expected_text, found_text, reason_texts, refusal_text, state_lines
-from idlefox.script.complete import Known, complete
+from idlefox.script.complete import KnownNames, complete
 from idlefox.script.writer import write_played, write_script
-from idlefox.study.first_files import from_schema
-from idlefox.study.moves import Repertoire
+from idlefox.study.actions import ActionGenerator
+from idlefox.study.starter_files import from_schema
 from idlefox.words.table import words
 
 HERE = Path(__file__).parent
@@ -53,7 +53,7 @@ _THEIRS = re.compile(r"(this is (?:not an ECMAScript pattern|not YAML|no CSV|not
 def told(script: Path) -> list[str]:
     """A line for everything that *script* comes to: its faults, or each scenario's changes, exchanges and failures."""
     try:
-        ready = prepare(Chosen(str(script)), Wishes(trust=True), Subjects(trust=True))
+        ready = load_script(SelectedScript(str(script)), RunOptions(trust=True), Subjects(trust=True))
     except Unreadable as fault:
         lines = [f"{p.place.line}:{p.place.column}+{p.place.length} {p.cause} → {p.remedy} | {p.source} | {p.called_from}" for p in fault.problems]
         return [_THEIRS.sub(r"\1 … ", line) for line in lines]
@@ -81,7 +81,7 @@ def told(script: Path) -> list[str]:
 def beside(script: Path, *, lines_too: bool) -> list[str]:
     """What is told of *script* elsewhere: the story of each scenario, how its lines are completed (*lines_too*), and how it goes by hand."""
     try:
-        ready = prepare(Chosen(str(script)), Wishes(trust=True), Subjects(trust=True))
+        ready = load_script(SelectedScript(str(script)), RunOptions(trust=True), Subjects(trust=True))
     except Unreadable:
         return []
     if ready.loaded is None:
@@ -95,7 +95,7 @@ def beside(script: Path, *, lines_too: bool) -> list[str]:
             lines += [f"  {tuple(taken)}" for taken in story.taken]
             lines += [f"  {lane.kind} {lane.name} {[tuple(mark) if mark is not None else None for mark in lane.marks]}" for lane in story.lanes]
     form = ready.loaded.form
-    known = Known(form, tuple((b.name, b.parameters) for b in ready.script.blocks if b.kind == "routine"), ("name", "value"), ("slow", "day"))
+    known = KnownNames(form, tuple((b.name, b.parameters) for b in ready.script.blocks if b.kind == "routine"), ("name", "value"), ("slow", "day"))
     for line in dict.fromkeys(ready.script.text.split("\n") if lines_too else ()):
         for cut in sorted({each for end in (m.end() for m in re.finditer(r"\S+\s?", line)) for each in (end, end - 2) if 0 < each <= len(line)}):
             found = complete(line[:cut], known, at_top=not line.startswith(" "), in_fill=line.startswith("     "))
@@ -126,11 +126,11 @@ def _seen(subject: Any) -> list[Any]:
 def walked(script: Path, title: str) -> list[str]:
     """What comes of steps taken at random on the form of *script*: after every ten of them a sum of all that has come of them."""
     try:
-        ready = prepare(Chosen(str(script)), Wishes(trust=True), Subjects(trust=True))
+        ready = load_script(SelectedScript(str(script)), RunOptions(trust=True), Subjects(trust=True))
     except Unreadable:
         return []
     lines: list[str] = []
-    repertoire = Repertoire(ready.loaded.form) if ready.loaded is not None else None
+    repertoire = ActionGenerator(ready.loaded.form) if ready.loaded is not None else None
     for number in range(2):
         random, subject = Random(f"{title} {number}"), ready.loaded.begin(str(script.parent)) if ready.loaded is not None else None
         if repertoire is None or not isinstance(subject, SimulatedForm) or subject.load(ready.clock) is not None:

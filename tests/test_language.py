@@ -11,8 +11,8 @@ from conftest import Fox
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
-from idlefox.playing.player import Wishes, play_script
-from idlefox.playing.select import Chosen
+from idlefox.playing.player import RunOptions, play_script
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.subjects import Subjects
 from idlefox.problems import Unreadable
 from idlefox.script.reader import read_script_anyway, read_script_text
@@ -375,7 +375,7 @@ def test_a_slip_in_a_table_stands_in_its_file_unless_it_is_all_there_is(fox: Fox
 def test_it_stops_after_so_many_that_fell(fox: Fox, most: int, played: int) -> None:
     scenarios = "".join(f'scenario "{n}"\n    expect a is {"filled" if n % 2 else "empty"}\n' for n in range(5))
     fox.write(form__form__yaml="form: f\nfields: {a: {}}\n", a__fox=f'subject "form.form.yaml"\n{scenarios}')
-    result = play_script(Chosen(str(fox.folder / "a.fox")), Wishes(stop_after=most), Subjects())
+    result = play_script(SelectedScript(str(fox.folder / "a.fox")), RunOptions(stop_after=most), Subjects())
     assert len(result.scenarios) == played
 
 

@@ -20,9 +20,9 @@ import pytest
 from conftest import Fox, waited
 
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.session.session import Stage
+from idlefox.engine.session.session import SessionFactory
 from idlefox.forms.sheet.read import read_sheet_text
-from idlefox.live.lane import Ground, Lane, LiveWishes
+from idlefox.live.page.session import BrowserSession, LiveOptions, PageEnvironment
 
 HERE = Path(__file__).parent / "live"
 THERE = {"firefox": shutil.which("firefox-esr") or shutil.which("firefox"), "chromium": shutil.which("chromium") and shutil.which("chromedriver")}
@@ -109,7 +109,7 @@ NAMED = """<!doctype html><title>t</title><form aria-label="A form">
 def test_roles_and_names_are_what_the_browser_itself_computes(fox: Fox, browser: str) -> None:
     fox.write(lamp__html=NAMED)
     form = read_sheet_text(LAMP, str(fox.folder / "lamp.form.yaml"))
-    lane, ground = Lane(LiveWishes(browser)), Ground(form, Stage(compile_form(form)))
+    lane, ground = BrowserSession(LiveOptions(browser)), PageEnvironment(form, SessionFactory(compile_form(form)))
     lane.make_ready(ground)
     lane.load(ground, 0)
     page = lane.page

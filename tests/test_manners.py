@@ -12,7 +12,7 @@ from conftest import Fox
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.playing.subjects import Loaded, Subjects, simulated
-from idlefox.study.manners.rules import MANNERS
+from idlefox.study.manners.monitor import MANNERS
 from idlefox.study.manners.study import is_shown, manners_of
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"

@@ -21,7 +21,7 @@ import pytest
 from test_journals import _THEIRS, told
 
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.session.session import Session, Stage
+from idlefox.engine.session.session import Session, SessionFactory
 from idlefox.forms.html.read import read_page_text
 from idlefox.forms.names.addresses import parse_address
 from idlefox.forms.schema.read import read_schema
@@ -33,7 +33,7 @@ from idlefox.forms.values.patterns import PatternError, PatternTooSlow, finds, w
 from idlefox.problems import Unreadable
 from idlefox.report.outline import outline_lines
 from idlefox.script.tables import read_table
-from idlefox.study.first_files import from_schema
+from idlefox.study.starter_files import from_schema
 
 KEPT = Path(__file__).parent / "odd.xz"
 TEXTS = ("", "a", "ab" * 9, "SK4711", "a\nb", "é🔦", "aaab", "0.50", "a-b", "_", "K", "x" * 60)
@@ -80,7 +80,7 @@ def form(read: Callable[[], Any]) -> list[str]:
     lines = ["".join(text for text, _ in line) for line in outline_lines(model, 100)]
     if model.python:
         return lines
-    session = Session(Stage(compile_form(model)))
+    session = Session(SessionFactory(compile_form(model)))
     refused = session.load(1_935_219_600_000)
     if refused is not None:
         return [*lines, str(refused)]

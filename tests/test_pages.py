@@ -14,7 +14,7 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.session.session import Stage
+from idlefox.engine.session.session import SessionFactory
 from idlefox.engine.state.journal import rebuild
 from idlefox.forms.html.read import read_page, read_page_text
 from idlefox.forms.html.source import start_tags
@@ -22,10 +22,10 @@ from idlefox.forms.schema.read import whole_pattern
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.forms.values.patterns import finds, whole_match
 from idlefox.forms.values.whatwg import DATE_KINDS, date_number, date_text
-from idlefox.live.served_map import ServedMap
-from idlefox.live.served_page import ServedPage
-from idlefox.playing.player import Wishes, play_script
-from idlefox.playing.select import Chosen
+from idlefox.live.http.served_map import ServedMap
+from idlefox.live.http.served_page import ServedPage
+from idlefox.playing.player import RunOptions, play_script
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.playing.steps import take_step
 from idlefox.playing.subjects import Subjects
@@ -55,7 +55,7 @@ def play(fox: Fox, body: str, **files: str) -> Any:
     head, _, body = body.partition("---\n") if "---\n" in body else ('subject "page.html"\n', "", body)
     lines = "\n".join("    " + line for line in body.strip().split("\n"))
     fox.write(a__fox=f'{head}clock 2031-05-02T09:00:00Z\nscenario "it"\n{lines}\n')
-    return play_script(Chosen(str(fox.folder / "a.fox")), Wishes(), Subjects())
+    return play_script(SelectedScript(str(fox.folder / "a.fox")), RunOptions(), Subjects())
 
 
 def holds(fox: Fox, body: str, **files: str) -> None:
@@ -113,7 +113,7 @@ expect payload = {"user[mail]": "m", "tags[]": "b"}
 def test_every_state_of_a_page_is_rebuilt_from_its_journal() -> None:
     form = read_page_text(files("idlefox.demo").joinpath("lost-property.html").read_text("utf-8"), "lost-property.html", "lost")
     script = read_script(str(files("idlefox.demo").joinpath("lost-property.fox")))
-    stage = Stage(compile_form(form))
+    stage = SessionFactory(compile_form(form))
     for scenario in expand(script)[0]:
         subject = SimulatedForm(stage, ".")
         subject.load(0)

@@ -16,7 +16,7 @@ from idlefox.playing.player import DEFAULT_CLOCK
 from idlefox.playing.rehearsal import Rehearsal, is_whole
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.playing.subjects import Subjects
-from idlefox.script.complete import Known, complete
+from idlefox.script.complete import KnownNames, complete
 from idlefox.script.reader import read_script_text
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
@@ -161,7 +161,7 @@ def test_where_a_statement_ends(text: str, whole: bool) -> None:
 ])  # fmt: skip
 def test_how_a_line_can_go_on(line: str, offered: list[str]) -> None:
     form = Subjects().load("booking.form.yaml", str(DEMO)).form
-    known = Known(form, (("passenger", ("index",)),), ("index",))
+    known = KnownNames(form, (("passenger", ("index",)),), ("index",))
     assert [each.text for each in complete(line, known)] == offered
 
 

@@ -15,7 +15,7 @@ import pytest
 from conftest import Fox
 from selectolax.lexbor import LexborHTMLParser
 
-from idlefox.live.browsers import Browser
+from idlefox.live.browser.launch import Browser
 
 HERE = shutil.which("chromium") and shutil.which("chromedriver")
 SCRIPT = """subject "booking.form.yaml"

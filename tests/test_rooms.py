@@ -34,6 +34,7 @@ ALLOWED = {
 FLOORS = {
     "engine": ["plan", "state", "judge", "world", "acts", "compile", "session"],
     "forms": ["values", "names", "expressions", "model", "html", "schema", "sheet"],
+    "live": ["messages", "processes", "servers", "browser", "page", "http", "loading"],
 }
 CORE = ("words", "forms", "engine", "script", "playing", "study")
 DRAWING = {"click", "rich", "matplotlib", "jinja2", "curses", "shutil"}
@@ -97,7 +98,7 @@ def test_a_floor_knows_only_the_floors_below(room: str) -> None:
 
 def test_only_the_session_and_what_starts_it_are_known_outside_of_the_engine() -> None:
     """Play, study and the rest come in by the door; plans are made by the compiler, journals are plain data."""
-    doors = {"engine.session.session", "engine.session.look", "engine.session.seen", "engine.session.oddities", "engine.session.stand_in", "engine.plan.controls", "engine.world.typed", "engine.compile.compiler", "engine.compile.python_file",
+    doors = {"engine.session.session", "engine.session.look", "engine.session.page_view", "engine.session.introspection", "engine.session.stub_server", "engine.plan.controls", "engine.world.typed", "engine.compile.compiler", "engine.compile.python_file",
              "engine.state.journal", "engine.plan.plans"}  # fmt: skip
     hands_on = {"playing.simulated"}  # the one subject that the engine plays
     for module, known in GRAPH.items():
@@ -138,6 +139,6 @@ def test_a_key_goes_through_the_house_in_one_direction() -> None:
 def test_what_plays_live_can_be_loaded_without_what_it_needs() -> None:
     """That a library of an extra is missing is told, so nothing may need it merely to be loaded."""
     extras = "h11 httpx websockets matplotlib watchfiles"
-    code = f"import sys\nfor name in {extras.split()!r}: sys.modules[name] = None\nimport idlefox.live.loading, idlefox.live.serving, idlefox.commands.serve, idlefox.commands.run, idlefox.commands.trace, idlefox.commands.watching"
+    code = f"import sys\nfor name in {extras.split()!r}: sys.modules[name] = None\nimport idlefox.live.loading, idlefox.live.servers.serving, idlefox.commands.serve, idlefox.commands.run, idlefox.commands.trace, idlefox.commands.watching"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stderr

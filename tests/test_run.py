@@ -16,9 +16,9 @@ from conftest import Fox
 
 from idlefox.commands.files import write_whole
 from idlefox.commands.run import command
-from idlefox.playing.player import Wishes, play_script
+from idlefox.playing.player import RunOptions, play_script
 from idlefox.playing.results import Results, Run
-from idlefox.playing.select import Chosen
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.playing.subjects import Subjects
 
@@ -468,7 +468,7 @@ scenario "two"
 scenario "three"
     expect x is disabled
 """)
-    result = play_script(Chosen(str(fox.folder / "b.fox")), Wishes(), Subjects())
+    result = play_script(SelectedScript(str(fox.folder / "b.fox")), RunOptions(), Subjects())
     assert [s.verdict for s in result.scenarios] == ["pass", "error", "pass"]
     assert "ZeroDivisionError: ours" in result.scenarios[1].fault
     assert Run(Results([result])).exit_code == 3

@@ -9,8 +9,8 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.judge.questions import Answered
-from idlefox.engine.session.session import Session, Stage
+from idlefox.engine.judge.questions import LookupAnswer
+from idlefox.engine.session.session import Session, SessionFactory
 from idlefox.engine.state.cells import ASKING, leaves, shown_texts, validity_of
 from idlefox.engine.state.queue import EndlessChain, Queue
 from idlefox.forms.sheet.read import read_sheet_text
@@ -151,7 +151,7 @@ fields:
 lookups: {l: {takes: 700ms, refuse: [bad, xbad, yybad]}}
 server: {takes: 300ms}
 """
-    session = Session(Stage(compile_form(read_sheet_text(sheet, "f"))))
+    session = Session(SessionFactory(compile_form(read_sheet_text(sheet, "f"))))
     session.load(0)
     live = session.live
     for verb, name, text, number in actions:
@@ -166,7 +166,7 @@ server: {takes: 300ms}
         elif verb == "attempt":
             session.submit("", "")
         else:
-            session.script_lookup("l", Answered(verb, "", number))
+            session.script_lookup("l", LookupAnswer(verb, "", number))
         for each in leaves(live.root):
             stock = f"{each.plan.label} could not be checked."
             assert shown_texts(each) in ([], [f"Not {each.value}."], [stock])

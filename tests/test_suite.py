@@ -23,9 +23,9 @@ from junitparser import JUnitXml
 from tap.parser import Parser
 
 from idlefox.commands.progress import Progress
-from idlefox.playing.player import Wishes, prepare
+from idlefox.playing.player import RunOptions, load_script
 from idlefox.playing.results import ScenarioResult
-from idlefox.playing.select import Chosen
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.subjects import Subjects
 from idlefox.playing.tags import TagError, read_tags
 
@@ -214,7 +214,7 @@ def test_a_run_that_is_broken_off_leaves_whole_reports_that_say_so(suite: Fox) -
 
 
 def test_the_line_of_progress_says_how_far_it_is() -> None:
-    progress = Progress([Chosen("a.fox"), Chosen("b.fox"), Chosen("c.fox")], quiet=False)
+    progress = Progress([SelectedScript("a.fox"), SelectedScript("b.fox"), SelectedScript("c.fox")], quiet=False)
     held = ScenarioResult("b.fox", 1, 0, "t", (), "pass")
     progress.script_done([held, held._replace(verdict="fail")])
     progress.begun("b.fox", 4)
@@ -285,7 +285,7 @@ def test_a_script_that_is_made_ready_leaves_nothing_to_the_collector(fox: Fox) -
         gc.collect()
         gc.disable()
         try:
-            prepare(Chosen(str(fox.folder / "a.fox")), Wishes(), subjects)
+            load_script(SelectedScript(str(fox.folder / "a.fox")), RunOptions(), subjects)
             left = gc.collect()
         finally:
             gc.enable()

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.look import messages
-from idlefox.engine.session.session import Session, Stage
+from idlefox.engine.session.session import Session, SessionFactory
 from idlefox.forms.sheet.read import read_sheet_text
 
 MOMENTS = ("load", "change", "blur", "submit")
@@ -131,7 +131,7 @@ TIMINGS = st.tuples(st.sampled_from(MOMENTS), st.sampled_from(MOMENTS), st.sampl
 @given(timings=st.tuples(TIMINGS, TIMINGS, TIMINGS), several=st.booleans(), acts=st.lists(ACTS, max_size=16))
 def test_what_is_shown_is_as_stated(timings: Any, several: bool, acts: list[tuple[str, str, str]]) -> None:
     text = {n: f"report: {{first: {t[0]}, again: {t[1]}}}, reveal: {t[2]}" for n, t in zip(NAMES, timings, strict=True)}
-    session = Session(Stage(compile_form(read_sheet_text(SHEET % {**text, "messages": "all" if several else "one"}, "f"))))
+    session = Session(SessionFactory(compile_form(read_sheet_text(SHEET % {**text, "messages": "all" if several else "one"}, "f"))))
     session.load(0)
     statement = Statement({n: Stated(*t) for n, t in zip(NAMES, timings, strict=True)}, several)
     for number, (act, name, key) in enumerate([("", "a", ""), *acts]):

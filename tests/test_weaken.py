@@ -18,16 +18,16 @@ from idlefox.commands.console import Console
 from idlefox.commands.work_options import with_notes
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.forms.sheet.read import read_sheet_text
-from idlefox.playing.player import DEFAULT_CLOCK, Wishes
-from idlefox.playing.select import Chosen
+from idlefox.playing.player import DEFAULT_CLOCK, RunOptions
+from idlefox.playing.select import SelectedScript
 from idlefox.playing.subjects import simulated
 from idlefox.playing.work import HERE
 from idlefox.roots import noting_reads
 from idlefox.study.scripts import Suite, about_forms
-from idlefox.study.weaken.apart import Apart
+from idlefox.study.weaken.distinguish import Distinguisher
 from idlefox.study.weaken.faults import faults_of
 from idlefox.study.weaken.same import is_same
-from idlefox.study.weaken.study import Judged, Weakening
+from idlefox.study.weaken.study import FaultVerdict, WeakenStudy
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 SHEET = """form: f
@@ -47,13 +47,13 @@ server: {takes: 1s, replies: [{when: 'a == "late"', status: 422, errors: {a: Too
 READY = ('type a "abc"', 'type again "abc"', 'type r[0].t "x"')
 
 
-def weakening(fox: Fox, *steps: str) -> Weakening:
+def weakening(fox: Fox, *steps: str) -> WeakenStudy:
     """The faults of the form, with a suite of one scenario."""
     fox.write(f__form__yaml=SHEET, a__fox='subject "f.form.yaml"\nscenario "it"\n' + "".join(f"    {step}\n" for step in steps))
-    return Weakening(Suite((Chosen(str(fox.folder / "a.fox")),), Wishes()))
+    return WeakenStudy(Suite((SelectedScript(str(fox.folder / "a.fox")),), RunOptions()))
 
 
-def judged(suite: Weakening, names: set[str]) -> dict[str, Judged]:
+def judged(suite: WeakenStudy, names: set[str]) -> dict[str, FaultVerdict]:
     """What becomes of the faults called *names*: by kind, address and rule."""
     called = {" ".join(filter(None, (f.kind, f.address, f.rule))): number for number, f in enumerate(suite.faults)}
     assert names <= set(called), sorted(called)
@@ -119,7 +119,7 @@ def test_the_same_is_never_what_a_walk_tells_apart(limit: str, rules: list[str],
     fields = f"  box: {{type: checkbox}}\n  n: {{type: number}}\n  a: {{{limit}{visible}rules: [{', '.join(rules)}]}}\n"
     text = f"form: f\nfields:\n{fields}  s: {{type: select, options: [a, b], rules: [{{among: [a, b, c], say: A.}}]}}\n"
     form = read_sheet_text(text, "f.form.yaml")
-    apart = Apart(simulated(form, compile_form(form)), [], DEFAULT_CLOCK)
+    apart = Distinguisher(simulated(form, compile_form(form)), [], DEFAULT_CLOCK)
     for fault in faults_of(form):
         if is_same(fault, form):
             planted = fault.planted(form)
@@ -134,7 +134,7 @@ def test_the_demos_own_suite_leaves_little_out(fox: Fox, scripts: tuple[str, ...
             fox.write(**{name.name.replace(".", "__"): name.read_text("utf-8")})
     met = fox("coverage", *scripts, "--at-least", "90")
     assert met.returncode == 0, met.stdout[-300:]
-    suite = Weakening(Suite(tuple(Chosen(str(fox.folder / name)) for name in scripts), Wishes()))
+    suite = WeakenStudy(Suite(tuple(SelectedScript(str(fox.folder / name)) for name in scripts), RunOptions()))
     some = [suite.judged(number).verdict for number in range(0, len(suite.faults), 5)]  # the whole is told by the command
     assert some.count("noticed") >= 9 * some.count("unnoticed")
 
@@ -166,7 +166,7 @@ def test_notes_are_of_what_was_uploaded_then(fox: Fox, monkeypatch: pytest.Monke
     def notes() -> str:
         files: set[str] = set()
         with noting_reads(files):
-            about_forms([Chosen(str(fox.folder / "s.fox"))], Wishes())
+            about_forms([SelectedScript(str(fox.folder / "s.fox"))], RunOptions())
         return with_notes(HERE, "weaken", (), files, Console("never")).notes
 
     before = notes()

@@ -13,8 +13,8 @@ from conftest import Fox
 from idlefox.forms.expressions.parse import FUNCTIONS
 from idlefox.forms.model.form import RULE_KINDS
 from idlefox.forms.names.states import FIELD_STATES, FORM_ONLY
-from idlefox.playing.abilities import needs
-from idlefox.playing.subject import ABILITIES
+from idlefox.playing.capabilities import needs
+from idlefox.playing.subject import CAPABILITIES
 from idlefox.report.wording import expected_text, found_text, reason_text
 from idlefox.script.checks import NOUNS
 from idlefox.script.reader import read_script_text
@@ -63,7 +63,7 @@ def test_what_a_word_needs_of_its_subject_is_what_its_example_needs() -> None:
     for word in words():
         if word.needs:
             script = read_script_text('scenario "it"\n' + "\n".join(f"    {line}" for line in word.example.strip().split("\n")), "a.fox")
-            assert word.needs in ABILITIES
+            assert word.needs in CAPABILITIES
             assert word.needs in {need for block in script.blocks for s in block.body.statements for need in needs(s.act)}, word.word
 
 

@@ -9,16 +9,16 @@ from typing import Any
 import pytest
 
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.session.session import Stage
+from idlefox.engine.session.session import SessionFactory
 from idlefox.engine.world.typed import received, typed_payload
-from idlefox.forms.model.live import Find, Place, read_request
+from idlefox.forms.model.live import FieldLocators, Find, read_request
 from idlefox.forms.sheet.read import read_sheet_text
-from idlefox.live.connection import BiDiError
-from idlefox.live.loopback import Loopback
+from idlefox.live.browser.connection import BiDiError
 from idlefox.live.messages import Request, Response
-from idlefox.live.page_map import agent_map
-from idlefox.live.traffic import Traffic
-from idlefox.live.world import NEVER, World
+from idlefox.live.page.network_log import NetworkLog
+from idlefox.live.page.page_map import agent_map
+from idlefox.live.servers.backend import NEVER, PageBackend
+from idlefox.live.servers.loopback import Loopback
 from idlefox.playing.server_answers import answer_of
 from idlefox.problems import Unreadable
 from idlefox.script import tree
@@ -57,9 +57,9 @@ live:
 """
 
 
-def world(more: str = "") -> World:
+def world(more: str = "") -> PageBackend:
     form = read_sheet_text(SHEET + more, "lamp.form.yaml")
-    made = World(form, Stage(compile_form(form)))
+    made = PageBackend(form, SessionFactory(compile_form(form)))
     made.start(0)
     return made
 
@@ -271,7 +271,7 @@ live:
     }  # fmt: skip
     assert form.live is not None
     assert (form.live.ready, form.live.patience, form.live.serve, form.live.page_errors, form.live.line) == (5000, 1000, "run it", "fail", 5)
-    assert form.live.find["hands[*].name"] == Place(Find(".name"), touched=Find(".t"), dirty=Find(".d"), shows=Find(".s"), asking=Find(".a"), validity="native")
+    assert form.live.find["hands[*].name"] == FieldLocators(Find(".name"), touched=Find(".t"), dirty=Find(".d"), shows=Find(".s"), asking=Find(".a"), validity="native")
 
 
 class Wire:
@@ -280,7 +280,7 @@ class Wire:
     connection = property(lambda self: self)
     context = "page"
 
-    def __init__(self, world: World) -> None:
+    def __init__(self, world: PageBackend) -> None:
         self.world = world
         self.told: dict[str, Any] = {}
 
@@ -297,7 +297,7 @@ class Wire:
 @pytest.mark.parametrize("answer, event, status", [("network.responseCompleted", {"response": {"status": 422}}, 422), ("network.fetchError", {}, -1)])
 def test_an_answer_counts_that_comes_before_the_request_is_read(answer: str, event: dict[str, Any], status: int) -> None:
     wire = Wire(world("  requests: real\n"))
-    traffic: Any = Traffic(wire)  # type: ignore[arg-type]
+    traffic: Any = NetworkLog(wire)  # type: ignore[arg-type]
 
     async def talk() -> None:
         with pytest.raises(BiDiError):

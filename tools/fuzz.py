@@ -199,7 +199,7 @@ class Player:
 
     def _compiled(self, read: Callable[[], Any]) -> str:
         from idlefox.engine.compile.compiler import compile_form
-        from idlefox.engine.session.session import Stage
+        from idlefox.engine.session.session import SessionFactory
         from idlefox.report.outline import outline_lines
 
         form = self._allowed(read)
@@ -210,7 +210,7 @@ class Player:
         plan = self._allowed(lambda: compile_form(form))
         if plan is None:
             return "refused"
-        Stage(plan)
+        SessionFactory(plan)
         outline_lines(form, 80)
         return "read"
 
@@ -256,8 +256,8 @@ class Player:
 
     def _whole(self, changer: Changer) -> str:
         """A sheet or page with a script, through the player."""
-        from idlefox.playing.player import Wishes, play_script
-        from idlefox.playing.select import Chosen
+        from idlefox.playing.player import RunOptions, play_script
+        from idlefox.playing.select import SelectedScript
         from idlefox.playing.subjects import Subjects
         from idlefox.report.wording import expected_text, found_text, reason_text
 
@@ -270,7 +270,7 @@ class Player:
         self._file("p.html" if page else "f.form.yaml", self._made(form))
         body = "\n".join(line for line in script.split("\n") if not line.startswith(("subject", "clock", "use")))
         path = self._file("a.fox", self._made(f'subject "{"p.html" if page else "f.form.yaml"}"\nclock 2031-05-02T09:00:00Z\n\n{body}'))
-        result = play_script(Chosen(path), Wishes(), Subjects())
+        result = play_script(SelectedScript(path), RunOptions(), Subjects())
         for each in result.scenarios:
             assert each.verdict != "error", each.fault
             for failure in each.failures:
@@ -285,7 +285,7 @@ class Player:
     def _played(self, sheet: str, changer: Changer) -> str:
         """Takes steps by chance; the journal must rebuild the state."""
         from idlefox.engine.compile.compiler import compile_form
-        from idlefox.engine.session.session import Session, Stage
+        from idlefox.engine.session.session import Session, SessionFactory
         from idlefox.engine.state.cells import everything
         from idlefox.engine.state.journal import rebuild
         from idlefox.forms.names.addresses import parse_address
@@ -294,7 +294,7 @@ class Player:
         form = self._allowed(lambda: read_sheet_text(sheet, "f.form.yaml"))
         if form is None or form.python:
             return "refused"
-        session = Session(Stage(compile_form(form)))
+        session = Session(SessionFactory(compile_form(form)))
         if session.load(0) is not None:
             return "no end"
         initial = session.state()
@@ -309,7 +309,7 @@ class Player:
             "return": lambda at: session.come_back(), "reload": lambda at: session.reload(),
         }  # fmt: skip
         for number in range(1, chance.randint(1, 12)):
-            cells = [cell for whole in session.live.wholes.values() for cell in everything(whole)]
+            cells = [cell for whole in session.live.roots_by_panel.values() for cell in everything(whole)]
             verb = chance.choice(list(acts))
             fit = [cell for cell in cells if FITTING.get(verb, lambda cell: True)(cell)]
             if not fit:

@@ -13,7 +13,7 @@ from typing import Any
 
 import idlefox
 from idlefox.engine.compile.compiler import compile_form
-from idlefox.engine.session.session import Stage
+from idlefox.engine.session.session import SessionFactory
 from idlefox.forms.sheet.read import read_sheet
 from idlefox.playing.simulated import SimulatedForm
 from idlefox.playing.steps import take_step
@@ -32,7 +32,7 @@ def room_of(file: str) -> tuple[str, str]:
 def walk() -> list[tuple[str, str, str, str]]:
     """Every call that leaves its room while one key is typed: caller's room, its function, the room called, the function."""
     form = read_sheet(str(PACKAGE / "demo" / "booking.form.yaml"))
-    subject = SimulatedForm(Stage(compile_form(form)), ".")
+    subject = SimulatedForm(SessionFactory(compile_form(form)), ".")
     subject.load(0)
     subject.perform(Type(Address(("voucher",)), "X"), 1)
     calls: list[tuple[str, str, str, str]] = []

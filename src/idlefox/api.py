@@ -99,13 +99,13 @@ def run(
     Errors in scripts and sheets are returned as problems. Raises ValueError for invalid *tags*, for *jobs* below 1, and for
     both *jobs* and *on*.
     """
-    from .playing.player import Wishes
+    from .playing.player import RunOptions
     from .playing.results import Results
-    from .playing.select import Narrowed, choose_files
+    from .playing.select import ScenarioFilter, choose_files
     from .playing.subjects import Subjects
     from .playing.suite import play_files
     from .playing.tags import read_tags
-    from .playing.work import Work
+    from .playing.work import ExecutionOptions
     from .problems import Unreadable
 
     given = (tags,) if isinstance(tags, str) else tuple(tags)
@@ -117,7 +117,7 @@ def run(
         read_tags(text)
     form = os.fspath(subject)
     folders = [os.fspath(root) for root in roots] + ([os.path.dirname(form) or "."] if form else [])
-    wishes = Wishes(form, Narrowed(given, match), trust=trust, work=Work(jobs, on), roots=tuple(folders))
+    wishes = RunOptions(form, ScenarioFilter(given, match), trust=trust, work=ExecutionOptions(jobs, on), roots=tuple(folders))
     chosen, problems = choose_files(os.fspath(path) for path in paths)
     results = Results()
     try:

@@ -1,6 +1,6 @@
 """The files that are read: those of this machine, or, where work has been sent from another, those of that one.
 
-Whoever plays for another machine reads nothing of its own. What it needs and was not sent is asked for (`Missing`); the work is begun
+Whoever plays for another machine reads nothing of its own. What it needs and was not sent is asked for (`FileNotSent`); the work is begun
 anew with it.
 """
 
@@ -23,7 +23,7 @@ class NoFile(OSError):
     """A device or a pipe."""
 
 
-class Missing(BaseException):
+class FileNotSent(BaseException):
     """Of another machine's files something is not known here. No error of what is played: nobody but the one who sent it can help."""
 
     def __init__(self, question: Question) -> None:
@@ -31,19 +31,19 @@ class Missing(BaseException):
         self.question = question
 
 
-class Elsewhere(NamedTuple):
+class RemoteFiles(NamedTuple):
     """The files of another machine: its working *folder*, and what is *known* of them."""
 
     folder: str
     known: Mapping[Question, Any]
 
 
-_ELSEWHERE: ContextVar[Elsewhere | None] = ContextVar("elsewhere", default=None)
+_ELSEWHERE: ContextVar[RemoteFiles | None] = ContextVar("elsewhere", default=None)
 
 
 @contextmanager
-def reading_elsewhere(files: Elsewhere) -> Iterator[None]:
-    """Until this ends all files are those of another machine. What is not known of them raises Missing."""
+def reading_elsewhere(files: RemoteFiles) -> Iterator[None]:
+    """Until this ends all files are those of another machine. What is not known of them raises FileNotSent."""
     before = _ELSEWHERE.set(files)
     try:
         yield
@@ -81,7 +81,7 @@ def _asked(what: str, path: str) -> Any:
         return _HERE[what](path)
     question = (what, os.path.join(files.folder, path))
     if question not in files.known:
-        raise Missing(question)
+        raise FileNotSent(question)
     found = files.known[question]
     if isinstance(found, Exception):
         raise found

@@ -11,7 +11,7 @@ from functools import lru_cache
 
 from . import disk
 from .records import NamedTuple
-from .roots import held_instead, note_read, outside
+from .roots import is_outside_roots, note_read, overlay_content
 
 
 class Place(NamedTuple):
@@ -131,12 +131,12 @@ def listed(words: Iterable[str], conjunction: str = "or", most: int = 12) -> str
 def read_bytes(path: str) -> bytes:
     """What is in the file at *path*. Raises Unreadable where it cannot be read."""
     place = Place(path, 1, 1)
-    if odd := no_path(path):
+    if odd := path_problem(path):
         raise Unreadable([Problem(place, f"this is not a path: {odd}", "name a file", code=BAD_PATH)])
-    if outside(path):
+    if is_outside_roots(path):
         raise Unreadable([Problem(place, *OUTSIDE_SAYS, code=OUTSIDE)])
     note_read(path)
-    held = held_instead(path)
+    held = overlay_content(path)
     if held is not None:
         return held
     try:
@@ -159,7 +159,7 @@ OUTSIDE_SAYS = (
 )
 
 
-def no_path(path: str) -> str:
+def path_problem(path: str) -> str:
     """Why *path* can be no file's path; "" where it can."""
     import os
 

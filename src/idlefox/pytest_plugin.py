@@ -31,7 +31,7 @@ def pytest_collect_file(file_path: Path, parent: pytest.Collector) -> pytest.Col
     return file
 
 
-class Unplayable(Exception):
+class ScriptError(Exception):
     """A script that cannot be played, with all that is wrong with it."""
 
 
@@ -39,19 +39,19 @@ class FoxFile(pytest.File):
     """A script: its scenarios are the items."""
 
     def collect(self) -> Iterator[pytest.Item]:
-        from .playing.player import Wishes, prepare
-        from .playing.select import Chosen
+        from .playing.player import RunOptions, load_script
+        from .playing.select import SelectedScript
         from .playing.subjects import Subjects
         from .problems import Unreadable
 
         name = os.path.relpath(self.path)
         trusted = bool(self.config.getoption("--fox-trust"))
-        wishes = Wishes(trust=trusted, project=str(self.config.rootpath))
+        wishes = RunOptions(trust=trusted, project=str(self.config.rootpath))
         subjects = self.config.stash.setdefault(_SUBJECTS, Subjects(trust=trusted))
         try:
-            ready = prepare(Chosen(name), wishes, subjects)
+            ready = load_script(SelectedScript(name), wishes, subjects)
         except Unreadable as fault:
-            raise Unplayable(fault.problems) from None
+            raise ScriptError(fault.problems) from None
         for scenario in ready.scenarios:
             item = FoxItem.from_parent(self, name=scenario.title + (f"[row {scenario.row}]" if scenario.row else ""))
             item.play = (scenario, ready, wishes, name)
@@ -65,7 +65,7 @@ class FoxFile(pytest.File):
         from .report.styled import unstyled
         from .report.terminal import problem_lines
 
-        if not isinstance(excinfo.value, Unplayable):
+        if not isinstance(excinfo.value, ScriptError):
             return super().repr_failure(excinfo)
         return unstyled([line for problem in excinfo.value.args[0] for line in (*problem_lines(problem, 100), [])])
 

@@ -23,7 +23,7 @@ _HELD: ContextVar[Mapping[str, bytes]] = ContextVar("held", default={})  # noqa:
 
 
 @contextmanager
-def reading_instead(held: Mapping[str, bytes]) -> Iterator[None]:
+def overlay_files(held: Mapping[str, bytes]) -> Iterator[None]:
     """Until this ends a file whose real path is in *held* reads what stands there."""
     before = _HELD.set(held)
     try:
@@ -32,7 +32,7 @@ def reading_instead(held: Mapping[str, bytes]) -> Iterator[None]:
         _HELD.reset(before)
 
 
-def held_instead(path: str) -> bytes | None:
+def overlay_content(path: str) -> bytes | None:
     """What the file at *path* reads instead of what is in it; None where it is read as it is."""
     held = _HELD.get()
     return held.get(real(path)) if held else None
@@ -65,7 +65,7 @@ def reading_below(roots: tuple[str, ...]) -> Iterator[None]:
         _ROOTS.reset(before)
 
 
-def outside(path: str) -> bool:
+def is_outside_roots(path: str) -> bool:
     """Whether *path*, its links followed, lies where nothing may be read."""
     roots = _ROOTS.get()
     return bool(roots) and real(path) != "" and not any(is_below(path, root) for root in roots)

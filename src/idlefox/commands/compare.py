@@ -9,13 +9,13 @@ import click
 
 from ..forms.names.addresses import parse_address
 from ..forms.values.values import written
-from ..playing.player import Wishes, prepare
+from ..playing.player import RunOptions, load_script
 from ..playing.subjects import Loaded, Subjects
 from ..playing.work import HERE
 from ..problems import Unreadable
 from ..report.styled import Line, hanging, plain
 from ..roots import noting_reads, reading_below
-from ..study.compare import LAYERS, Comparing, Comparison, Sides, compare
+from ..study.compare import LAYERS, ComparedForms, CompareStudy, Comparison, compare
 from ..study.scripts import Suite
 from . import completing
 from .config import begin
@@ -77,13 +77,13 @@ def command(
                 raise click.UsageError(f"{'--on' if on else '--jobs'} cannot be combined with live: one browser here runs everything")
             forms = [subjects.load(first, "."), _page_of(first, browser, config.live, console) if live else subjects.load(second, ".")]
         roots = (os.path.dirname(first) or ".",)
-        suite = _suite(paths, Wishes(subject=first, trust=trusted, project=config.folder, roots=roots), console)
+        suite = _suite(paths, RunOptions(subject=first, trust=trusted, project=config.folder, roots=roots), console)
         with noting_reads(files):
-            ready = [prepare(each, suite.wishes, subjects) for each in suite.chosen]
+            ready = [load_script(each, suite.wishes, subjects) for each in suite.chosen]
         if not explore and not any(script.scenarios for script in ready):
             raise click.UsageError("nothing to run: name scripts, or use --explore")
         number = (LIVE_WALKS if live else WALKS) if walks is None else walks
-        comparing, sides = Comparing(forms[0], forms[1], ready, names), Sides(first, second, suite, tuple(names.items()))
+        comparing, sides = CompareStudy(forms[0], forms[1], ready, names), ComparedForms(first, second, suite, tuple(names.items()))
         wished = (sides.first, sides.second, suite.chosen, sides.names, explore, number, seed)
         work = HERE if live else with_notes(work_of(jobs, on, config), "compare", wished, files, console)
         with reading_below(roots), Ticker(quiet=console.aside) as ticker:
@@ -128,7 +128,7 @@ def _mapping(text: str) -> tuple[tuple[str, ...], tuple[str, ...]]:
     return paths[0], paths[1]
 
 
-def _suite(paths: tuple[str, ...], wishes: Wishes, console: Console) -> Suite:
+def _suite(paths: tuple[str, ...], wishes: RunOptions, console: Console) -> Suite:
     chosen, problems = choose(paths, (), console) if paths else ([], [])
     if problems:
         raise Unreadable(problems)

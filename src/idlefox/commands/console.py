@@ -12,7 +12,7 @@ import click
 
 from ..problems import Problem, decode_text
 from ..report.styled import Line
-from .faults import LOST, drop_output
+from .internal_faults import LOST, drop_output
 
 _STYLES: dict[str, dict[str, Any]] = {
     "good": {"fg": "green"},

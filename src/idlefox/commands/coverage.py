@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from ..playing.player import Wishes
+from ..playing.player import RunOptions
 from ..playing.subjects import Loaded
 from ..problems import Problem, Unreadable
 from ..report.coverage import coverage_lines, share_line, unreached_lines
 from ..report.coverage import matrix as grid
 from ..roots import noting_reads
+from ..study.coverage.reaching import kept, ways_to
 from ..study.coverage.study import Coverage, coverage_by
-from ..study.coverage.ways import kept, ways_to
 from ..study.scripts import about_forms
 from . import completing
 from .config import begin
@@ -86,7 +86,7 @@ def command(
     raise SystemExit(2 if not written else 1 if short else 0)
 
 
-def _studied(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[tuple[Coverage, Loaded]]:
+def _studied(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: RunOptions, console: Console) -> list[tuple[Coverage, Loaded]]:
     """The coverage of every form that the scripts are about. Raises Unreadable."""
     chosen, problems = choose(paths or otherwise, otherwise, console)
     files: set[str] = set()

@@ -13,14 +13,14 @@ from pathlib import Path
 
 import click
 
-from ..playing.player import Wishes
-from ..playing.select import Narrowed
-from ..problems import no_path
+from ..playing.player import RunOptions
+from ..playing.select import ScenarioFilter
+from ..problems import path_problem
 from ..report.styled import plain
 from .console import Console
 from .files import write_whole
 from .options import color_option
-from .playing import Manner, choose, play
+from .playing import OutputOptions, choose, play
 
 # What is planted in a copy of the booking's page, for those who want to see a page fail, and be rude.
 _FAULTS = (
@@ -56,7 +56,7 @@ def command(folder: str | None, with_failure: bool, live: str | None, quiet: boo
       idlefox demo --with-failure
       idlefox demo --live
     """
-    if folder == "" or (folder and no_path(folder)):
+    if folder == "" or (folder and path_problem(folder)):
         raise click.UsageError("DIR must be the name of a folder, for example: idlefox demo skerry")
     if folder is not None:
         _play(folder, folder, with_failure, live, quiet, color)
@@ -74,7 +74,7 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
     outside = outside_of(live, {}, {}, console)
     subject = f"{_FAULTY}.form.yaml" if faulty else ""
     subject = subject and os.path.join(left_in, subject)
-    wishes = Wishes(outside=outside, narrowed=Narrowed(tags=("page",)), subject=subject) if outside is not None else Wishes()
+    wishes = RunOptions(outside=outside, narrowed=ScenarioFilter(tags=("page",)), subject=subject) if outside is not None else RunOptions()
     before = os.getcwd()
     if not left_in:
         os.chdir(folder)
@@ -83,7 +83,7 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
         if live != "http":
             names = _LIVE[:1] if faulty else _LIVE if outside is not None else (".",)
             paths = tuple(os.path.join(left_in, name) if left_in else name for name in names)
-            code = play(*choose(paths, (), console), wishes, console, Manner(quiet, pictures=bool(left_in))).exit_code
+            code = play(*choose(paths, (), console), wishes, console, OutputOptions(quiet, pictures=bool(left_in))).exit_code
         if outside is not None and not faulty and code == 0:
             code = _play_drawn(left_in, console, quiet=quiet)
     finally:
@@ -104,8 +104,8 @@ def _play_drawn(left_in: str, console: Console, *, quiet: bool) -> int:
     if not quiet:
         console.text("")
         console.text(plain(f" The same form as `idlefox serve` draws it at {page}, over HTTP and without a browser:"))
-    wishes = Wishes(outside=outside_of("http", {}, {}, console), subject=os.path.join(left_in, f"{_DRAWN}.form.yaml"))
-    return play(*choose((os.path.join(left_in, _BY_POST),), (), console), wishes, console, Manner(quiet)).exit_code
+    wishes = RunOptions(outside=outside_of("http", {}, {}, console), subject=os.path.join(left_in, f"{_DRAWN}.form.yaml"))
+    return play(*choose((os.path.join(left_in, _BY_POST),), (), console), wishes, console, OutputOptions(quiet)).exit_code
 
 
 def _draw(folder: Path) -> str:

@@ -7,7 +7,7 @@ import os
 from collections.abc import Iterable
 
 from ..playing.results import Results
-from ..playing.select import Chosen, place_of
+from ..playing.select import SelectedScript, place_of
 from ..problems import Unreadable, read_text
 from .files import own_folder, write_whole
 
@@ -52,7 +52,7 @@ def keep_last(project: str, results: Results, before: Fallen | None, *, interrup
             return
 
 
-def only_fallen(chosen: Iterable[Chosen], fallen: Fallen, project: str) -> list[Chosen]:
+def only_fallen(chosen: Iterable[SelectedScript], fallen: Fallen, project: str) -> list[SelectedScript]:
     """The scripts in which something did not hold."""
     places = {each[0] for each in fallen}
     return [each for each in chosen if place_of(each.file, project) in places]

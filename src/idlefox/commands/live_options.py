@@ -13,13 +13,13 @@ from ..report.styled import plain
 from .console import Console
 
 if TYPE_CHECKING:
-    from ..live.loading import Live
+    from ..live.loading import LiveSubjectFactory
 
 HANDS = ("quick", "real")
 _MOST_RETRIES = 10
 
 
-def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, Any], console: Console) -> Live | None:
+def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, Any], console: Console) -> LiveSubjectFactory | None:
     """What makes live subjects in a browser of *kind*; None without --live. What the call has not *given*, the configuration says."""
     if kind is None:
         odd = next((name for name, value in given.items() if value is not None), None)

@@ -12,7 +12,7 @@ gc.set_threshold(100_000, 20, 20)
 import click  # noqa: E402
 
 from .. import __version__  # noqa: E402
-from .faults import LOST, drop_output, internal_fault  # noqa: E402
+from .internal_faults import LOST, drop_output, internal_fault  # noqa: E402
 
 # name -> (module, what it does)
 COMMANDS: dict[str, tuple[str, str]] = {

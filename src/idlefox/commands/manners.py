@@ -18,9 +18,9 @@ from ..report.manners import manners_lines
 from ..report.styled import plain
 from ..roots import noting_reads, reading_below
 from ..study.manners.live_study import SECONDS, page_manners
-from ..study.manners.rules import MANNERS
+from ..study.manners.monitor import MANNERS
 from ..study.manners.scenario import rehearsed, script_of, titled
-from ..study.manners.study import WALKS, Breach, Manners, manners_of
+from ..study.manners.study import WALKS, MannerFinding, MannersResult, manners_of
 from . import completing
 from .config import begin
 from .console import Console
@@ -114,7 +114,7 @@ def command(
     raise SystemExit(2 if not fine else 1 if found.breaches else 0)
 
 
-def _page(found: Manners, title: str, scenarios: list[tuple[Breach, Rehearsal | None]]) -> StudyPage:
+def _page(found: MannersResult, title: str, scenarios: list[tuple[MannerFinding, Rehearsal | None]]) -> StudyPage:
     from ..report.study_page import manners_page
 
     return manners_page(found, title, [_body(rehearsal) for _, rehearsal in scenarios])
@@ -148,7 +148,7 @@ def _seconds(text: str) -> float | None:
     return ms / 1000
 
 
-def as_json(found: Manners, scenarios: Iterable[tuple[Breach, Rehearsal | None]], form: str) -> dict[str, Any]:
+def as_json(found: MannersResult, scenarios: Iterable[tuple[MannerFinding, Rehearsal | None]], form: str) -> dict[str, Any]:
     breaches = [
         {
             "manner": breach.manner, "address": breach.where, "sentence": breach.sentence, "walks": breach.walks,

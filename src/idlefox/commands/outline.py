@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from ..playing.player import Wishes
+from ..playing.player import RunOptions
 from ..playing.subjects import read_form
 from ..problems import Unreadable
 from ..report.outline import outline_lines
@@ -28,7 +28,7 @@ def command(form: str, color: str) -> None:
     """
     console = Console(color)
     try:
-        with reading_below(Wishes(project=read_config(".").folder).roots_for(form)):
+        with reading_below(RunOptions(project=read_config(".").folder).roots_for(form)):
             model = read_form(form)
     except Unreadable as fault:
         console.problems(fault.problems)

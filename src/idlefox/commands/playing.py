@@ -7,9 +7,9 @@ import signal
 import sys
 from time import perf_counter
 
-from ..playing.player import Prepares, Wishes, prepare
+from ..playing.player import Prepares, RunOptions, load_script
 from ..playing.results import Results, Run, ScenarioResult, ScriptResult, address_of
-from ..playing.select import Chosen, choose_files
+from ..playing.select import SelectedScript, choose_files
 from ..playing.subjects import Subjects
 from ..playing.suite import in_order, play_files
 from ..problems import CALL, Place, Problem, Unreadable
@@ -31,7 +31,7 @@ from .live_options import served
 from .progress import Progress
 
 
-class Manner(NamedTuple):
+class OutputOptions(NamedTuple):
     """How what comes of a run is told. *pictures* of what failed live are put into files; the *slowest* scenarios stand at the end."""
 
     quiet: bool = False
@@ -41,21 +41,21 @@ class Manner(NamedTuple):
     unsteady_fails: bool = False
 
 
-_PLAIN = Manner()
+_PLAIN = OutputOptions()
 
 
-def choose(paths: tuple[str, ...], otherwise: tuple[str, ...], console: Console) -> tuple[list[Chosen], list[Problem]]:
+def choose(paths: tuple[str, ...], otherwise: tuple[str, ...], console: Console) -> tuple[list[SelectedScript], list[Problem]]:
     """The scripts that *paths* name (``-``: what comes in at standard input), and what names none."""
     if paths != ("-",):
         return choose_files(paths, otherwise)
     try:
-        return [Chosen("-", text=console.piped("-"))], []
+        return [SelectedScript("-", text=console.piped("-"))], []
     except Unreadable as fault:
         return [], list(fault.problems)
 
 
 def play(
-    chosen: list[Chosen], problems: list[Problem], wishes: Wishes, console: Console, manner: Manner = _PLAIN, *,
+    chosen: list[SelectedScript], problems: list[Problem], wishes: RunOptions, console: Console, manner: OutputOptions = _PLAIN, *,
     subjects: Subjects | None = None, prepared: Prepares | None = None,
 ) -> Run:  # fmt: skip
     """Plays *chosen* and prints what came of each as it comes; *problems* are told first. *subjects* are
@@ -129,13 +129,13 @@ def _in_one_word(file: str, project: str) -> str:
     return name.removesuffix(".fox").replace(os.sep, "-")
 
 
-def list_scenarios(chosen: list[Chosen], problems: list[Problem], wishes: Wishes, console: Console) -> int:
+def list_scenarios(chosen: list[SelectedScript], problems: list[Problem], wishes: RunOptions, console: Console) -> int:
     """Prints what would be played, ``FILE:LINE  title  [tags]`` each, and plays nothing. The exit code."""
     console.problems(problems)
     subjects, code = Subjects(trust=wishes.trust, outside=wishes.outside, served=served), 2 if problems else 0
     for each in in_order(chosen, wishes):
         try:
-            ready = prepare(each, wishes, subjects)
+            ready = load_script(each, wishes, subjects)
         except Unreadable as fault:
             console.problems(fault.problems)
             code = 2
@@ -147,7 +147,7 @@ def list_scenarios(chosen: list[Chosen], problems: list[Problem], wishes: Wishes
 
 
 def _with_nothing(
-    results: Results, wishes: Wishes, problems: list[Problem], chosen: list[Chosen]
+    results: Results, wishes: RunOptions, problems: list[Problem], chosen: list[SelectedScript]
 ) -> list[Problem]:
     """The run's own problems; that nothing fits --tag or --match is one, so that a typo is no silent pass."""
     found = list(problems)
@@ -168,7 +168,7 @@ def _with_nothing(
 class _Printer:
     """Prints results as they come."""
 
-    def __init__(self, console: Console, manner: Manner) -> None:
+    def __init__(self, console: Console, manner: OutputOptions) -> None:
         self.console = console
         self.quiet, self.verbose, self.slowest = manner.quiet, manner.verbose, manner.slowest
         self.last: ScriptResult | None = None

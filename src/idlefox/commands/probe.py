@@ -7,19 +7,19 @@ from typing import TYPE_CHECKING
 
 import click
 
-from ..playing.player import Wishes
-from ..playing.select import Chosen
+from ..playing.player import RunOptions
+from ..playing.select import SelectedScript
 from ..playing.subjects import read_below
 from ..problems import CALL, Place, Problem, Unreadable
 from ..report.styled import plain
 from ..roots import noting_reads
-from ..study.probe import Probe, probe
+from ..study.probe import ProbeScript, probe
 from . import completing
 from .config import begin
 from .console import Console
 from .files import why, write_bytes_whole
 from .options import color_option
-from .playing import Manner, play
+from .playing import OutputOptions, play
 from .progress import Ticker
 from .reports import Wanted
 from .study_reports import draw_sums, figure_option, goes_to_output, report_option, write
@@ -82,7 +82,7 @@ def command(
     raise SystemExit(code if fine or code > 1 else 2)
 
 
-def _page(made: Probe) -> StudyPage:
+def _page(made: ProbeScript) -> StudyPage:
     from ..report.study_page import probe_page
 
     return probe_page(made, made.form.label)
@@ -91,8 +91,8 @@ def _page(made: Probe) -> StudyPage:
 def _against(form: str, text: str, other: str, console: Console) -> int:
     """Plays the script *text* on *other*."""
     name = os.path.join(os.path.dirname(form), "probe.fox")
-    chosen = Chosen(name, text=text)
-    run = play([chosen], [], Wishes(subject=other, roots=(os.path.dirname(other) or ".",)), console, Manner(quiet=False))
+    chosen = SelectedScript(name, text=text)
+    run = play([chosen], [], RunOptions(subject=other, roots=(os.path.dirname(other) or ".",)), console, OutputOptions(quiet=False))
     errors = [problem for script in run.scripts for problem in script.errors]
     # What the other form has no name for is a difference like any other.
     return 1 if errors and all(problem.place.file == name for problem in errors) else run.exit_code

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from time import monotonic
 
 from ..playing.results import ScenarioResult
-from ..playing.select import Chosen
+from ..playing.select import SelectedScript
 from ..report.styled import columns, plain
 
 _APART = 0.1  # seconds between two drawings
@@ -17,7 +17,7 @@ _APART = 0.1  # seconds between two drawings
 class Progress:
     """Counts what is played of *chosen* (in *order*) and draws the line; nothing where nobody would see it."""
 
-    def __init__(self, chosen: Sequence[Chosen], *, quiet: bool) -> None:
+    def __init__(self, chosen: Sequence[SelectedScript], *, quiet: bool) -> None:
         self.shown = not quiet and sys.stdout.isatty() and sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
         self._scripts = len(chosen)
         self._script, self._in_script, self._of_script, self._done_scripts = "", 0, 0, 0

@@ -13,7 +13,7 @@ from prompt_toolkit.history import FileHistory, History, InMemoryHistory
 from prompt_toolkit.key_binding import KeyBindings, KeyPressEvent
 
 from ..playing.rehearsal import Rehearsal
-from ..script.complete import Known, complete
+from ..script.complete import KnownNames, complete
 from ..script.tree import Address, Noun
 from .config import state_folder
 from .console import Console
@@ -71,7 +71,7 @@ class _Completer(Completer):
 
     def get_completions(self, document: Document, complete_event: CompleteEvent) -> Iterable[Completion]:
         line = document.current_line_before_cursor
-        known = Known(self.rehearsal.form, self.routines, rows=self._rows)
+        known = KnownNames(self.rehearsal.form, self.routines, rows=self._rows)
         in_fill = document.text.lstrip().startswith("fill") and "\n" in document.text_before_cursor
         word = line.strip()
         if not in_fill and " " not in word:

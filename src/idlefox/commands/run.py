@@ -8,20 +8,20 @@ from typing import Any
 
 import click
 
-from ..playing.player import Wishes
+from ..playing.player import RunOptions
 from ..playing.results import Run
-from ..playing.select import Chosen, Narrowed
+from ..playing.select import ScenarioFilter, SelectedScript
 from ..playing.tags import TagError, read_tags
 from ..problems import Problem, Unreadable
 from ..report.styled import plain
 from . import completing
 from .config import Config, far_report, further_roots, read_config, trusts
 from .console import Console
-from .faults import internal_fault
+from .internal_faults import internal_fault
 from .last_run import Fallen, keep_last, only_fallen, read_last
 from .live_options import outside_of, served
 from .options import Number, color_option, subject_option, trust_option
-from .playing import Manner, choose, list_scenarios, play
+from .playing import OutputOptions, choose, list_scenarios, play
 from .reports import Wanted, one_at_most, report_of, write_reports
 from .work_options import jobs_option, on_option, work_of
 
@@ -106,7 +106,7 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
     """
     config, told, wishes, wanted = _read(given)
     console = Console(given["color"], aside=any(file == "-" for _, file in wanted))
-    manner = Manner(given["quiet"], given["verbose"], slowest=given["slowest"] or 0, unsteady_fails=given["unsteady"] == "fail")
+    manner = OutputOptions(given["quiet"], given["verbose"], slowest=given["slowest"] or 0, unsteady_fails=given["unsteady"] == "fail")
     signal.signal(signal.SIGTERM, signal.default_int_handler)  # being told to end is an interrupt: the results so far, the reports
     if told and not manner.quiet:
         console.lines([[(f" {told}", "dim")]], err=not wishes.trust)
@@ -141,7 +141,7 @@ def _end(run: Run, wanted: list[Wanted], console: Console) -> int:
     return run.exit_code if written or run.exit_code > 1 else 2
 
 
-def _read(given: dict[str, Any]) -> tuple[Config, str, Wishes, list[Wanted]]:
+def _read(given: dict[str, Any]) -> tuple[Config, str, RunOptions, list[Wanted]]:
     """The configuration, what is to be told of its trust, and what is wished by it and the call. Ends the program where they are no use."""
     color = given["color"]
     try:
@@ -158,9 +158,9 @@ def _read(given: dict[str, Any]) -> tuple[Config, str, Wishes, list[Wanted]]:
     subject = given["subject"]
     for text in given["tags"]:
         _usable("tag", lambda text=text: read_tags(text))  # type: ignore[misc]
-    wishes = Wishes(
+    wishes = RunOptions(
         subject=subject if subject is not None else config.subject,
-        narrowed=Narrowed(given["tags"], given["match"], _usable("shard", lambda: _shard(given["shard"]))),
+        narrowed=ScenarioFilter(given["tags"], given["match"], _usable("shard", lambda: _shard(given["shard"]))),
         stop_after=given["stop_after"] or int(given["stop_first"]),
         seed=_seed(given["order"], given["seed"]),
         trust=trusted,
@@ -215,8 +215,8 @@ def _seed(order: str, seed: int | None) -> int | None:
 
 
 def _only_failed(
-    chosen: list[Chosen], wishes: Wishes, before: Fallen | None, console: Console, *, quiet: bool
-) -> tuple[list[Chosen], Wishes]:
+    chosen: list[SelectedScript], wishes: RunOptions, before: Fallen | None, console: Console, *, quiet: bool
+) -> tuple[list[SelectedScript], RunOptions]:
     """What did not hold in the last run; all, where there has been none. Ends the program where there is nothing to do."""
     if before is None:
         if not quiet:

@@ -13,7 +13,7 @@ from urllib.parse import urlsplit
 import click
 
 from ..playing.kinds import misplaced
-from ..playing.player import Wishes
+from ..playing.player import RunOptions
 from ..playing.subjects import is_page
 from ..problems import Unreadable
 from ..report.styled import plain
@@ -24,7 +24,7 @@ from .files import why, write_whole
 from .options import color_option
 
 if TYPE_CHECKING:
-    from ..study.first_files import FirstFiles
+    from ..study.starter_files import StarterFiles
 
 
 @click.command("scaffold")
@@ -85,9 +85,9 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
         console.text(" An empty idlefox.toml at the top of the project makes --root unnecessary.")
 
 
-def _made(page: str, into: str, name: str, project: str) -> FirstFiles:
+def _made(page: str, into: str, name: str, project: str) -> StarterFiles:
     """The files for *page*. Raises Unreadable."""
-    from ..study.first_files import from_page, from_schema, from_sheet
+    from ..study.starter_files import from_page, from_schema, from_sheet
 
     if "://" in page:
         return _of_url(page, into, name)
@@ -101,19 +101,19 @@ def _made(page: str, into: str, name: str, project: str) -> FirstFiles:
         path = os.path.relpath(file, into).replace(os.sep, "/")
         return from_page(read_page(page), f"{path}{mark}{form_id}", into, name)
     if page.endswith((".yaml", ".yml")):
-        with reading_below(Wishes(project=project).roots_for(page)):
+        with reading_below(RunOptions(project=project).roots_for(page)):
             return from_sheet(page, os.path.relpath(page, into).replace(os.sep, "/"), name or _name_of(page))
     from ..forms.schema.read import read_schema
 
     return from_schema(read_schema(page), name or _name_of(page), into)
 
 
-def _of_url(url: str, into: str, name: str) -> FirstFiles:
+def _of_url(url: str, into: str, name: str) -> StarterFiles:
     """The files for the page at *url*: as it is now, it is kept beside them. Raises Unreadable."""
     from ..forms.html.read import read_page_text
     from ..live.loading import source_of
-    from ..study.first_files import from_page
-    from ..study.first_sheet import name_of
+    from ..study.starter_files import from_page
+    from ..study.starter_sheet import name_of
 
     text, wanted = _based(source_of(url), url), urlsplit(url).fragment
     name = name or name_of(read_page_text(text, _name_of(urlsplit(url).path.rstrip("/") or "form") + ".html", wanted))
@@ -140,7 +140,7 @@ def _allowed(page: str, script: str, project: str) -> str:
     source = page.partition("#")[0]
     if "://" in page:
         return ""
-    inside = any(is_below(source, root) for root in Wishes(project=project).roots_for(script))
+    inside = any(is_below(source, root) for root in RunOptions(project=project).roots_for(script))
     return "" if inside or page.endswith(".json") else f" --root {os.path.dirname(source) or '.'}"
 
 

@@ -11,7 +11,7 @@ import click
 from ..forms.sheet.read import read_sheet
 from ..forms.values.durations import parse_instant
 from ..playing.kinds import misplaced
-from ..playing.player import Wishes
+from ..playing.player import RunOptions
 from ..problems import Place, Problem, Unreadable, near_file
 from ..report.styled import plain
 from ..roots import reading_below
@@ -23,8 +23,8 @@ from .options import Number, color_option
 
 if TYPE_CHECKING:
     from ..forms.model.form import Form
-    from ..live.clock import Clock
     from ..live.messages import Request
+    from ..live.servers.clock import Clock
 
 
 class _Instant(click.ParamType):  # type: ignore[type-arg]
@@ -57,14 +57,14 @@ def command(sheet: str, page: str, port: int, clock: int | None, at_once: bool, 
     """
     console = Console(color)
     try:
-        with reading_below(Wishes(project=read_config(".").folder).roots_for(sheet)):
+        with reading_below(RunOptions(project=read_config(".").folder).roots_for(sheet)):
             form = _form(sheet, page)
         if page and not os.path.isfile(page):
             raise Unreadable([Problem(Place(page, 1, 1), "page not found", near_file(page, page))])
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
-    from ..live.clock import Clock
+    from ..live.servers.clock import Clock
 
     try:
         asyncio.run(_serve(form, page, port, Clock(clock, at_once=at_once), console))
@@ -91,12 +91,12 @@ def _form(sheet: str, page: str) -> Form:
 
 
 async def _serve(form: Form, page: str, port: int, clock: Clock, console: Console) -> None:
-    from ..live.serving import FormServer, PageServer, Server
+    from ..live.servers.serving import FormServer, HttpServer, PageServer
 
     def tell(request: Request, status: int) -> None:
         console.text(plain(f" {request.method} {request.target} {status or 'lost'}"))
 
-    server = Server(PageServer(form, page, clock) if page else FormServer(form, clock), tell)
+    server = HttpServer(PageServer(form, page, clock) if page else FormServer(form, clock), tell)
     url = await server.start(port)
     console.text(plain(f" {form.label} is served at"))
     console.text(plain(f" {url}"))

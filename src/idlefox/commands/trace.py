@@ -8,11 +8,11 @@ import os
 import click
 
 from ..forms.names.addresses import AddressError, locate, parse_address
-from ..playing.player import Wishes
+from ..playing.player import RunOptions
 from ..playing.results import Results, Run, ScriptResult
 from ..playing.select import choose_files
 from ..playing.story import Story, whole_story
-from ..playing.tracing import Traced, trace_scenario
+from ..playing.tracing import ScenarioTrace, trace_scenario
 from ..problems import CALL, Place, Problem, Unreadable, listed
 from ..report.styled import plain
 from ..report.traced import ONLY, trace_lines
@@ -56,7 +56,7 @@ def command(
         trusted, told = trusts(config, trust)
         if told:
             console.lines([[(told, "dim")]], err=True)
-        wishes = Wishes(subject=subject or config.subject, trust=trusted, project=config.folder, roots=further_roots(roots, subject))
+        wishes = RunOptions(subject=subject or config.subject, trust=trusted, project=config.folder, roots=further_roots(roots, subject))
         traced = trace_scenario(chosen[0], wishes)
         _need_address(only, traced)
     except Unreadable as fault:
@@ -72,7 +72,7 @@ def command(
     raise SystemExit(1 if traced.result.fell else 0)
 
 
-def _draw(traced: Traced, figure: str, web: str, console: Console) -> None:
+def _draw(traced: ScenarioTrace, figure: str, web: str, console: Console) -> None:
     """Writes the figure, the page, or both."""
     assert traced.scenario is not None
     assert traced.loaded is not None
@@ -91,7 +91,7 @@ class _Unwritten(click.ClickException):
     exit_code = 2
 
 
-def _figure(traced: Traced, story: Story, file: str) -> bytes:
+def _figure(traced: ScenarioTrace, story: Story, file: str) -> bytes:
     from ..report.timeline import drawing_of
     from ..report.timeline_figure import KINDS, figure_of
 
@@ -104,7 +104,7 @@ def _figure(traced: Traced, story: Story, file: str) -> bytes:
         raise click.UsageError("--figure needs a library that is not installed: pip install 'idle-fox[figures]'") from None
 
 
-def _page(traced: Traced, story: Story) -> bytes:
+def _page(traced: ScenarioTrace, story: Story) -> bytes:
     from ..report.as_html import html_report
 
     result = traced.result._replace(story=story)
@@ -112,7 +112,7 @@ def _page(traced: Traced, story: Story) -> bytes:
     return "".join(html_report(run)).encode("utf-8", "backslashreplace")
 
 
-def _need_address(only: str, traced: Traced) -> None:
+def _need_address(only: str, traced: ScenarioTrace) -> None:
     """Raises Unreadable where *only* is nothing that could change."""
     if not only or only in ONLY or traced.loaded is None:
         return

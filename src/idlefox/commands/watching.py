@@ -11,9 +11,9 @@ from time import strftime
 
 import click
 
-from ..playing.player import Ready, Wishes, prepare
+from ..playing.player import LoadedScript, RunOptions, load_script
 from ..playing.results import Results
-from ..playing.select import Chosen
+from ..playing.select import SelectedScript
 from ..playing.subjects import Subjects
 from ..playing.work import HERE
 from ..problems import Problem, Unreadable
@@ -22,7 +22,7 @@ from ..roots import noting_reads
 from .console import Console
 from .last_run import Fallen, keep_last, read_last
 from .live_options import served
-from .playing import Manner, choose, play
+from .playing import OutputOptions, choose, play
 
 _GLANCE = 50  # milliseconds between two looks at the keys
 _QUIET = 20  # milliseconds without a further change, until those that came are taken
@@ -40,33 +40,33 @@ def _stamp(file: str) -> _Stamp:
     return found.st_mtime_ns, found.st_size
 
 
-class _Script:
+class _WatchedScript:
     """What is known of one script: what it needs, the files that it was read from, and whether all of it held."""
 
     def __init__(self) -> None:
-        self.ready: Ready | Unreadable | None = None
+        self.ready: LoadedScript | Unreadable | None = None
         self.files: dict[str, _Stamp] = {}  # as they were when they were read
         self.fell = False
 
 
-class _Known:
+class _WatchState:
     """The scripts and subjects of a watched run; what has not changed is not read again."""
 
-    def __init__(self, wishes: Wishes) -> None:
+    def __init__(self, wishes: RunOptions) -> None:
         self.wishes = wishes
-        self.scripts: dict[Chosen, _Script] = {}
+        self.scripts: dict[SelectedScript, _WatchedScript] = {}
         self.subjects = self._fresh()
 
     def _fresh(self) -> Subjects:
         return Subjects(trust=self.wishes.trust, outside=self.wishes.outside, served=self.wishes.served or served)
 
-    def prepared(self, chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
-        script = self.scripts.setdefault(chosen, _Script())
+    def prepared(self, chosen: SelectedScript, wishes: RunOptions, subjects: Subjects) -> LoadedScript:
+        script = self.scripts.setdefault(chosen, _WatchedScript())
         if script.ready is None:
             files: set[str] = set()
             with noting_reads(files):
                 try:
-                    script.ready = prepare(chosen, wishes, subjects)
+                    script.ready = load_script(chosen, wishes, subjects)
                 except Unreadable as fault:
                     script.ready = fault
             script.files = {file: _stamp(file) for file in map(os.path.realpath, files)}
@@ -74,7 +74,7 @@ class _Known:
             raise script.ready
         return script.ready
 
-    def changed(self, files: set[str]) -> list[Chosen]:
+    def changed(self, files: set[str]) -> list[SelectedScript]:
         """Forgets what *files* had a part in; the scripts that depend on them."""
         concerned = [chosen for chosen, script in self.scripts.items() if not files.isdisjoint(script.files)]
         self.subjects.forget(files)
@@ -86,7 +86,7 @@ class _Known:
         """The files that have changed since they were read, while nobody watched."""
         return {file for script in self.scripts.values() for file, stamp in script.files.items() if _stamp(file) != stamp}
 
-    def folders(self, chosen: list[Chosen], paths: tuple[str, ...]) -> list[str]:
+    def folders(self, chosen: list[SelectedScript], paths: tuple[str, ...]) -> list[str]:
         """The folders to be watched: those that were named, and those of all that was read."""
         files = [file for script in self.scripts.values() for file in script.files] + [os.path.realpath(c.file) for c in chosen]
         named = [os.path.realpath(path) for path in paths if os.path.isdir(path)]
@@ -95,13 +95,13 @@ class _Known:
         return [f for f in there if not any(f != other and f.startswith(other.rstrip(os.sep) + os.sep) for other in there)]
 
 
-def watch(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console, manner: Manner) -> int:
+def watch(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: RunOptions, console: Console, manner: OutputOptions) -> int:
     """Plays the scripts at *paths*, and again what changes concern. The exit code: of the last round."""
     try:
         import watchfiles
     except ImportError:
         raise click.UsageError("--watch needs a library that is not installed: pip install 'idle-fox[watch]'") from None
-    known = _Known(wishes)
+    known = _WatchState(wishes)
     chosen, problems = choose(paths, otherwise, console)
     code = _round(known, chosen, wishes, console, manner, problems)
     with _single_keys():
@@ -112,14 +112,14 @@ def watch(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, co
                 return code
             chosen, problems = choose(paths, otherwise, console)
             if isinstance(asked, str):
-                again = chosen if asked == "all" else [c for c in chosen if known.scripts.get(c, _Script()).fell]
+                again = chosen if asked == "all" else [c for c in chosen if known.scripts.get(c, _WatchedScript()).fell]
             else:
                 concerned = known.changed(asked)
                 again = [c for c in chosen if c in concerned or c not in known.scripts]
                 if not again:
                     continue
                 console.lines([[], [(f" {strftime('%H:%M:%S')}  {_named(asked)} changed", "strong")]])
-            again.sort(key=lambda c: not known.scripts.get(c, _Script()).fell)
+            again.sort(key=lambda c: not known.scripts.get(c, _WatchedScript()).fell)
             if not again:
                 console.text(" nothing failed")
                 continue
@@ -127,7 +127,7 @@ def watch(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, co
             _tell(known, console)
 
 
-def _tell(known: _Known, console: Console) -> None:
+def _tell(known: _WatchState, console: Console) -> None:
     console.lines([[(f" watching {len(known.scripts)} script{'s' if len(known.scripts) != 1 else ''}; {_KEYS}", "dim")]])
 
 
@@ -136,18 +136,18 @@ def _named(files: set[str]) -> str:
     return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
 
 
-def _round(known: _Known, chosen: list[Chosen], wishes: Wishes, console: Console, manner: Manner, problems: list[Problem]) -> int:
+def _round(known: _WatchState, chosen: list[SelectedScript], wishes: RunOptions, console: Console, manner: OutputOptions, problems: list[Problem]) -> int:
     before: Fallen | None = read_last(wishes.project)
     run = play(chosen, problems, wishes._replace(work=HERE), console, manner, subjects=known.subjects, prepared=known.prepared)
     results: Results = run.scripts
     fell = {result.file: bool(result.errors) or any(s.fell for s in result.scenarios) for result in results}
     for each in chosen:
-        known.scripts.setdefault(each, _Script()).fell = fell.get(each.file, False)
+        known.scripts.setdefault(each, _WatchedScript()).fell = fell.get(each.file, False)
     keep_last(wishes.project, results, before, interrupted=True)
     return run.exit_code
 
 
-def _next(watchfiles: object, known: _Known, folders: list[str]) -> set[str] | str | None:
+def _next(watchfiles: object, known: _WatchState, folders: list[str]) -> set[str] | str | None:
     """The files that have changed; or what a key asks for: all, failed; None to end."""
     changes = watchfiles.watch(  # type: ignore[attr-defined]
         *folders, debounce=2_000, step=_QUIET, rust_timeout=_GLANCE, yield_on_timeout=True, raise_interrupt=False

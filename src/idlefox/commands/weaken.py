@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 
 import click
 
-from ..playing.player import Wishes
+from ..playing.player import RunOptions
 from ..playing.rehearsal import Rehearsal
 from ..problems import CALL, Place, Problem, Unreadable
 from ..report.weaken import score_line, weaken_lines
 from ..roots import noting_reads
-from ..study.scripts import About, about_forms
-from ..study.weaken.study import Weakened, weaken
+from ..study.scripts import FormScripts, about_forms
+from ..study.weaken.study import WeakenResult, weaken
 from . import completing
 from .config import begin
 from .console import Console
@@ -67,7 +67,7 @@ def command(
             suites = _suites(paths, config.scripts or (".",), wishes, console)
         if keeping and len(suites) > 1:
             raise click.UsageError("--keep needs scripts that are all about one form")
-        found: list[Weakened] = []
+        found: list[WeakenResult] = []
         with Ticker(quiet=goes_to_output(reports)) as ticker:
             for about in suites:
                 work = with_notes(wishes.work, "weaken", about.suite.chosen, files, console)
@@ -86,7 +86,7 @@ def command(
     raise SystemExit(2 if not fine else 1 if short else 0)
 
 
-def _page(found: list[Weakened], at_least: float | None) -> StudyPage:
+def _page(found: list[WeakenResult], at_least: float | None) -> StudyPage:
     from ..report.study_page import weaken_page
 
     if len(found) > 1:
@@ -94,7 +94,7 @@ def _page(found: list[Weakened], at_least: float | None) -> StudyPage:
     return weaken_page(found[0], at_least)
 
 
-def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, console: Console) -> list[About]:
+def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: RunOptions, console: Console) -> list[FormScripts]:
     """The scripts by the form sheet they are about. Raises Unreadable."""
     chosen, problems = choose(paths or otherwise, otherwise, console)
     forms, more = about_forms(chosen, wishes)
@@ -107,7 +107,7 @@ def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: Wishes, 
     return found
 
 
-def _made(file: str, found: Weakened, about: About) -> Iterator[Callable[[str | None], str | None]]:
+def _made(file: str, found: WeakenResult, about: FormScripts) -> Iterator[Callable[[str | None], str | None]]:
     """Makes a scenario for each unnoticed fault; a scenario that two faults share is made once."""
     loaded, clock = about.loaded, about.ready[0].clock
     for each in {fault.lines: fault for fault in reversed(found.faults) if fault.verdict == "unnoticed"}.values():

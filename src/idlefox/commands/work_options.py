@@ -9,8 +9,8 @@ from pathlib import Path
 import click
 
 from .. import __version__
-from ..playing.player import Wishes
-from ..playing.work import Work
+from ..playing.player import RunOptions
+from ..playing.work import ExecutionOptions
 from .config import Config, further_roots, jobs_of, state_folder
 from .console import Console
 
@@ -24,23 +24,23 @@ on_option = click.option(
 )
 
 
-def work_of(jobs: str | None, on: str, config: Config) -> Work:
+def work_of(jobs: str | None, on: str, config: Config) -> ExecutionOptions:
     """Who does the work, by the call and the configuration."""
     if on and jobs is not None:
         raise click.UsageError("--jobs cannot be combined with --on: all workers of the scheduler take part")
     try:
-        return Work(1 if on else jobs_of(jobs if jobs is not None else config.jobs), on)
+        return ExecutionOptions(1 if on else jobs_of(jobs if jobs is not None else config.jobs), on)
     except ValueError as fault:
         raise click.UsageError(f"--jobs: {fault}") from None
 
 
-def study_wishes(subject: str | None, jobs: str | None, on: str, config: Config, *, trust: bool) -> Wishes:
+def study_wishes(subject: str | None, jobs: str | None, on: str, config: Config, *, trust: bool) -> RunOptions:
     """How the scripts of a study are read and played, by the call and the configuration."""
     work, roots = work_of(jobs, on, config), further_roots((), subject)
-    return Wishes(subject=subject or config.subject, trust=trust, project=config.folder, roots=roots, work=work)
+    return RunOptions(subject=subject or config.subject, trust=trust, project=config.folder, roots=roots, work=work)
 
 
-def with_notes(work: Work, study: str, wished: object, files: Iterable[str], console: Console) -> Work:
+def with_notes(work: ExecutionOptions, study: str, wished: object, files: Iterable[str], console: Console) -> ExecutionOptions:
     """*work* that is noted as it goes, so that the same call goes on where this one is interrupted.
 
     The same: this version's *study* with all that is *wished*, of *files* that read as they do now.

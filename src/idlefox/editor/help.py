@@ -8,14 +8,14 @@ from typing import Any
 
 from ..forms.model.form import Form
 from ..forms.names.states import FIELD_STATES, FORM_STATES
-from ..playing.subject import ABILITIES
+from ..playing.subject import CAPABILITIES
 from ..report.outline import field_lines
 from ..report.styled import unstyled
-from ..script.complete import Known, all_addresses, complete
+from ..script.complete import KnownNames, all_addresses, complete
 from ..script.tree import Script
 from ..words.table import Word, find, words
-from .sheet_spot import Spot, keys_at, schemas_at, spot
-from .texts import Lines
+from .sheet_spot import CursorSpot, keys_at, schemas_at, spot
+from .texts import TextLines
 
 # LSP 3.17, "CompletionItemKind".
 _KINDS = {"word": 14, "address": 5, "value": 12, "state": 20, "rule": 6, "name": 3, "key": 10}
@@ -27,7 +27,7 @@ _TOKEN = re.compile(r"[A-Za-z_][A-Za-z0-9_-]*$")
 
 def script_completion(text: str, position: dict[str, int], script: Script | None, form: Form | None) -> list[dict[str, Any]]:
     """How the line of a script can go on."""
-    lines = Lines(text)
+    lines = TextLines(text)
     before = lines.before(position)
     number = position["line"] + 1
     block = next((b for b in script.blocks if b.line <= number <= max(b.last_line, b.line)), None) if script is not None else None
@@ -37,7 +37,7 @@ def script_completion(text: str, position: dict[str, int], script: Script | None
         parameters = (*block.parameters, *(block.body.table.names if block.body.table is not None else ()))
     routines = tuple((b.name, b.parameters) for b in script.blocks if b.kind == "routine") if script is not None else ()
     tags = tuple(dict.fromkeys(tag for found in _TAGS.finditer(text) for tag in found[1].replace(",", " ").split())) if at_top else ()
-    known = Known(form, routines, parameters, tags)
+    known = KnownNames(form, routines, parameters, tags)
     line = before.lstrip()
     found = complete(line, known, at_top=at_top, in_fill=not at_top and _in_fill(lines, position["line"], len(before) - len(line)))
     shift = len(before) - len(line)
@@ -48,7 +48,7 @@ def script_completion(text: str, position: dict[str, int], script: Script | None
     ]  # fmt: skip
 
 
-def _in_fill(lines: Lines, line: int, indent: int) -> bool:
+def _in_fill(lines: TextLines, line: int, indent: int) -> bool:
     """Whether the nearest line above that is indented less begins a `fill`."""
     for each in reversed(lines.lines[:line]):
         if each.strip() and len(each) - len(each.lstrip()) < indent:
@@ -67,7 +67,7 @@ def _item(text: str, kind: str, means: str, range_: dict[str, Any], order: int) 
 # Sheets
 def sheet_completion(text: str, position: dict[str, int], form: Form | None) -> list[dict[str, Any]]:
     """The keys that may stand here, or the values that the key can have."""
-    lines = Lines(text)
+    lines = TextLines(text)
     there = spot(text[: lines.offset(position)])
     offered = list(dict.fromkeys(_sheet_offers(there, form)))
     fragment = there.fragment
@@ -80,11 +80,11 @@ def sheet_completion(text: str, position: dict[str, int], form: Form | None) -> 
     return [_item(text, kind, means, range_, n) for n, (text, kind, means) in enumerate(offered) if text.lower().startswith(small)]
 
 
-def _of(there: Spot) -> str:
+def _of(there: CursorSpot) -> str:
     return next((str(part["of"]) for part in schemas_at((*there.path, there.key)) if part.get("of") in ("expression", "address")), "")
 
 
-def _sheet_offers(there: Spot, form: Form | None) -> Iterator[tuple[str, str, str]]:
+def _sheet_offers(there: CursorSpot, form: Form | None) -> Iterator[tuple[str, str, str]]:
     if not there.key:
         yield from ((f"{key}: ", "key", means) for key, means in keys_at(there.path).items())
         if there.path[-1:] != (0,):
@@ -118,7 +118,7 @@ def _addresses(form: Form | None) -> Iterator[tuple[str, str, str]]:
 # What stands there
 def word_hover(text: str, position: dict[str, int], *, sheet: bool) -> str:
     """What the word under the cursor means, as Markdown; "" where it is none of the language."""
-    lines = Lines(text)
+    lines = TextLines(text)
     line = lines.lines[position["line"]] if position["line"] < len(lines.lines) else ""
     at = lines.offset(position) - lines.starts[position["line"]]
     token = next((found for found in re.finditer(r"[A-Za-z_][A-Za-z0-9_-]*", line) if found.start() <= at <= found.end()), None)
@@ -139,7 +139,7 @@ def _in_string(line: str, at: int) -> bool:
 
 
 def as_markdown(word: Word) -> str:
-    needs = f"\n\nNeeds a subject that can {ABILITIES[word.needs]}." if word.needs else ""
+    needs = f"\n\nNeeds a subject that can {CAPABILITIES[word.needs]}." if word.needs else ""
     example = f"\n\n```\n{word.example.strip()}\n```" if word.example else ""
     return f"**{word.form}**\n\n{word.means}{needs}{example}"
 

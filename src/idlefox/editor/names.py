@@ -19,9 +19,9 @@ from ..forms.sheet.document import Document
 from ..problems import Unreadable
 from ..records import NamedTuple
 from ..script import tree
-from ..script.routines import Faults, Routines
-from ..script.tree import Address, Block, Body, Check, Script, Word
-from .texts import Lines
+from ..script.routines import ProblemCollector, Routines
+from ..script.tree import Address, Block, Body, Check, Script, WordToken
+from .texts import TextLines
 
 
 class Key(NamedTuple):
@@ -32,7 +32,7 @@ class Key(NamedTuple):
     name: Any
 
 
-class Found(NamedTuple):
+class NameUse(NamedTuple):
     """A name at offsets *start* to *end* of the file *file*. *defines*: what it means is defined here."""
 
     key: Key
@@ -49,14 +49,14 @@ _JSON = re.compile(r'"(?:[^"\\]|\\.)*"|[{}\[\]:,]|#[^\n]*')
 _STRING = re.compile(r'[^"\n]*"((?:[^"\\\n]|\\.)*)"')
 
 
-def names_in_script(script: Script, forms: Iterable[tuple[str, Form]]) -> Iterator[Found]:
+def names_in_script(script: Script, forms: Iterable[tuple[str, Form]]) -> Iterator[NameUse]:
     """The names in *script*, which is played on *forms* (with their files)."""
     reader = _ScriptNames(script, list(forms))
     for header in script.headers:
         found = _STRING.match(script.text, header.offset) if header.kind in ("subject", "use") else None
         if found is not None and "://" not in header.text:
             path = os.path.normpath(os.path.join(os.path.dirname(script.file), header.text.partition("#")[0]))
-            yield Found(Key("file", path, ""), script.file, found.start(1), found.end(1))
+            yield NameUse(Key("file", path, ""), script.file, found.start(1), found.end(1))
     for block in script.blocks:
         yield from reader.block(block)
 
@@ -64,13 +64,13 @@ def names_in_script(script: Script, forms: Iterable[tuple[str, Form]]) -> Iterat
 class _ScriptNames:
     def __init__(self, script: Script, forms: list[tuple[str, Form]]) -> None:
         self.script, self.text, self.file, self.forms = script, script.text, script.file, forms
-        self.lines = Lines(script.text)
-        self.routines = Routines(script, Faults()).known
+        self.lines = TextLines(script.text)
+        self.routines = Routines(script, ProblemCollector()).known
 
-    def _found(self, key: Key, start: int, length: int, *, defines: bool = False) -> Found:
-        return Found(key, self.file, start, start + length, defines)
+    def _found(self, key: Key, start: int, length: int, *, defines: bool = False) -> NameUse:
+        return NameUse(key, self.file, start, start + length, defines)
 
-    def block(self, block: Block) -> Iterator[Found]:
+    def block(self, block: Block) -> Iterator[NameUse]:
         start, end = self.lines.starts[block.line - 1], self.lines.starts[min(block.last_line, len(self.lines.lines))]
         head = self.lines.lines[block.line - 1]
         if block.kind == "routine" and (at := head.find(block.name, len("routine"))) >= 0:
@@ -92,7 +92,7 @@ class _ScriptNames:
             yield from self.cells(table, _addressed(block.body))
         yield from self.body(block.body, ())
 
-    def cells(self, table: tree.With, addressed: set[str]) -> Iterator[Found]:
+    def cells(self, table: tree.With, addressed: set[str]) -> Iterator[NameUse]:
         """The cells of a table that stand for addresses: those of parameters that are used as such."""
         columns = {number for number, name in enumerate(table.names) if name in addressed}
         for row in table.rows if columns else ():
@@ -104,7 +104,7 @@ class _ScriptNames:
                 if sign[0] == '"' and depth == 0 and column in columns:
                     yield from self.segments(token.start() + 1, sign[1:-1], ())
 
-    def body(self, body: Body, prefix: tuple[Any, ...]) -> Iterator[Found]:
+    def body(self, body: Body, prefix: tuple[Any, ...]) -> Iterator[NameUse]:
         for statement in body.statements:
             act = statement.act
             span = (statement.offset, statement.offset + statement.length)
@@ -124,7 +124,7 @@ class _ScriptNames:
         end = self.text.find("\n", line.offset)
         return behind or (end if end >= 0 else len(self.text))
 
-    def act(self, act: Any, span: tuple[int, int], prefix: tuple[Any, ...]) -> Iterator[Found]:
+    def act(self, act: Any, span: tuple[int, int], prefix: tuple[Any, ...]) -> Iterator[NameUse]:
         if isinstance(act, tree.Cannot):
             yield from self.act(act.step, span, prefix)
             return
@@ -133,7 +133,7 @@ class _ScriptNames:
             if known is not None:
                 yield self._found(Key("routine", known[1].file, act.routine.text), span[0] + act.routine.offset, len(act.routine.text))
         for kind, word in (("lookup", getattr(act, "lookup", None)), ("panel", getattr(act, "panel", None))):
-            if isinstance(word, Word):
+            if isinstance(word, WordToken):
                 for sheet, _ in self.forms:
                     yield self._found(Key(kind, sheet, word.text), span[0] + word.offset, len(word.text))
         if isinstance(act, Check):
@@ -144,7 +144,7 @@ class _ScriptNames:
         elif isinstance(act, tree.Answer):
             yield from self.json(span, ("errors",), "reply")
 
-    def check(self, check: Check, span: tuple[int, int], prefix: tuple[Any, ...]) -> Iterator[Found]:
+    def check(self, check: Check, span: tuple[int, int], prefix: tuple[Any, ...]) -> Iterator[NameUse]:
         noun = check.noun
         base: tuple[Any, ...] = ()
         if noun.kind == "address" and noun.address is not None:
@@ -163,17 +163,17 @@ class _ScriptNames:
         segments = (*prefix, *address.segments) if address.relative else address.segments
         return tuple(each if isinstance(each, str) else "*" for each in segments)
 
-    def address(self, address: Address, base: int, prefix: tuple[Any, ...]) -> Iterator[Found]:
+    def address(self, address: Address, base: int, prefix: tuple[Any, ...]) -> Iterator[NameUse]:
         """Each name of an address in the statement at *base*, by all that stands before it."""
         above = self.path(address, prefix)[: -len(address.segments)] if address.relative else ()
         start = base + address.offset
         yield from self.segments(start, self.text[start : start + address.length], above)
 
-    def segments(self, offset: int, text: str, above: Path) -> Iterator[Found]:
+    def segments(self, offset: int, text: str, above: Path) -> Iterator[NameUse]:
         for sheet, form in self.forms:
             yield from (self._found(key, offset + start, end - start) for key, start, end in keys_in_address(text, above, sheet, form))
 
-    def json(self, span: tuple[int, int], base: Path, kind: str) -> Iterator[Found]:
+    def json(self, span: tuple[int, int], base: Path, kind: str) -> Iterator[NameUse]:
         """The members of an object that are fields. *kind*: ``value``; ``sent``, by the names they are sent by; ``errors``, keys that are
         addresses; ``reply``, of which `errors` has such.
         """
@@ -261,7 +261,7 @@ _LISTED = frozenset({"shows", "forget"})
 _EXPRESSED = re.compile(rf"(?:{NAME}|\[[^\]]*\])(?:\.{NAME}|\[[^\]]*\])*")
 
 
-def names_in_sheet(text: str, file: str, form: Form) -> Iterator[Found]:
+def names_in_sheet(text: str, file: str, form: Form) -> Iterator[NameUse]:
     """The names in the sheet *text*, which reads as *form*."""
     try:
         document = Document(file, text)
@@ -274,23 +274,23 @@ def names_in_sheet(text: str, file: str, form: Form) -> Iterator[Found]:
 class _SheetNames:
     def __init__(self, document: Document, file: str, form: Form) -> None:
         self.document, self.file, self.form = document, file, form
-        self.lines = Lines(document.text)
+        self.lines = TextLines(document.text)
         self.known: dict[tuple[Path, str], Expression] = {}
         self.anywhere: dict[str, Expression] = {}
         for owner, expression in expressions_of(form):
             self.known.setdefault((owner, expression.text), expression)
             self.anywhere.setdefault(expression.text, expression)
 
-    def names(self) -> Iterator[Found]:
+    def names(self) -> Iterator[NameUse]:
         yield from self.part(self.document.data, (), ())
 
-    def _found(self, key: Key, place: Any, name: str, *, defines: bool = False) -> Found:
+    def _found(self, key: Key, place: Any, name: str, *, defines: bool = False) -> NameUse:
         start = self.lines.starts[place.line - 1] + place.column - 1
         if self.document.text[start : start + 1] in ("'", '"'):
             start += 1
-        return Found(key, self.file, start, start + len(name), defines)
+        return NameUse(key, self.file, start, start + len(name), defines)
 
-    def part(self, data: Any, path: tuple[Any, ...], owner: Path) -> Iterator[Found]:
+    def part(self, data: Any, path: tuple[Any, ...], owner: Path) -> Iterator[NameUse]:
         if isinstance(data, dict):
             for key, value in data.items():
                 if isinstance(key, str):
@@ -301,7 +301,7 @@ class _SheetNames:
                 if isinstance(value, str) and path and path[-1] in _LISTED:
                     yield from self.address(value, (*path, number), 0)
 
-    def member(self, key: str, value: Any, path: tuple[Any, ...], owner: Path) -> Iterator[Found]:
+    def member(self, key: str, value: Any, path: tuple[Any, ...], owner: Path) -> Iterator[NameUse]:
         around = path[-2] if len(path) > 1 else ""
         if around == "fields" and self._is_fields(path):
             rows = self.form.find(owner)
@@ -339,7 +339,7 @@ class _SheetNames:
         names = path[2:] if path[0] == "panels" else path
         return all(name == "fields" for name in names[::2])
 
-    def text(self, key: str, value: str, path: tuple[Any, ...], owner: Path) -> Iterator[Found]:
+    def text(self, key: str, value: str, path: tuple[Any, ...], owner: Path) -> Iterator[NameUse]:
         if key == "lookup" and value in self.form.lookups:
             yield self._found(Key("lookup", self.file, value), self.document.place(path), value)
         elif key in ("page", "python", "table"):
@@ -367,7 +367,7 @@ class _SheetNames:
             return (*field.options.path, "*")
         return (str(path[1]),) if path[0] == "panels" and around == "gives" else ()
 
-    def reference(self, reference: Reference, text: str, path: tuple[Any, ...]) -> Iterator[Found]:
+    def reference(self, reference: Reference, text: str, path: tuple[Any, ...]) -> Iterator[NameUse]:
         """The names of fields in a name of an expression: by what it comes to, read from its end."""
         written = _EXPRESSED.match(text, reference.at)
         if written is None or reference.target is None:
@@ -388,11 +388,11 @@ class _SheetNames:
             yield self._at(Key(kind, self.file, name if kind == "panel" else target), place, name)
             target = target[:-1]
 
-    def _at(self, key: Key, place: Any, name: str) -> Found:
+    def _at(self, key: Key, place: Any, name: str) -> NameUse:
         start = self.lines.starts[place.line - 1] + place.column - 1
-        return Found(key, self.file, start, start + len(name))
+        return NameUse(key, self.file, start, start + len(name))
 
-    def address(self, text: str, path: tuple[Any, ...], shift: int, *, key: bool = False) -> Iterator[Found]:
+    def address(self, text: str, path: tuple[Any, ...], shift: int, *, key: bool = False) -> Iterator[NameUse]:
         for name, start, end in keys_in_address(text, (), self.file, self.form):
             if key:
                 place = self.document.place(path, key=True)

@@ -10,7 +10,7 @@ from ..forms.sheet.document import Document
 from ..problems import Unreadable
 from ..script import tree
 from ..script.tree import Block, Body, Script
-from .texts import Lines
+from .texts import TextLines
 
 # LSP 3.17, "SymbolKind".
 _CLASS, _METHOD, _FIELD, _FUNCTION, _OBJECT, _EVENT = 5, 6, 8, 12, 19, 24
@@ -18,7 +18,7 @@ _CLASS, _METHOD, _FIELD, _FUNCTION, _OBJECT, _EVENT = 5, 6, 8, 12, 19, 24
 
 def script_symbols(script: Script) -> list[dict[str, Any]]:
     """Routines and scenarios, with tags."""
-    lines = Lines(script.text)
+    lines = TextLines(script.text)
     found = []
     for block in script.blocks:
         name = _title(block)
@@ -33,7 +33,7 @@ def _title(block: Block) -> str:
     return (str(title) or "(no title)") if block.kind == "scenario" else block.name or block.kind
 
 
-def _symbol(lines: Lines, name: str, kind: int, first: int, last: int, detail: str = "") -> dict[str, Any]:
+def _symbol(lines: TextLines, name: str, kind: int, first: int, last: int, detail: str = "") -> dict[str, Any]:
     head = lines.lines[min(first, len(lines.lines)) - 1]
     last = min(last, len(lines.lines))
     return {
@@ -49,7 +49,7 @@ def sheet_symbols(text: str, file: str, form: Form) -> list[dict[str, Any]]:
         document = Document(file, text)
     except Unreadable:
         return []
-    lines = Lines(text)
+    lines = TextLines(text)
     ends = _ends(lines)
 
     def at(path: tuple[Any, ...], name: str, kind: int, detail: str = "") -> dict[str, Any]:
@@ -75,7 +75,7 @@ def sheet_symbols(text: str, file: str, form: Form) -> list[dict[str, Any]]:
     return symbols
 
 
-def _ends(lines: Lines) -> dict[int, int]:
+def _ends(lines: TextLines) -> dict[int, int]:
     """Of each line the last one that is indented deeper behind it."""
     ends: dict[int, int] = {}
     open_: list[tuple[int, int]] = []
@@ -96,14 +96,14 @@ def _ends(lines: Lines) -> dict[int, int]:
 def foldings(text: str, script: Script | None) -> list[dict[str, Any]]:
     """LSP 3.17, "Folding Range": blocks and what stands in them; of a sheet, what is indented."""
     if script is None:
-        pairs: Iterator[tuple[int, int]] = iter((first, last) for first, last in _ends(Lines(text)).items() if last > first)
+        pairs: Iterator[tuple[int, int]] = iter((first, last) for first, last in _ends(TextLines(text)).items() if last > first)
     else:
         pairs = _of_script(script)
     return [{"startLine": first - 1, "endLine": last - 1} for first, last in sorted(set(pairs)) if last > first]
 
 
 def _of_script(script: Script) -> Iterator[tuple[int, int]]:
-    ends = _ends(Lines(script.text))
+    ends = _ends(TextLines(script.text))
     for block in script.blocks:
         yield block.line, ends.get(block.line, block.line)
         yield from _of_body(block.body, ends)
@@ -121,7 +121,7 @@ def _of_body(body: Body, ends: dict[int, int]) -> Iterator[tuple[int, int]]:
 
 def lenses(script: Script, uri: str) -> list[dict[str, Any]]:
     """LSP 3.17, "Code Lens": play and trace, over each scenario."""
-    lines = Lines(script.text)
+    lines = TextLines(script.text)
     found = []
     for block in script.blocks:
         if block.kind == "scenario":

@@ -8,9 +8,9 @@ from typing import Any
 
 from ..forms.names.shapes import segment_text
 from ..script.tree import Script
-from .names import Found, Key, names_in_script, names_in_sheet
+from .names import Key, NameUse, names_in_script, names_in_sheet
 from .project import SHEETS, Project
-from .texts import Lines, uri_of
+from .texts import TextLines, uri_of
 
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_-]*")
 
@@ -25,7 +25,7 @@ class Search:
     def __init__(self, project: Project) -> None:
         self.project = project
 
-    def names(self, path: str) -> Iterator[Found]:
+    def names(self, path: str) -> Iterator[NameUse]:
         """The names in the file at *path*."""
         text = self.project.texts.text(path)
         if text is None:
@@ -39,12 +39,12 @@ class Search:
             if form is not None:
                 yield from names_in_sheet(text, path, form)
 
-    def at(self, path: str, position: dict[str, int]) -> Found | None:
+    def at(self, path: str, position: dict[str, int]) -> NameUse | None:
         """The name at *position* of the file at *path*: the smallest that stands there."""
         text = self.project.texts.text(path)
         if text is None:
             return None
-        offset = Lines(text).offset(position)
+        offset = TextLines(text).offset(position)
         found = [each for each in self.names(path) if each.start <= offset <= each.end]
         return min(found, key=lambda each: each.end - each.start, default=None)
 
@@ -55,7 +55,7 @@ class Search:
             return []
         if found.key.kind == "file":
             there = self.project.texts.text(found.key.where) is not None
-            return [{"uri": uri_of(found.key.where), "range": Lines("").range(1, 1, 0)}] if there else []
+            return [{"uri": uri_of(found.key.where), "range": TextLines("").range(1, 1, 0)}] if there else []
         return [self._location(each) for each in self.names(found.key.where) if each.defines and each.key == found.key]
 
     def references(self, path: str, position: dict[str, int], *, definitions: bool) -> list[dict[str, Any]]:
@@ -63,7 +63,7 @@ class Search:
         found = self.at(path, position)
         return [self._location(each) for each in self._all(found.key) if definitions or not each.defines] if found is not None else []
 
-    def _all(self, key: Key) -> list[Found]:
+    def _all(self, key: Key) -> list[NameUse]:
         found = [each for file in self._files(key) for each in self.names(file) if each.key == key]
         return list(dict.fromkeys(found))
 
@@ -76,8 +76,8 @@ class Search:
         else:
             yield from dict.fromkeys((key.where, *self.project.scripts_about(key.where)))
 
-    def _location(self, found: Found) -> dict[str, Any]:
-        lines = Lines(self.project.texts.text(found.file) or "")
+    def _location(self, found: NameUse) -> dict[str, Any]:
+        lines = TextLines(self.project.texts.text(found.file) or "")
         return {"uri": uri_of(found.file), "range": lines.between(found.start, found.end)}
 
     # renaming
@@ -92,7 +92,7 @@ class Search:
         self._need_free(key, name)
         changes: dict[str, list[dict[str, Any]]] = {}
         for each in self._all(key):
-            lines = Lines(self.project.texts.text(each.file) or "")
+            lines = TextLines(self.project.texts.text(each.file) or "")
             changes.setdefault(uri_of(each.file), []).append({"range": lines.between(each.start, each.end), "newText": name})
         return {"changes": changes}
 

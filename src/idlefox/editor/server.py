@@ -11,9 +11,9 @@ from pygls.exceptions import JsonRpcException
 from pygls.lsp.server import LanguageServer
 
 from .. import __version__
-from ..playing.player import Wishes, play_script
+from ..playing.player import RunOptions, play_script
 from ..playing.results import ScenarioResult
-from ..playing.select import Chosen
+from ..playing.select import SelectedScript
 from ..playing.tracing import trace_scenario
 from ..problems import Place, Unreadable
 from ..report.styled import unstyled
@@ -24,10 +24,10 @@ from ..script.reader import read_script_text
 from ..script.writer import write_script
 from . import help as at_cursor
 from . import outline
-from .faults import Fault, Faults, as_diagnostics, fixes
+from .diagnostics import Diagnostic, Diagnostics, as_diagnostics, fixes
 from .project import SHEETS, Project
 from .search import CannotRename, Search
-from .texts import Lines, Texts, path_of
+from .texts import TextLines, Texts, path_of
 
 _IDLE = 0.25  # seconds without a key until all of a script is looked at again
 _WIDTH = 100
@@ -43,16 +43,16 @@ def _plain(position: types.Position) -> dict[str, int]:
     return {"line": position.line, "character": position.character}
 
 
-class Server(LanguageServer):
+class FoxLanguageServer(LanguageServer):
     """What is known of one workspace."""
 
     def __init__(self) -> None:
         super().__init__("idlefox", __version__, text_document_sync_kind=types.TextDocumentSyncKind.Incremental)
         self.texts = Texts()
         self.project = Project(self.texts)
-        self.faults = Faults(self.project)
+        self.faults = Diagnostics(self.project)
         self.search = Search(self.project)
-        self.played: dict[str, list[Fault]] = {}  # what did not hold when it was played, by file
+        self.played: dict[str, list[Diagnostic]] = {}  # what did not hold when it was played, by file
         self.waiting: dict[str, asyncio.TimerHandle] = {}
 
     def began(self, folders: list[str]) -> None:
@@ -115,7 +115,7 @@ class Server(LanguageServer):
         path = path_of(uri)
         text = self.texts.text(path) or ""
         with self.texts.reading(), reading_below((os.path.dirname(path),)):
-            result = play_script(Chosen(path, (line,), text=text), Wishes(), self.project.subjects)
+            result = play_script(SelectedScript(path, (line,), text=text), RunOptions(), self.project.subjects)
         failures = [(s, failure) for s in result.scenarios for failure in s.failures]
         self.played[path] = [_fault(each.place, _told(s)) for s, each in failures if each.place.file == path]
         self.tell(uri, whole=True)
@@ -130,7 +130,7 @@ class Server(LanguageServer):
         text = self.texts.text(path) or ""
         try:
             with self.texts.reading(), reading_below((os.path.dirname(path),)):
-                traced = trace_scenario(Chosen(path, (line,), text=text), Wishes())
+                traced = trace_scenario(SelectedScript(path, (line,), text=text), RunOptions())
         except Unreadable as fault:
             return f"it cannot run: {fault.problems[0].cause}"
         return unstyled(trace_lines(traced, _WIDTH))
@@ -140,12 +140,12 @@ def _told(result: ScenarioResult) -> str:
     return "\n".join(line for line in unstyled(scenario_failures(result, _WIDTH)).split("\n") if line.strip())
 
 
-def _fault(place: Place, message: str) -> Fault:
+def _fault(place: Place, message: str) -> Diagnostic:
     """Why a scenario that was played does not hold."""
-    return Fault(place.line, place.column, place.length, "error", message, "")
+    return Diagnostic(place.line, place.column, place.length, "error", message, "")
 
 
-server = Server()
+server = FoxLanguageServer()
 
 
 @server.feature(types.INITIALIZE)
@@ -217,7 +217,7 @@ def _prepare_rename(params: types.PrepareRenameParams) -> types.Range | None:
     found = server.search.at(path, position)
     if found is None or found.key.kind == "file":
         return None
-    range_: types.Range = _as(types.Range, Lines(server.texts.text(path) or "").between(found.start, found.end))
+    range_: types.Range = _as(types.Range, TextLines(server.texts.text(path) or "").between(found.start, found.end))
     return range_
 
 
@@ -260,7 +260,7 @@ def _formatting(params: types.DocumentFormattingParams) -> list[types.TextEdit] 
         made = write_script(read_script_text(text, path))
     except Unreadable:
         return None
-    lines = Lines(text)
+    lines = TextLines(text)
     return [types.TextEdit(_as(types.Range, lines.between(0, len(text))), made)] if made != text else []
 
 

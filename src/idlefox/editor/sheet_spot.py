@@ -22,7 +22,7 @@ _FLOW = re.compile(r"""'[^']*'?|"(?:[^"\\]|\\.)*"?|[{}\[\],]|:(?=\s|$)|[^\s{}\[\
 _COMMENT = re.compile(r"(?:^|\s)#.*$")
 
 
-class Spot(NamedTuple):
+class CursorSpot(NamedTuple):
     """*path* leads to the mapping or list around the cursor; there a *key* is being given its value, or (key "") a key is written.
     *fragment* is what has been written of it.
     """
@@ -32,23 +32,23 @@ class Spot(NamedTuple):
     fragment: str
 
 
-def spot(before: str) -> Spot:
+def spot(before: str) -> CursorSpot:
     """The spot at the end of *before*, the text of a sheet up to the cursor."""
-    return _Reader().spot(before.split("\n"))
+    return _SpotReader().spot(before.split("\n"))
 
 
-class _Reader:
+class _SpotReader:
     def __init__(self) -> None:
         self.blocks: list[tuple[int, str | int]] = []
         self.flow: list[list[str]] = []  # of each open bracket its sign and the key that is being given its value
         self.fragment = ""
 
-    def spot(self, lines: list[str]) -> Spot:
+    def spot(self, lines: list[str]) -> CursorSpot:
         for line in lines[:-1]:
             self._line(_COMMENT.sub("", line), last=False)
-        return self._line(lines[-1], last=True) or Spot((), "", "")
+        return self._line(lines[-1], last=True) or CursorSpot((), "", "")
 
-    def _line(self, line: str, *, last: bool) -> Spot | None:
+    def _line(self, line: str, *, last: bool) -> CursorSpot | None:
         if self.flow:
             return self._in_flow(line, last=last)
         found = _LINE.match(line)
@@ -67,29 +67,29 @@ class _Reader:
             return self._value(found["rest"], "", last=last)
         key = key.strip("\"'")
         if last and not re.search(r"[{\[]", found["rest"]):
-            return Spot(self._path(), key, found["rest"].strip())
+            return CursorSpot(self._path(), key, found["rest"].strip())
         self.blocks.append((indent, key))
         return self._value(found["rest"], key, last=last)
 
-    def _value(self, rest: str, key: str, *, last: bool) -> Spot | None:
+    def _value(self, rest: str, key: str, *, last: bool) -> CursorSpot | None:
         if rest[:1] in ("{", "["):
             return self._in_flow(rest, last=last)
-        return Spot(self._path(), "", rest.strip()) if last else None
+        return CursorSpot(self._path(), "", rest.strip()) if last else None
 
-    def _in_flow(self, text: str, *, last: bool) -> Spot | None:
+    def _in_flow(self, text: str, *, last: bool) -> CursorSpot | None:
         self.fragment = ""
         for token in _FLOW.findall(text):
             self._token(token)
         if not last:
             return None
         if not self.flow:
-            return Spot(self._path(), "", self.fragment)
+            return CursorSpot(self._path(), "", self.fragment)
         sign, key = self.flow[-1]
         inside: list[str | int] = []
         for each, name in self.flow[:-1]:
             inside.append(name if each == "{" else 0)
         path = (*self._path(), *inside)
-        return Spot((*path, 0) if sign == "[" else path, key, self.fragment.strip())
+        return CursorSpot((*path, 0) if sign == "[" else path, key, self.fragment.strip())
 
     def _token(self, token: str) -> None:
         written, self.fragment = self.fragment, ""

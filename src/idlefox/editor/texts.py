@@ -9,7 +9,7 @@ from typing import Any
 from urllib.parse import unquote, urlsplit
 
 from ..problems import Unreadable, read_text
-from ..roots import reading_instead
+from ..roots import overlay_files
 
 _NOT_SEARCHED = frozenset({"node_modules", "__pycache__"})
 _MOST_FILES = 20_000
@@ -44,7 +44,7 @@ class Texts:
     @contextmanager
     def reading(self) -> Iterator[None]:
         """Until this ends files that are open read as they are in the editor."""
-        with reading_instead(self._held):
+        with overlay_files(self._held):
             yield
 
     def files(self, near: str, *suffixes: str) -> Iterator[str]:
@@ -74,7 +74,7 @@ def uri_of(path: str) -> str:
     return Path(path).as_uri()
 
 
-class Lines:
+class TextLines:
     """The lines of a text, and the way between offsets, places (from 1, in characters) and positions (from 0, in UTF-16 units)."""
 
     def __init__(self, text: str) -> None:

@@ -11,33 +11,33 @@ from typing import Any
 from urllib.parse import urlsplit
 
 from ..engine.compile.compiler import compile_form
-from ..engine.session.session import Stage
+from ..engine.session.session import SessionFactory
 from ..forms.html.read import read_page_text
 from ..forms.model.form import Form
 from ..forms.model.live import Find, LivePage
 from ..playing.subjects import Loaded, page_warnings
 from ..problems import CALL, OUTSIDE, Place, Problem, Unreadable, near_file
 from ..records import NamedTuple
-from ..roots import outside
-from .browsers import NoBrowser, choose
-from .connection import BrowserGone
-from .lane import Ground, Lane, LiveWishes, Trouble
-from .served import DevServer, NotReady, ready
-from .subject import LivePageSubject
+from ..roots import is_outside_roots
+from .browser.connection import BrowserGone
+from .browser.launch import NoBrowser, choose
+from .page.session import BrowserSession, LiveOptions, PageEnvironment, SessionLost
+from .page.subject import LivePageSubject
+from .servers.dev_server import DevServer, NotReady, ready
 
 KINDS = ("auto", "firefox", "chromium", "http")
 
 
 # Of this process: a browser is kept from script to script, and so is what its forms need.
-_LANES: dict[LiveWishes, Lane] = {}
-_GROUNDS: dict[int, Ground] = {}
+_LANES: dict[LiveOptions, BrowserSession] = {}
+_GROUNDS: dict[int, PageEnvironment] = {}
 _SERVERS: dict[str, DevServer] = {}  # what has been started for pages that are played over HTTP
 
 
-class Live(NamedTuple):
+class LiveSubjectFactory(NamedTuple):
     """Makes live subjects of forms: what `play` is handed to go outside. It can be sent to another process."""
 
-    wishes: LiveWishes
+    wishes: LiveOptions
     retries: int = 0  # how often what fails is played again
 
     def __call__(self, form: Form) -> Loaded:
@@ -46,13 +46,13 @@ class Live(NamedTuple):
             form = _with_page(form)
         live = form.live
         if live is None:
-            return Loaded(form, _nothing, LivePageSubject.abilities, Stage(compile_form(form)).way, make_ready=lambda: _no_page(form))
+            return Loaded(form, _nothing, LivePageSubject.abilities, SessionFactory(compile_form(form)).way, make_ready=lambda: _no_page(form))
         if self.wishes.browser == "http":
             return _over_http(form, live)
-        lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, Lane(self.wishes))
+        lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, BrowserSession(self.wishes))
         ground = _GROUNDS.get(id(form))
         if ground is None or ground.form is not form:
-            ground = _GROUNDS[id(form)] = Ground(form, Stage(compile_form(form)))
+            ground = _GROUNDS[id(form)] = PageEnvironment(form, SessionFactory(compile_form(form)))
         kept = ground
         return Loaded(
             form, lambda folder: LivePageSubject(lane, kept, folder), LivePageSubject.abilities, kept.stage.way,
@@ -63,7 +63,7 @@ class Live(NamedTuple):
         """The page at *url* as a subject, as it says itself: in the browser, or over HTTP. Raises Unreadable."""
         if self.wishes.browser == "http":
             return served_subject(url)
-        lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, Lane(self.wishes))
+        lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, BrowserSession(self.wishes))
         form = rendered(url, lane)
         return self(form._replace(live=LivePage(page=url, validity="native", requests="real", file=url)))
 
@@ -87,7 +87,7 @@ def _nothing(folder: str) -> Any:
 
 def _over_http(form: Form, live: LivePage) -> Loaded:
     """The page of *form* without its scripts: a file beside the sheet cannot be asked over HTTP."""
-    from .http_subject import HttpSubject
+    from .http.subject import HttpSubject
 
     def make_ready() -> None:
         if "://" not in live.page:
@@ -103,19 +103,19 @@ def _over_http(form: Form, live: LivePage) -> Loaded:
         if server is not None:
             _SERVERS[live.page] = server
 
-    stage = Stage(compile_form(form))
+    stage = SessionFactory(compile_form(form))
     return Loaded(form, lambda folder: HttpSubject(form, live.page, folder), HttpSubject.abilities, stage.way, make_ready=make_ready)
 
 
 def served_subject(url: str) -> Loaded:
     """The page at *url* as a subject, played over HTTP. Raises Unreadable where there is no form."""
-    from .http_subject import HttpSubject
+    from .http.subject import HttpSubject
 
     page = fetched(url)
     form = page.form
     if form is None:
         raise Unreadable([Problem(Place(url, 1, 1), page.why, "with --live it runs in a browser, including its scripts")])
-    stage = Stage(compile_form(form))
+    stage = SessionFactory(compile_form(form))
     return Loaded(form, lambda folder: HttpSubject(form, url, folder), HttpSubject.abilities, stage.way, page_warnings(form))
 
 
@@ -123,12 +123,12 @@ def fetched(url: str) -> Any:
     """The page at *url* as its server sends it. Raises Unreadable."""
     import httpx
 
-    from .web import Elsewhere, Web
+    from .http.client import HttpClient, OtherHost
 
-    web = Web(frozenset({urlsplit(url).netloc}))
+    web = HttpClient(frozenset({urlsplit(url).netloc}))
     try:
         return web.page(url)
-    except Elsewhere as fault:
+    except OtherHost as fault:
         cause = f"it leads to {urlsplit(str(fault)).netloc}"
         raise Unreadable([Problem(Place(url, 1, 1), cause, "if you mean that host, name it in the sheet or the call", code=CALL)]) from None
     except (httpx.HTTPError, httpx.InvalidURL) as fault:
@@ -142,13 +142,13 @@ def _no_page(form: Form) -> None:
     raise Unreadable([Problem(Place(form.file, 1, 1), "this sheet does not name its page", remedy)])
 
 
-def _make_ready(lane: Lane, ground: Ground) -> None:
+def _make_ready(lane: BrowserSession, ground: PageEnvironment) -> None:
     live = ground.live
     place = Place(live.file, max(live.line, 1), 1)
     if "://" not in live.page:
         file = live.page.partition("#")[0]
         path = str(Path(live.file).parent / file)
-        if outside(path):
+        if is_outside_roots(path):
             remedy = "--root DIR allows another folder"
             raise Unreadable([Problem(place, f"{file} is outside the project", remedy, code=OUTSIDE)])
         if not os.path.isfile(path):
@@ -174,7 +174,7 @@ def source_of(url: str) -> str:
     if page.form is not None:
         return str(page.text)
     try:
-        lane = Lane(LiveWishes(choose("auto")))
+        lane = BrowserSession(LiveOptions(choose("auto")))
     except NoBrowser:
         cause, remedy = page.why, "a page drawn by scripts needs a browser (Debian: apt install firefox-esr)"
         raise Unreadable([Problem(Place(url, 1, 1), cause, remedy)]) from None
@@ -184,18 +184,18 @@ def source_of(url: str) -> str:
         lane.close()
 
 
-def rendered(url: str, lane: Lane) -> Form:
+def rendered(url: str, lane: BrowserSession) -> Form:
     """The form of the page at *url* as a browser has it once its scripts have run. Raises Unreadable."""
     return read_page_text(_rendered(url, lane), url, urlsplit(url).fragment)
 
 
-def _rendered(url: str, lane: Lane) -> str:
+def _rendered(url: str, lane: BrowserSession) -> str:
     place = Place(url, 1, 1)
     try:
         return lane.source_of(url)
     except (NotReady, NoBrowser, BrowserGone) as fault:
         raise Unreadable([Problem(place, str(fault), "is the server running?", code=CALL)]) from None
-    except Trouble as fault:
+    except SessionLost as fault:
         cause = str(fault.refusal.facts.get("why", fault.refusal.kind))
         raise Unreadable([Problem(place, f"it does not load: {cause}", "is the server running?", code=CALL)]) from None
 
@@ -222,11 +222,11 @@ def needs_libraries(what: str) -> None:
         raise Unreadable([Problem(Place(what, 1, 1), cause, "install it: pip install 'idle-fox[live]'", code=CALL)]) from None
 
 
-def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries: int = 0) -> Live:
+def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries: int = 0) -> LiveSubjectFactory:
     """What plays forms live in a browser of *kind*. Raises Unreadable where there is none, or what it takes is not installed."""
     needs_libraries("--live")
     if kind == "http":
-        return Live(LiveWishes("http"), retries)
+        return LiveSubjectFactory(LiveOptions("http"), retries)
     if show and sys.platform.startswith("linux") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         remedy = "leave out --show, or set a display: DISPLAY=:0"
         raise Unreadable([Problem(Place("--show", 1, 1), "no display is available to open a window on", remedy, code=CALL)])
@@ -234,4 +234,4 @@ def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries
         browser = choose(kind)
     except NoBrowser as fault:
         raise Unreadable([Problem(Place("--live", 1, 1), fault.cause, fault.remedy, code=CALL)]) from None
-    return Live(LiveWishes(browser, show, hands, deadline), retries)
+    return LiveSubjectFactory(LiveOptions(browser, show, hands, deadline), retries)

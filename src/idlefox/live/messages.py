@@ -46,7 +46,7 @@ class Response(NamedTuple):
             return ""
 
 
-class Gone(Exception):
+class DocumentGone(Exception):
     """The document that was asked is not there: none is, or another."""
 
 

@@ -47,7 +47,7 @@ for _ in range(20):
 """
 
 
-class Group:
+class ProcessGroup:
     """A folder, and a process that works in it with all that it starts. `end` ends them and clears the folder, and so does our own end."""
 
     def __init__(self) -> None:
@@ -55,7 +55,7 @@ class Group:
         self.process: subprocess.Popen[bytes] | None = None
         self._guard: subprocess.Popen[bytes] | None = None
         if os.name == "posix":
-            with undisturbed():
+            with defer_interrupts():
                 guard = [sys.executable, "-S", "-E", "-c", GUARD, self.folder]
                 self._guard = subprocess.Popen(guard, stdin=subprocess.PIPE, start_new_session=True)
 
@@ -65,7 +65,7 @@ class Group:
         if output == "both":
             streams = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT}
         streams |= {"stdin": subprocess.DEVNULL, "cwd": folder, "env": environment}
-        with undisturbed():
+        with defer_interrupts():
             process = subprocess.Popen(command, start_new_session=True, **streams)
             self.process = process
             if self._guard is not None and self._guard.stdin is not None:
@@ -77,7 +77,7 @@ class Group:
 
     def end(self) -> None:
         """Does nothing the second time."""
-        with undisturbed():
+        with defer_interrupts():
             process, self.process = self.process, None
             guard, self._guard = self._guard, None
             if process is not None:
@@ -89,7 +89,7 @@ class Group:
 
 
 @contextmanager
-def undisturbed() -> Iterator[None]:
+def defer_interrupts() -> Iterator[None]:
     """Puts interrupts off: a process that has been started and that nobody knows of could not be ended."""
     if threading.current_thread() is not threading.main_thread():
         yield

@@ -14,7 +14,7 @@ from ..records import NamedTuple
 from ..refusals import Refusal
 from ..script.tree import Check, Not, Noun
 from .matching import Difference, contains, differences, includes, matches
-from .subject import Subject, Unseen
+from .subject import NotObservable, Subject
 
 _ADDRESSES = frozenset({"dirty", "touched", "focus"})
 # States that exclude each other: what is the case where one of them is not.
@@ -25,7 +25,7 @@ _GROUPS = (
 )  # fmt: skip
 
 
-class Finding(NamedTuple):
+class CheckResult(NamedTuple):
     """*expected* are the check's arguments as they were compared; *unseen* tells why there was nothing to compare."""
 
     holds: bool
@@ -34,21 +34,21 @@ class Finding(NamedTuple):
     differences: tuple[Difference, ...] = ()
     refusal: Refusal | None = None
     limit: tuple[str, int] | None = None
-    unseen: Unseen | None = None
+    unseen: NotObservable | None = None
     because: Refusal | None = None  # why it is not visible, or not enabled
 
 
-def judge_check(subject: Subject, check: Check) -> Finding:
+def judge_check(subject: Subject, check: Check) -> CheckResult:
     """Whether *check* holds, waiting for it or watching it where it says so."""
     try:
         return _judged(subject, check)
     except NoEnd as fault:
         refusal = no_end(fault)
         expected = check.arguments[0] if check.predicate in ("=", "!=") else None
-        return Finding(False, expected, refusal=refusal, unseen=Unseen(refusal))
+        return CheckResult(False, expected, refusal=refusal, unseen=NotObservable(refusal))
 
 
-def _judged(subject: Subject, check: Check) -> Finding:
+def _judged(subject: Subject, check: Check) -> CheckResult:
     if check.within is not None:
         held = subject.advance(check.within, lambda: _now(subject, check).holds)
         return _limited(_now(subject, check), held, held is True, ("within", check.within))
@@ -61,47 +61,47 @@ def _judged(subject: Subject, check: Check) -> Finding:
     return _now(subject, check)
 
 
-def _limited(finding: Finding, came: bool | Refusal, holds: bool, limit: tuple[str, int]) -> Finding:
+def _limited(finding: CheckResult, came: bool | Refusal, holds: bool, limit: tuple[str, int]) -> CheckResult:
     """*finding* at the end of a check that let time pass."""
     if isinstance(came, Refusal):
-        return Finding(False, refusal=came, unseen=Unseen(came))
+        return CheckResult(False, refusal=came, unseen=NotObservable(came))
     return finding._replace(holds=holds, limit=None if holds else limit)
 
 
-def _now(subject: Subject, check: Check) -> Finding:
+def _now(subject: Subject, check: Check) -> CheckResult:
     finding = _JUDGES[check.predicate](subject, check)
     if finding.unseen is not None:
         return finding
     return finding._replace(holds=not finding.holds, differences=()) if check.negated else finding
 
 
-class _Cannot(Exception):
+class _NothingToCompare(Exception):
     """Nothing to compare."""
 
-    def __init__(self, unseen: Unseen) -> None:
+    def __init__(self, unseen: NotObservable) -> None:
         super().__init__(unseen.refusal.kind)
         self.unseen = unseen
 
 
 def _look(subject: Subject, noun: Noun, asked: str, word: Any = None) -> Any:
     found = subject.look(noun, asked, word)
-    if isinstance(found, Unseen):
-        raise _Cannot(found)
+    if isinstance(found, NotObservable):
+        raise _NothingToCompare(found)
     return found
 
 
-def _judge(judge: Callable[[Subject, Check], Finding]) -> Callable[[Subject, Check], Finding]:
-    def judged(subject: Subject, check: Check) -> Finding:
+def _judge(judge: Callable[[Subject, Check], CheckResult]) -> Callable[[Subject, Check], CheckResult]:
+    def judged(subject: Subject, check: Check) -> CheckResult:
         try:
             return judge(subject, check)
-        except _Cannot as fault:
-            return Finding(False, refusal=fault.unseen.refusal, unseen=fault.unseen)
+        except _NothingToCompare as fault:
+            return CheckResult(False, refusal=fault.unseen.refusal, unseen=fault.unseen)
 
     return judged
 
 
 # the predicates
-def _equals(subject: Subject, check: Check) -> Finding:
+def _equals(subject: Subject, check: Check) -> CheckResult:
     noun = check.noun
     if noun.kind in _ADDRESSES:
         return _same_addresses(subject, check)
@@ -110,8 +110,8 @@ def _equals(subject: Subject, check: Check) -> Finding:
         expected, found = _message_lists(_by_address(subject, expected)), _message_lists(found)
     same = matches(found, expected)
     if check.predicate == "!=":
-        return Finding(not same, expected, found)
-    return Finding(same, expected, found, () if same else tuple(differences(found, expected, loose=False)))
+        return CheckResult(not same, expected, found)
+    return CheckResult(same, expected, found, () if same else tuple(differences(found, expected, loose=False)))
 
 
 def _by_address(subject: Subject, errors: Any) -> Any:
@@ -124,26 +124,26 @@ def _message_lists(errors: Any) -> Any:
     return {k: v if isinstance(v, list) else [v] for k, v in errors.items()} if isinstance(errors, dict) else errors
 
 
-def _same_addresses(subject: Subject, check: Check) -> Finding:
+def _same_addresses(subject: Subject, check: Check) -> CheckResult:
     found = sorted(_look(subject, check.noun, "value"))
     wanted = sorted(_look(subject, Noun("address", a), "name") for a in check.arguments)
-    return Finding((found == wanted) is (check.predicate == "="), wanted, found)
+    return CheckResult((found == wanted) is (check.predicate == "="), wanted, found)
 
 
-def _includes(subject: Subject, check: Check) -> Finding:
+def _includes(subject: Subject, check: Check) -> CheckResult:
     expected, found = check.arguments[0], _look(subject, check.noun, "value")
     if check.noun.kind == "errors":
         expected, found = _message_lists(_by_address(subject, expected)), _message_lists(found)
     holds = includes(found, expected)
-    return Finding(holds, expected, found, () if holds else tuple(differences(found, expected, loose=True)))
+    return CheckResult(holds, expected, found, () if holds else tuple(differences(found, expected, loose=True)))
 
 
-def _contains(subject: Subject, check: Check) -> Finding:
+def _contains(subject: Subject, check: Check) -> CheckResult:
     found = _look(subject, check.noun, "value")
-    return Finding(contains(found, check.arguments[0]), check.arguments[0], found)
+    return CheckResult(contains(found, check.arguments[0]), check.arguments[0], found)
 
 
-def _is(subject: Subject, check: Check) -> Finding:
+def _is(subject: Subject, check: Check) -> CheckResult:
     wanted: list[str] = []
     wrong: list[str] = []
     for given in check.arguments:
@@ -156,7 +156,7 @@ def _is(subject: Subject, check: Check) -> Finding:
     told = wrong if not check.negated else wanted
     found = [_instead(subject, check.noun, text) for text in told] if bool(wrong) is not check.negated else []
     because = _why_not(subject, check.noun, found) if wrong and not check.negated else None
-    return Finding(not wrong, wanted, found, because=because)
+    return CheckResult(not wrong, wanted, found, because=because)
 
 
 def _why_not(subject: Subject, noun: Noun, found: list[str]) -> Refusal | None:
@@ -184,13 +184,13 @@ def _can_be(noun: Noun, word: str) -> bool:
     return noun.kind not in ("submit", "button") or word in ("enabled", "disabled", "visible", "hidden")
 
 
-def _breaks(subject: Subject, check: Check) -> Finding:
+def _breaks(subject: Subject, check: Check) -> CheckResult:
     broken: list[tuple[str, ...]] = _look(subject, check.noun, "breaks")
     wanted = [w.text for w in check.arguments]
     holds = all(any(w in names for names in broken) for w in wanted)
     if check.predicate == "breaks only":
         holds = holds and all(any(w in names for w in wanted) for names in broken)
-    return Finding(holds, wanted, [_rule_name(names, wanted) for names in broken])
+    return CheckResult(holds, wanted, [_rule_name(names, wanted) for names in broken])
 
 
 def _rule_name(names: tuple[str, ...], wanted: list[str]) -> str:
@@ -201,65 +201,65 @@ def _rule_name(names: tuple[str, ...], wanted: list[str]) -> str:
     return names[2] if len(names) > 2 else names[1] if names[0] == "customError" else names[0]
 
 
-def _breaks_nothing(subject: Subject, check: Check) -> Finding:
+def _breaks_nothing(subject: Subject, check: Check) -> CheckResult:
     broken = _look(subject, check.noun, "breaks")
-    return Finding(not broken, [], [_rule_name(n, []) for n in broken])
+    return CheckResult(not broken, [], [_rule_name(n, []) for n in broken])
 
 
-def _shows(subject: Subject, check: Check) -> Finding:
+def _shows(subject: Subject, check: Check) -> CheckResult:
     found = list(_look(subject, check.noun, "shows"))
     wanted = [as_text(t) for t in check.arguments]
-    return Finding(found == wanted, wanted, found)
+    return CheckResult(found == wanted, wanted, found)
 
 
-def _shows_like(subject: Subject, check: Check) -> Finding:
+def _shows_like(subject: Subject, check: Check) -> CheckResult:
     found = list(_look(subject, check.noun, "shows"))
     like = check.arguments[0]
-    return Finding(any(map(finds(like.pattern, like.flags), found)), like, found)
+    return CheckResult(any(map(finds(like.pattern, like.flags), found)), like, found)
 
 
-def _reads(subject: Subject, check: Check) -> Finding:
+def _reads(subject: Subject, check: Check) -> CheckResult:
     found, wanted = _look(subject, check.noun, "reads"), as_text(check.arguments[0])
-    return Finding(found == wanted, wanted, found)
+    return CheckResult(found == wanted, wanted, found)
 
 
-def _offers(subject: Subject, check: Check) -> Finding:
+def _offers(subject: Subject, check: Check) -> CheckResult:
     found, wanted = list(_look(subject, check.noun, "offers")), check.arguments[0]
     if check.predicate == "offers all":
-        return Finding(equal(found, wanted), wanted, found)
-    return Finding(any(equal(f, wanted) for f in found), wanted, found)
+        return CheckResult(equal(found, wanted), wanted, found)
+    return CheckResult(any(equal(f, wanted) for f in found), wanted, found)
 
 
-def _has_rows(subject: Subject, check: Check) -> Finding:
+def _has_rows(subject: Subject, check: Check) -> CheckResult:
     found, wanted = _look(subject, check.noun, "rows"), check.arguments[0]
-    return Finding(found == wanted, wanted, found)
+    return CheckResult(found == wanted, wanted, found)
 
 
-def _has_options(subject: Subject, check: Check) -> Finding:
+def _has_options(subject: Subject, check: Check) -> CheckResult:
     found, wanted = len(_look(subject, check.noun, "offers")), check.arguments[0]
-    return Finding(found == wanted, wanted, found)
+    return CheckResult(found == wanted, wanted, found)
 
 
-def _allows(subject: Subject, check: Check) -> Finding:
+def _allows(subject: Subject, check: Check) -> CheckResult:
     refusal = _look(subject, check.noun, "allows", check.arguments[0])
-    return Finding(refusal is None, check.arguments[0], refusal is None, refusal=refusal)
+    return CheckResult(refusal is None, check.arguments[0], refusal is None, refusal=refusal)
 
 
-def _like(subject: Subject, check: Check) -> Finding:
+def _like(subject: Subject, check: Check) -> CheckResult:
     found, like = _look(subject, check.noun, "value"), check.arguments[0]
-    return Finding(matches(found, like), like, found)
+    return CheckResult(matches(found, like), like, found)
 
 
-def _nothing(subject: Subject, check: Check) -> Finding:
+def _nothing(subject: Subject, check: Check) -> CheckResult:
     found = _look(subject, check.noun, "value")
-    return Finding(not found, None, found)
+    return CheckResult(not found, None, found)
 
 
-def _omits(subject: Subject, check: Check) -> Finding:
+def _omits(subject: Subject, check: Check) -> CheckResult:
     payload = _look(subject, check.noun, "value")
     wanted = [write_address(a.segments) for a in check.arguments]
     there = [write_address(a.segments) for a in check.arguments if _is_in(payload, a.segments)]
-    return Finding(not there, wanted, {"there": there, "payload": payload})
+    return CheckResult(not there, wanted, {"there": there, "payload": payload})
 
 
 def _reaches(value: Any, segment: Any) -> bool:
@@ -277,7 +277,7 @@ def _is_in(value: Any, segments: tuple[Any, ...]) -> bool:
     return True
 
 
-_JUDGES: dict[str, Callable[[Subject, Check], Finding]] = {
+_JUDGES: dict[str, Callable[[Subject, Check], CheckResult]] = {
     predicate: _judge(judge)
     for predicate, judge in {
         "=": _equals,

@@ -19,11 +19,11 @@ from time import monotonic
 from typing import TYPE_CHECKING, Any, TypeVar
 from uuid import uuid4
 
-from ..disk import Elsewhere, Missing, Question, answers, reading_elsewhere
+from ..disk import FileNotSent, Question, RemoteFiles, answers, reading_elsewhere
 from ..problems import CALL, Place, Problem, Unreadable
 from ..records import NamedTuple
 from . import collector
-from .work import AHEAD, Died, Lost, forget
+from .work import AHEAD, Died, WorkerCrash, forget
 
 if TYPE_CHECKING:
     from concurrent.futures import Executor, Future
@@ -36,16 +36,16 @@ _GONE = 30.0  # seconds without any worker after which none is waited for
 _US = "idle-fox"
 _TALKING = ("distributed", "distributed.client", "distributed.core", "distributed.comm", "tornado.application")
 _LOOK = 1.0  # seconds between two looks at who is there
-_MORE = Lost("")
+_MORE = WorkerCrash("")
 
 
-class _Asked(NamedTuple):
+class _FileRequest(NamedTuple):
     """What a worker says of a task that it cannot do before it knows the answer."""
 
     question: Question
 
 
-class _Other(NamedTuple):
+class _VersionMismatch(NamedTuple):
     """What a worker says that is of another version."""
 
     version: str
@@ -108,9 +108,9 @@ class Cluster:
 
     def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
         """What *do* makes of each of *tasks*, in their order. Raises Unreadable where a worker cannot do any."""
-        hands = _Hands(self.client.get_executor(pure=False), do)
+        hands = _Dispatcher(self.client.get_executor(pure=False), do)
         left = iter(tasks)
-        flight: deque[_Flying] = deque()
+        flight: deque[_InFlight] = deque()
         try:
             while True:
                 for task in islice(left, self.width * (AHEAD if hands.knows else 1) - len(flight)):
@@ -128,7 +128,7 @@ class Cluster:
             for flying in flight:  # nobody waits for them any more
                 flying.future.cancel()
 
-    def _waited(self, flight: deque[_Flying], hands: _Hands) -> Lost | None:
+    def _waited(self, flight: deque[_InFlight], hands: _Dispatcher) -> WorkerCrash | None:
         """Waits until the first of *flight* is done, and tells workers what they ask for; why it never will be done, None where it is.
         _MORE where more should be handed out first.
         """
@@ -145,7 +145,7 @@ class Cluster:
                 return _MORE
             first = flight[0].future
             if self.client.status != "running" or first.cancelled():
-                return Lost(f"the scheduler at {self.address} is gone", fault=False)
+                return WorkerCrash(f"the scheduler at {self.address} is gone", fault=False)
             if first.done() and _asked(first) is None:  # it may have been done, and ask, just now
                 return None
             playing = [flying.future for flying in flight if not flying.future.done()]
@@ -156,15 +156,15 @@ class Cluster:
             if count:
                 seen = monotonic()
             elif monotonic() - seen > _GONE:
-                return Lost(f"all workers of {self.address} are gone", fault=False)
+                return WorkerCrash(f"all workers of {self.address} are gone", fault=False)
 
-    def _result(self, flying: _Flying, died: Died[T, R]) -> R:
+    def _result(self, flying: _InFlight, died: Died[T, R]) -> R:
         from distributed import KilledWorker
 
         try:
             found = flying.future.result()
         except KilledWorker:
-            return died(flying.task, Lost("every worker that tried it died"))
+            return died(flying.task, WorkerCrash("every worker that tried it died"))
         except ImportError as fault:
             if (fault.name or "").partition(".")[0] != "idlefox":
                 raise
@@ -173,7 +173,7 @@ class Cluster:
             if "deserialization" not in str(fault):
                 raise
             raise self._not_there("the scheduler") from None
-        if isinstance(found, _Other):
+        if isinstance(found, _VersionMismatch):
             remedy = "install the same version on all of them"
             raise _problem(self.address, f"a worker has Idle Fox {found.version}, but this machine has {version(_US)}", remedy)
         result: R = pickle.loads(found)
@@ -184,7 +184,7 @@ class Cluster:
         return _problem(self.address, f"{who} has a different version of Idle Fox, or none", remedy)
 
 
-class _Flying(NamedTuple):
+class _InFlight(NamedTuple):
     """A *task* that has been handed out; *known* is what is sent of files because it asked."""
 
     task: Any
@@ -192,7 +192,7 @@ class _Flying(NamedTuple):
     known: dict[Question, Any]
 
 
-class _Hands:
+class _Dispatcher:
     """Hands out tasks of one run with what is known of the files that they need."""
 
     def __init__(self, pool: Executor, do: Callable[[Any], Any]) -> None:
@@ -204,12 +204,12 @@ class _Hands:
         self.once: set[Question] = set()
         self.knows = False  # most tasks ask for the same: all but the first are handed out once those have been told
 
-    def out(self, task: Any, known: dict[Question, Any]) -> _Flying:
-        files = Elsewhere(self.folder, {**self.answers, **known})
+    def out(self, task: Any, known: dict[Question, Any]) -> _InFlight:
+        files = RemoteFiles(self.folder, {**self.answers, **known})
         packed = pickle.dumps((self.do, task, files))  # so the scheduler hands it on as it is
-        return _Flying(task, self.pool.submit(_do_far, packed, self.run, version(_US)), known)
+        return _InFlight(task, self.pool.submit(_do_far, packed, self.run, version(_US)), known)
 
-    def again(self, flying: _Flying, asked: Question) -> _Flying:
+    def again(self, flying: _InFlight, asked: Question) -> _InFlight:
         """The same task, begun anew with the answer to what it *asked*."""
         told = {asked: self.answers[asked]} if asked in self.answers else answers(asked, self.folder)
         if asked in self.once:
@@ -222,7 +222,7 @@ def _asked(future: Future[Any]) -> Question | None:
     if not future.done() or future.cancelled() or future.exception() is not None:
         return None
     found = future.result()
-    return found.question if isinstance(found, _Asked) else None
+    return found.question if isinstance(found, _FileRequest) else None
 
 
 def _problem(address: str, cause: str, remedy: str) -> Unreadable:
@@ -234,11 +234,11 @@ _ONE_AT_A_TIME = Lock()  # a worker may have several threads
 _RUN = [""]
 
 
-def _do_far(packed: bytes, run: str, sender: str) -> bytes | _Asked | _Other:
+def _do_far(packed: bytes, run: str, sender: str) -> bytes | _FileRequest | _VersionMismatch:
     """What comes of what is *packed*: what to do, the task, and the files of the machine that sent it. It is a part of *run*."""
     here = version(_US)
     if here != sender:
-        return _Other(here)
+        return _VersionMismatch(here)
     with _ONE_AT_A_TIME:
         if [run] != _RUN:
             forget()
@@ -247,5 +247,5 @@ def _do_far(packed: bytes, run: str, sender: str) -> bytes | _Asked | _Other:
         try:
             with collector.seldom(), reading_elsewhere(files):
                 return pickle.dumps(do(task))
-        except Missing as missing:
-            return _Asked(missing.question)
+        except FileNotSent as missing:
+            return _FileRequest(missing.question)

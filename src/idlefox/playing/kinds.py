@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..disk import size_of
-from ..problems import KIND, Place, Problem, listed, no_path
+from ..problems import KIND, Place, Problem, listed, path_problem
 
 _ENDINGS = {
     ".fox": "script", ".form.yaml": "sheet", ".yaml": "sheet", ".yml": "sheet", ".html": "page", ".htm": "page", ".csv": "table",
@@ -33,7 +33,7 @@ def misplaced(path: str, *wanted: str) -> Problem | None:
     """That the file *path*, which is there, is of another kind than those *wanted*; None where it is one of them."""
     file = path.partition("#")[0]
     kind = kind_of(path)
-    if kind in wanted or no_path(file) or size_of(file) is None:
+    if kind in wanted or path_problem(file) or size_of(file) is None:
         return None
     needs = listed(_CALLED[each] for each in wanted)
     return Problem(Place(path, 1, 1), f"this is {_CALLED[kind]}, but {needs} is needed here", _TAKEN[kind].format(path), code=KIND)

@@ -11,7 +11,7 @@ from ..records import NamedTuple
 from ..script.checks import NOUNS
 from ..script.tree import Address, Noun
 from ..script.writer import called, quoted
-from .subject import FieldState, Subject, Unseen
+from .subject import FieldState, NotObservable, Subject
 
 _FORM = Noun("form")
 # What is asked of a whole form, in the order in which it is told.
@@ -37,7 +37,7 @@ def observe(subject: Subject, form: Form) -> Observed:
         state = subject.look(_FORM if path is None else Noun("address", Address(path)), "state")
         if isinstance(state, FieldState):
             fields[name] = state
-    nouns = {noun: found for noun in _ASKED if not isinstance(found := subject.look(Noun(noun), "value"), Unseen)}
+    nouns = {noun: found for noun in _ASKED if not isinstance(found := subject.look(Noun(noun), "value"), NotObservable)}
     return Observed(fields, nouns)
 
 

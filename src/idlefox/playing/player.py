@@ -15,35 +15,35 @@ from ..records import NamedTuple
 from ..refusals import NO_END, Refusal
 from ..roots import is_below, note_read, reading_below
 from ..script.against import check_ops
-from ..script.doubts import doubts
 from ..script.expand import expand
-from ..script.ops import WHOLE, Op, Part, Scenario, lines_of, path_span
+from ..script.ops import WHOLE, ExpandedScenario, Op, ScenarioRange, lines_of, path_span
 from ..script.reader import read_script_anyway
 from ..script.tree import Address, Cannot, Check, Header, Noun, Script, Upload
+from ..script.warnings import doubts
 from . import collector
-from .abilities import unable
-from .beginnings import Beginning, Beginnings
+from .capabilities import unable
 from .checks import judge_check
-from .results import Failure, ScenarioResult, ScriptResult, Touched
-from .select import Chosen, Narrowed, at_lines, at_rows, place_of, wanted
+from .prefix_cache import PrefixCache, ScenarioPrefix
+from .results import Failure, LastChange, ScenarioResult, ScriptResult
+from .select import ScenarioFilter, SelectedScript, at_lines, at_rows, place_of, wanted
 from .steps import take_step
 from .subject import FieldState, Subject
 from .subjects import Loaded, Subjects
-from .work import HERE, Work
+from .work import HERE, ExecutionOptions
 
 DEFAULT_CLOCK = parse_instant("2030-01-01T09:00:00Z") or 0
 
 
-class Wishes(NamedTuple):
+class RunOptions(NamedTuple):
     """What to play and how: a *subject* in place of the scripts' own, which scenarios, in what order."""
 
     subject: str = ""
-    narrowed: Narrowed = Narrowed()
+    narrowed: ScenarioFilter = ScenarioFilter()
     stop_after: int = 0  # so many that do not hold end the run; 0: none do
     seed: int | None = None  # the order is shuffled by it
     stories: bool = False  # what was done and what came of it is told of every scenario
     trust: bool = False
-    work: Work = HERE  # how much is played at once, and where
+    work: ExecutionOptions = HERE  # how much is played at once, and where
     project: str = ""  # the folder of the configuration that holds, if there is one
     outside: Any = None  # makes subjects outside of the engine of forms: `Subjects`
     served: Any = None  # makes a subject of a URL, where *outside* does not
@@ -55,11 +55,11 @@ class Wishes(NamedTuple):
         return (self.project if self.project and is_below(own, self.project) else own, *self.roots)
 
 
-class Ready(NamedTuple):
+class LoadedScript(NamedTuple):
     """A script that can be played. *loaded* is None where there is nothing to play."""
 
     script: Script
-    scenarios: tuple[Scenario, ...]
+    scenarios: tuple[ExpandedScenario, ...]
     loaded: Loaded | None
     clock: int
     left_out: int
@@ -69,12 +69,12 @@ class Ready(NamedTuple):
 Read = tuple[Script, list[Problem]]  # a script, and the slips in it
 
 
-def read(chosen: Chosen) -> Read:
+def parse_script(chosen: SelectedScript) -> Read:
     """Reads the script *chosen*. Raises Unreadable where there is none."""
     return read_script_anyway(chosen.file, chosen.text)
 
 
-def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects, part: Part = WHOLE, script: Read | None = None) -> Ready:
+def load_script(chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, part: ScenarioRange = WHOLE, script: Read | None = None) -> LoadedScript:
     """Reads *chosen* (unless *script* is that) and its subject, and binds one to the other.
 
     Raises Unreadable with every fault; of a *part*, with those that are met in it.
@@ -83,12 +83,12 @@ def prepare(chosen: Chosen, wishes: Wishes, subjects: Subjects, part: Part = WHO
         text = read_text(chosen.file) if script is None and chosen.text is None else chosen.text
         with collector.at_rest(len(text or "")):
             known, slips = script or read_script_anyway(chosen.file, text)
-            ready = _prepared(known, slips, chosen, wishes, subjects, part)
+            ready = _bind(known, slips, chosen, wishes, subjects, part)
     collector.keep(sum(len(scenario.ops) for scenario in ready.scenarios), len(text or ""))
     return ready
 
 
-def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wishes, subjects: Subjects, part: Part) -> Ready:
+def _bind(script: Script, slips: list[Problem], chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, part: ScenarioRange) -> LoadedScript:
     if not slips and not any(b.kind in ("scenario", "routine") for b in script.blocks):
         cause = f"no scenario in {script.file}"
         raise Unreadable([Problem(Place(script.file, 1, 1), cause, 'start one with: scenario "what should hold"')])
@@ -120,7 +120,7 @@ def _prepared(script: Script, slips: list[Problem], chosen: Chosen, wishes: Wish
     doubtful: list[Problem] = []
     if loaded is not None and doubts(each, loaded.form):
         doubtful = doubts((op for s in kept for op in s.ops), loaded.form)
-    return Ready(script, tuple(kept), loaded, clock, len(scenarios) - len(kept), tuple(doubtful))
+    return LoadedScript(script, tuple(kept), loaded, clock, len(scenarios) - len(kept), tuple(doubtful))
 
 
 def _note_uploads(file: str, ops: list[Op]) -> None:
@@ -130,7 +130,7 @@ def _note_uploads(file: str, ops: list[Op]) -> None:
     note_read(*(str(folder / name) for name in sorted(named)))
 
 
-def _subject(script: Script, wishes: Wishes, subjects: Subjects, *, needed: bool) -> Loaded | None:
+def _subject(script: Script, wishes: RunOptions, subjects: Subjects, *, needed: bool) -> Loaded | None:
     """The subject of *script*. Raises Unreadable where it names none (and one is *needed*) or what it names is no use."""
     if wishes.subject:
         return subjects.load(wishes.subject, ".")
@@ -162,7 +162,7 @@ def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Proble
     return [Problem(place, f"file not found beside the script: {file!r}", remedy, lines.line(place.line))]
 
 
-def _bound(each: list[Op], scenarios: list[Scenario], loaded: Loaded) -> list[Problem]:
+def _bound(each: list[Op], scenarios: list[ExpandedScenario], loaded: Loaded) -> list[Problem]:
     """Everything in *scenarios* that the subject does not fit; where all fits, every address has been followed to where it leads.
 
     *each*: their steps and checks, once.
@@ -174,7 +174,7 @@ def _bound(each: list[Op], scenarios: list[Scenario], loaded: Loaded) -> list[Pr
     return []
 
 
-def _each_once(scenarios: list[Scenario]) -> list[Op]:
+def _each_once(scenarios: list[ExpandedScenario]) -> list[Op]:
     """One step or check for all that say the same: what is wrong with none of these is wrong with none."""
     return list({id(op.act): op for s in scenarios for op in s.ops}.values())
 
@@ -185,7 +185,7 @@ def _address(act: Any) -> Address | None:
     return act.noun.address if isinstance(act, Check) else getattr(act, "address", None)
 
 
-def _kept(script: Script, scenarios: list[Scenario], chosen: Chosen, wishes: Wishes) -> list[Scenario]:
+def _kept(script: Script, scenarios: list[ExpandedScenario], chosen: SelectedScript, wishes: RunOptions) -> list[ExpandedScenario]:
     """The scenarios to play. Raises Unreadable where there is none at a line that was asked for."""
     if chosen.rows:
         scenarios = at_rows(scenarios, chosen.rows, Path(chosen.file).parent)
@@ -206,12 +206,12 @@ def _kept(script: Script, scenarios: list[Scenario], chosen: Chosen, wishes: Wis
 
 Begun = Callable[[str, int], None]  # hears of a script with the number of its scenarios
 Told = Callable[[ScenarioResult], None]
-Teller = Callable[[Scenario, Loaded, str, int, str, ScenarioResult, list[tuple[int, bool]]], Any]  # see `story.story_of`
-Prepares = Callable[[Chosen, Wishes, Subjects], Ready]
+Teller = Callable[[ExpandedScenario, Loaded, str, int, str, ScenarioResult, list[tuple[int, bool]]], Any]  # see `story.story_of`
+Prepares = Callable[[SelectedScript, RunOptions, Subjects], LoadedScript]
 
 
 def play_script(
-    chosen: Chosen, wishes: Wishes, subjects: Subjects, tell: Told | None = None, *, begun: Begun | None = None,
+    chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, tell: Told | None = None, *, begun: Begun | None = None,
     prepared: Prepares | None = None, teller: Teller | None = None,
 ) -> ScriptResult:  # fmt: skip
     """Plays one script file; *tell* hears of each scenario. *prepared*: what to have the script from, instead of reading it;
@@ -219,7 +219,7 @@ def play_script(
     """
     started = perf_counter()
     try:
-        ready = (prepared or prepare)(chosen, wishes, subjects)
+        ready = (prepared or load_script)(chosen, wishes, subjects)
         if ready.scenarios and ready.loaded is not None and ready.loaded.make_ready is not None:
             with reading_below(wishes.roots_for(chosen.file)):
                 ready.loaded.make_ready()
@@ -235,12 +235,12 @@ def play_script(
     if begun is not None:
         begun(chosen.file, len(ready.scenarios))
     alike = loaded is not None and loaded.repeats and teller is None
-    beginnings = Beginnings(ready.scenarios, ready.clock) if alike else None
+    beginnings = PrefixCache(ready.scenarios, ready.clock) if alike else None
     with reading_below(wishes.roots_for(chosen.file)):
         for number, scenario in enumerate(ready.scenarios if loaded is not None else ()):
             assert loaded is not None
             beginning = beginnings.of(number) if beginnings is not None else None
-            result = _alive(scenario, loaded, folder, ready.clock, chosen.file, teller, beginning)
+            result = _run_guarded(scenario, loaded, folder, ready.clock, chosen.file, teller, beginning)
             results.append(result)
             if tell is not None:
                 tell(result)
@@ -255,8 +255,8 @@ def play_script(
 _ORDINALS = {2: "2nd", 3: "3rd"}
 
 
-def _alive(
-    scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str, teller: Teller | None, beginning: Beginning | None = None
+def _run_guarded(
+    scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: int, file: str, teller: Teller | None, beginning: ScenarioPrefix | None = None
 ) -> ScenarioResult:
     """Plays *scenario*; a fault of our own ends it, and nothing else."""
     try:
@@ -292,7 +292,7 @@ Watch = Callable[[int, bool], None]  # hears of every step and check that is ove
 
 
 def play_scenario(
-    scenario: Scenario, subject: Subject, clock: int, file: str, watch: Watch | None = None, beginning: Beginning | None = None
+    scenario: ExpandedScenario, subject: Subject, clock: int, file: str, watch: Watch | None = None, beginning: ScenarioPrefix | None = None
 ) -> ScenarioResult:
     """Plays *scenario* on a fresh form of *subject*; *watch* hears of every step and check. What has been played of its *beginning*
     is not played again, and what others share of it is kept.
@@ -331,7 +331,7 @@ def play_scenario(
     return result._replace(material=material, virtual_ms=virtual_ms)
 
 
-def _verdict(scenario: Scenario, failures: list[Failure]) -> str:
+def _verdict(scenario: ExpandedScenario, failures: list[Failure]) -> str:
     if scenario.fate == "known":
         return "known" if failures else "fail"
     if not failures:
@@ -340,7 +340,7 @@ def _verdict(scenario: Scenario, failures: list[Failure]) -> str:
 
 
 def _play_ops(
-    subject: Subject, ops: tuple[Op, ...], failures: list[Failure], watch: Watch | None, beginning: Beginning | None
+    subject: Subject, ops: tuple[Op, ...], failures: list[Failure], watch: Watch | None, beginning: ScenarioPrefix | None
 ) -> tuple[int, int]:
     """Plays *ops* until one fails, and the checks beside it; what failed comes to *failures*. How many steps and checks there were."""
     _, done, steps, checks = (beginning and beginning.begun) or (None, 0, 0, 0)
@@ -349,7 +349,7 @@ def _play_ops(
     for number, op in enumerate(ops[done:], done + 1):
         if isinstance(op.act, Check | Cannot):
             checks += 1
-            failed = judged(subject, op, ops)
+            failed = evaluate_check(subject, op, ops)
             failures += failed
             if watch is not None:
                 watch(number, not failed)
@@ -357,7 +357,7 @@ def _play_ops(
             if any(failure.kind != "unseen" for failure in failures):
                 break
             steps += 1
-            failure = taken(subject, op, ops, number)
+            failure = execute_step(subject, op, ops, number)
             if watch is not None:
                 watch(number, failure is None)
             if failure is not None:
@@ -369,19 +369,19 @@ def _play_ops(
     return steps, checks
 
 
-def taken(subject: Subject, op: Op, ops: tuple[Op, ...], number: int) -> Failure | None:
+def execute_step(subject: Subject, op: Op, ops: tuple[Op, ...], number: int) -> Failure | None:
     """Takes the step *op*, the *number*-th of *ops*; why it cannot be taken."""
     refusal = take_step(subject, op.act, number)
     return None if refusal is None else _failure(subject, _kind(refusal), op, ops, _subject_of(op), refusal=refusal)
 
 
-def judged(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
+def evaluate_check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
     """What does not hold of the check *op*, one of *ops*."""
     return (_check if isinstance(op.act, Check) else _cannot)(subject, op, ops)
 
 
 def _result(
-    scenario: Scenario, file: str, verdict: str, failures: tuple[Failure, ...], warnings: tuple[str, ...], seconds: float,
+    scenario: ExpandedScenario, file: str, verdict: str, failures: tuple[Failure, ...], warnings: tuple[str, ...], seconds: float,
     steps: int, checks: int,
 ) -> ScenarioResult:  # fmt: skip
     return ScenarioResult(
@@ -390,7 +390,7 @@ def _result(
     )  # fmt: skip
 
 
-def _holds_now(scenario: Scenario) -> Failure:
+def _holds_now(scenario: ExpandedScenario) -> Failure:
     """A scenario that is known not to hold, and does."""
     source = scenario.source
     line = lines_of(source).line(scenario.line)
@@ -452,7 +452,7 @@ def _failure(
 
 def _state(
     subject: Subject, about: Noun | None, refusal: Refusal | None, ops: tuple[Op, ...]
-) -> tuple[FieldState | None, Touched | None]:
+) -> tuple[FieldState | None, LastChange | None]:
     if refusal is not None and refusal.see is not None:
         segments = parse_address(subject.written(refusal.see)) if refusal.see else ()
         about = Noun("address", Address(segments)) if segments else Noun("form")
@@ -466,7 +466,7 @@ def _state(
     if not 0 < state.last_step <= len(ops):
         return state, None
     op = ops[state.last_step - 1]
-    return state, Touched(op.line, text_of(op))
+    return state, LastChange(op.line, text_of(op))
 
 
 # What became of the whole form, or hangs on it: its state explains them.

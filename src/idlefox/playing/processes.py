@@ -7,17 +7,17 @@ from collections.abc import Callable, Iterable, Iterator
 from itertools import islice
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from .work import AHEAD, Died, Lost, forget
+from .work import AHEAD, Died, WorkerCrash, forget
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
 
 T = TypeVar("T")
 R = TypeVar("R")
-_DIED_TWICE = Lost("its process died twice")
+_DIED_TWICE = WorkerCrash("its process died twice")
 
 
-class Here:
+class LocalExecutor:
     """Those of this machine: this process or, with more *width*, so many others. A process that dies costs a repeat of what it was at."""
 
     def __init__(self, width: int) -> None:

@@ -14,16 +14,16 @@ from ..roots import reading_below
 from ..script import tree
 from ..script.against import check_ops
 from ..script.expand import expand
-from ..script.ops import Op, Scenario
+from ..script.ops import ExpandedScenario, Op
 from ..script.reader import read_script_anyway, read_script_text
 from ..script.tree import Cannot, Check, Script
 from ..script.writer import quoted, write_played, write_script
-from .abilities import unable
+from .capabilities import unable
 from .observed import Observed, observe, pinning
-from .player import DEFAULT_CLOCK, judged, play_scenario, taken
+from .player import DEFAULT_CLOCK, evaluate_check, execute_step, play_scenario
 from .results import Failure
 from .simulated import SimulatedForm
-from .story import Told, told
+from .story import StoryChange, told
 from .subject import Subject
 from .subjects import Loaded
 
@@ -40,14 +40,14 @@ class Entry(NamedTuple):
     played: bool = False
 
 
-class Came(NamedTuple):
+class EntryResult(NamedTuple):
     """What came of an entry: *problems* where it was not understood, *failures* where it was not taken or did not hold (then nothing has
     changed); else what it *changed*, and the virtual time *ms* since load.
     """
 
     problems: tuple[Problem, ...] = ()
     failures: tuple[Failure, ...] = ()
-    changed: tuple[Told, ...] = ()
+    changed: tuple[StoryChange, ...] = ()
     ms: int = 0
     checked: bool = False
     live: bool = False  # what it changed can only be looked at
@@ -87,12 +87,12 @@ class Rehearsal:
         return isinstance(self.subject, SimulatedForm)  # a page's trial tells whether a step can be taken; it is no copy to go on with
 
     # taking
-    def take(self, text: str, *, played: bool = False) -> Came:
+    def take(self, text: str, *, played: bool = False) -> EntryResult:
         """Takes the steps and checks of *text*, one statement as a script has it. *played*: as if a script had played it."""
         ops, problems = self._read(text)
-        return Came(tuple(problems)) if problems else self._take(Entry(text, ops, played))
+        return EntryResult(tuple(problems)) if problems else self._take(Entry(text, ops, played))
 
-    def take_played(self, entry: Entry) -> Came:
+    def take_played(self, entry: Entry) -> EntryResult:
         """Takes what a script has played."""
         return self._take(entry)
 
@@ -110,7 +110,7 @@ class Rehearsal:
                     return ops, []
         return (), [_without_indent(problem) for problem in problems]
 
-    def _take(self, entry: Entry) -> Came:
+    def _take(self, entry: Entry) -> EntryResult:
         before = self.subject.trial() if self.can_copy else None
         seen = observe(self.subject, self.form) if before is None else None
         number, ops = len(self.ops), (*self.ops, *entry.ops)
@@ -121,16 +121,16 @@ class Rehearsal:
         for op in entry.ops:
             number += 1
             if isinstance(op.act, Check | Cannot):
-                failures += judged(self.subject, op, ops)
-            elif (failure := taken(self.subject, op, ops, number)) is not None:
+                failures += evaluate_check(self.subject, op, ops)
+            elif (failure := execute_step(self.subject, op, ops, number)) is not None:
                 failures.append(failure)
             if failures:
                 self._restore(before)
-                return Came(failures=tuple(failures), ms=self.subject.elapsed(), checked=isinstance(op.act, Check | Cannot))
+                return EntryResult(failures=tuple(failures), ms=self.subject.elapsed(), checked=isinstance(op.act, Check | Cannot))
         self.entries.append(entry)
         self._past.append(before)
         self._seen.append(seen)
-        return Came((), (), self._changed(noted, state), self.subject.elapsed(), all(map(_looks, entry.ops)), before is None)
+        return EntryResult((), (), self._changed(noted, state), self.subject.elapsed(), all(map(_looks, entry.ops)), before is None)
 
     def _restore(self, before: Subject | None) -> None:
         """Undoes what part of an entry has done."""
@@ -139,7 +139,7 @@ class Rehearsal:
         elif self.loaded.make_ready is not None:
             self.again()
 
-    def _changed(self, noted: int, before: Any) -> tuple[Told, ...]:
+    def _changed(self, noted: int, before: Any) -> tuple[StoryChange, ...]:
         if not isinstance(self.subject, SimulatedForm):
             return ()
         changes = list(self.subject.journal().changes[noted:])
@@ -160,11 +160,11 @@ class Rehearsal:
             self._replay(kept)
         return count
 
-    def again(self) -> Came | None:
+    def again(self) -> EntryResult | None:
         """Plays all entries on a fresh form; the first that does not hold, where one does not (it and all behind it are left out)."""
         return self._replay(list(self.entries))
 
-    def _replay(self, entries: list[Entry]) -> Came | None:
+    def _replay(self, entries: list[Entry]) -> EntryResult | None:
         self.subject.close()
         self.entries, self._past, self._seen = [], [], []
         self.subject = self._begun()
@@ -257,7 +257,7 @@ class Rehearsal:
 
 
 # from a script
-def from_script(script: Script, line: int) -> tuple[Scenario, tuple[Op, ...]]:
+def from_script(script: Script, line: int) -> tuple[ExpandedScenario, tuple[Op, ...]]:
     """The scenario of *script* that *line* stands in, and what it plays up to that line. Raises Unreadable where it stands in none."""
     with reading_below((os.path.dirname(script.file) or ".",)):
         scenarios, problems = expand(script)
@@ -273,7 +273,7 @@ def from_script(script: Script, line: int) -> tuple[Scenario, tuple[Op, ...]]:
     return found, tuple(op for op in found.ops if _first_line(op, found, script) <= line)
 
 
-def _first_line(op: Op, scenario: Scenario, script: Script) -> int:
+def _first_line(op: Op, scenario: ExpandedScenario, script: Script) -> int:
     """The line of *script* that led to *op*: its own, or that of the outermost call."""
     for call in op.calls:
         match = re.search(r"(?:line |:)(\d+)$", call)

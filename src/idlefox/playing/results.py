@@ -14,7 +14,7 @@ from .matching import Difference
 from .subject import FieldState, Material
 
 
-class Touched(NamedTuple):
+class LastChange(NamedTuple):
     """The step that changed last what a failure is about: its line and its text."""
 
     line: int
@@ -45,7 +45,7 @@ class Failure(NamedTuple):
     limit: tuple[str, int] | None = None
     refusal: Refusal | None = None
     state: FieldState | None = None
-    touched: Touched | None = None
+    touched: LastChange | None = None
     calls: tuple[str, ...] = ()
     because: Refusal | None = None
 

@@ -8,10 +8,10 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 from .. import disk
-from ..problems import BAD_PATH, KIND, Place, Problem, no_path
+from ..problems import BAD_PATH, KIND, Place, Problem, path_problem
 from ..records import NamedTuple
 from ..roots import is_below
-from ..script.ops import Scenario
+from ..script.ops import ExpandedScenario
 from .kinds import misplaced
 from .tags import read_tags
 
@@ -20,7 +20,7 @@ _ODD_LINE = re.compile(r"([^:]+\.(?:fox|yaml|yml|html)):([^:]*)(?::.*)?")
 _WITH_LINE = re.compile(r"(.+\.fox):(\d+)(?::\d+)?")
 
 
-class Chosen(NamedTuple):
+class SelectedScript(NamedTuple):
     """A script file, and the lines asked for in it (empty: all of it).
 
     *rows* are rows asked for by the file and line of their tables: then only what is played for one of them. *text* is a
@@ -33,7 +33,7 @@ class Chosen(NamedTuple):
     text: str | None = None
 
 
-def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[list[Chosen], list[Problem]]:
+def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[list[SelectedScript], list[Problem]]:
     """The script files that *paths* name, folders searched through, in order; and what names none.
 
     Rows of tables (``cases.csv:3``) are looked for in these scripts; in those of *otherwise* where there are no others.
@@ -41,8 +41,8 @@ def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[l
     found: dict[str, list[int]] = {}
     problems: list[Problem] = []
     given = list(paths)
-    paths = [path for path in given if not no_path(path)]
-    problems += [Problem(Place(p, 1, 1), f"this is not a path: {no_path(p)}", "name a file", code=BAD_PATH) for p in given if no_path(p)]
+    paths = [path for path in given if not path_problem(path)]
+    problems += [Problem(Place(p, 1, 1), f"this is not a path: {path_problem(p)}", "name a file", code=BAD_PATH) for p in given if path_problem(p)]
     if given and not paths:
         return [], problems
     # `os.path` answers where `Path` raises: a folder on the way may not be read.
@@ -65,7 +65,7 @@ def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[l
         else:
             found[str(file)] = []
     wanted_rows = tuple((str(Path(m[1]).resolve()), int(m[2])) for m in rows)
-    return [Chosen(file, tuple(lines), wanted_rows) for file, lines in found.items()], problems
+    return [SelectedScript(file, tuple(lines), wanted_rows) for file, lines in found.items()], problems
 
 
 def _in_folder(path: str, problems: list[Problem]) -> list[str]:
@@ -100,9 +100,9 @@ def _hidden(path: Path) -> bool:
     return any(part.startswith(".") for part in path.parts)
 
 
-def at_lines(scenarios: list[Scenario], lines: tuple[int, ...]) -> tuple[list[Scenario], list[int]]:
+def at_lines(scenarios: list[ExpandedScenario], lines: tuple[int, ...]) -> tuple[list[ExpandedScenario], list[int]]:
     """The scenarios (or table rows) at *lines*, and the lines at which there is none."""
-    chosen: list[Scenario] = []
+    chosen: list[ExpandedScenario] = []
     missed: list[int] = []
     for line in lines:
         rows = [s for s in scenarios if s.row_line == line and not s.row_file]
@@ -114,12 +114,12 @@ def at_lines(scenarios: list[Scenario], lines: tuple[int, ...]) -> tuple[list[Sc
     return sorted(chosen, key=lambda s: order[id(s)]), missed
 
 
-def at_rows(scenarios: list[Scenario], rows: tuple[tuple[str, int], ...], folder: Path) -> list[Scenario]:
+def at_rows(scenarios: list[ExpandedScenario], rows: tuple[tuple[str, int], ...], folder: Path) -> list[ExpandedScenario]:
     """The scenarios that are played for one of *rows* (a table's file, its line)."""
     return [s for s in scenarios if s.row_file and (disk.real(str(folder / s.row_file)), s.row_line) in rows]
 
 
-class Narrowed(NamedTuple):
+class ScenarioFilter(NamedTuple):
     """Which scenarios are wished: those that fit one of *tags* (expressions; any, if there are none), have *match* in their title, are
     in the part *shard* (K of N), and, unless it is None, are among *only*: (place, title, row's values), or (place,) for all of a script.
     """
@@ -130,12 +130,12 @@ class Narrowed(NamedTuple):
     only: frozenset[tuple[str, ...]] | None = None
 
 
-def wanted(narrowed: Narrowed, place: str) -> Callable[[Scenario], bool]:
+def wanted(narrowed: ScenarioFilter, place: str) -> Callable[[ExpandedScenario], bool]:
     """A test for the scenarios of the script at *place* (`place_of`) that are wished. Raises TagError."""
     fits = [read_tags(text) for text in narrowed.tags]
     needle, (part, parts), only = narrowed.match.casefold(), narrowed.shard, narrowed.only
 
-    def test(scenario: Scenario) -> bool:
+    def test(scenario: ExpandedScenario) -> bool:
         if fits and not any(fit(scenario.tags) for fit in fits):
             return False
         if needle and needle not in scenario.title.casefold():

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
-from ..engine.session.stand_in import Answer
+from ..engine.session.stub_server import ServerAnswer
 from ..forms.model.form import Notice
 from ..forms.values.durations import parse_duration
 from ..script import tree
 
 
-def answer_of(act: tree.Answer) -> Answer:
+def answer_of(act: tree.Answer) -> ServerAnswer:
     """The answer that the step *act* scripts."""
     if act.kind != "status":
-        return Answer(act.kind, takes=act.after)
+        return ServerAnswer(act.kind, takes=act.after)
     given = act.value if isinstance(act.value, dict) else {}
     errors = tuple((k, tuple(v) if isinstance(v, list) else (v,)) for k, v in given.get("errors", {}).items())
     notice = _notice(given.get("notice"), act.status)
-    return Answer("status", act.status, errors, given.get("to", ""), notice, given.get("record"), "record" in given, act.after)
+    return ServerAnswer("status", act.status, errors, given.get("to", ""), notice, given.get("record"), "record" in given, act.after)
 
 
 def _notice(given: Any, status: int) -> Notice | None:

@@ -11,18 +11,18 @@ from ..engine.acts.buttons import button_enabled, button_visible, find_button, w
 from ..engine.acts.enter import media_type
 from ..engine.acts.rows import why_not
 from ..engine.acts.sight import disabled_by, explained, hidden_by
-from ..engine.judge.questions import Answered
+from ..engine.judge.questions import LookupAnswer
 from ..engine.session import look as sight
-from ..engine.session.session import Session, Stage
+from ..engine.session.session import Session, SessionFactory
 from ..engine.state.cells import Cell, FieldCell, FormCell, value_of
 from ..engine.state.journal import Journal, State
 from ..forms.names.addresses import called
 from ..forms.names.shapes import write_address
 from ..refusals import Refusal
-from ..roots import outside
+from ..roots import is_outside_roots
 from ..script import tree
 from ..script.tree import Noun
-from .subject import ABILITIES, FieldState, Material, Unseen
+from .subject import CAPABILITIES, FieldState, Material, NotObservable
 
 OUTCOMES = ("none", "refused", "waiting", "accepted", "rejected", "lost")
 
@@ -30,9 +30,9 @@ OUTCOMES = ("none", "refused", "waiting", "accepted", "rejected", "lost")
 class SimulatedForm:
     """Plays on the engine. *folder* is where the script's paths start (files to upload)."""
 
-    abilities = frozenset(ABILITIES)
+    abilities = frozenset(CAPABILITIES)
 
-    def __init__(self, stage: Stage, folder: str) -> None:
+    def __init__(self, stage: SessionFactory, folder: str) -> None:
         self.session = Session(stage)
         self.folder = folder
 
@@ -89,7 +89,7 @@ class SimulatedForm:
         paths: dict[tuple[str, int], str] = {}
         for file in act.files:
             beside, name = Path(self.folder) / file.name, Path(file.name).name
-            if outside(str(beside)):
+            if is_outside_roots(str(beside)):
                 return Refusal("file outside", write_address(act.address.segments), "upload", {"file": file.name})
             there = size_of(str(beside))
             if there is not None and file.size is not None and file.size != there:
@@ -108,7 +108,7 @@ class SimulatedForm:
 
     def answer(self, act: tree.Answer) -> None:
         if act.lookup is not None:
-            self.session.script_lookup(act.lookup.text, Answered(act.kind, act.value or "", act.after))
+            self.session.script_lookup(act.lookup.text, LookupAnswer(act.kind, act.value or "", act.after))
             return
         from .server_answers import answer_of
 
@@ -119,7 +119,7 @@ class SimulatedForm:
         if noun.kind == "address":
             assert noun.address is not None
             cell = self.session.find(noun.address.segments)
-            return Unseen(cell) if isinstance(cell, Refusal) else self._cell(cell, asked, word)
+            return NotObservable(cell) if isinstance(cell, Refusal) else self._cell(cell, asked, word)
         if noun.kind == "form":
             return self._cell(self.session.live.root, asked, word)
         if asked == "is":

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 
 from ..engine.state.journal import Changed, Exchange, State, rebuild
 from ..forms.values.values import written
-from ..script.ops import Op, Scenario
+from ..script.ops import ExpandedScenario, Op
 from ..script.tree import Cannot, Check, Noun
 from .player import play_scenario, text_of
 from .results import ScenarioResult
@@ -30,7 +30,7 @@ _INNER = frozenset({"edited", "committed", "has_reported", "on_button"})  # book
 _WORST = ("invalid", "asking", "unasked", "valid")
 
 
-class Told(NamedTuple):
+class StoryChange(NamedTuple):
     """A change as it is told: in which *group*, of what *address* ("" for the form and its page) and property *name*.
 
     *before* and *after* are values, of messages their texts; *is_event*: there is no before.
@@ -44,7 +44,7 @@ class Told(NamedTuple):
     is_event: bool = False
 
 
-class Taken(NamedTuple):
+class StoryStep(NamedTuple):
     """A step that was taken or a check that was made; of a check *held* tells what came of it. *ms*: virtual time since load, afterwards.
 
     *played* is what a line with parameters came to, "" for one without; *calls* are the lines that led to it.
@@ -55,7 +55,7 @@ class Taken(NamedTuple):
     text: str
     ms: int = 0
     held: bool | None = None
-    changes: tuple[Told, ...] = ()
+    changes: tuple[StoryChange, ...] = ()
     played: str = ""
     calls: tuple[str, ...] = ()
 
@@ -71,7 +71,7 @@ class Mark(NamedTuple):
     shown: str = ""
 
 
-class Lane(NamedTuple):
+class TimelineLane(NamedTuple):
     """One thing through all steps; None where it is not there. *kind*: field, form, button, lookup or request."""
 
     kind: str
@@ -90,28 +90,28 @@ class Tick(NamedTuple):
 class Story(NamedTuple):
     """*taken* is all that was done and looked at; *columns* are the steps among it, by their numbers, from load (-1) on."""
 
-    taken: tuple[Taken, ...] = ()
+    taken: tuple[StoryStep, ...] = ()
     columns: tuple[int, ...] = ()
-    lanes: tuple[Lane, ...] = ()
+    lanes: tuple[TimelineLane, ...] = ()
     ticks: tuple[Tick, ...] = ()
     exchanges: tuple[Exchange, ...] = ()
 
 
 def story_of(
-    scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str, result: ScenarioResult, seen: Sequence[tuple[int, bool]]
+    scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: int, file: str, result: ScenarioResult, seen: Sequence[tuple[int, bool]]
 ) -> Story:
     """What is to be told of a scenario that has come to *result*; *seen* are the virtual times after its parts, and which held."""
     story = whole_story(scenario, loaded, folder, clock, file) if result.fell else Story()
     return story if story.taken else plain_story(scenario, seen)
 
 
-def plain_story(scenario: Scenario, seen: Sequence[tuple[int, bool]]) -> Story:
+def plain_story(scenario: ExpandedScenario, seen: Sequence[tuple[int, bool]]) -> Story:
     """The steps and checks of *scenario* with the virtual times after each: what is told of one that held, or where no more is known."""
     taken = [_taken(op, ms, held if _looks(op) or not held else None) for op, (ms, held) in zip(scenario.ops, seen, strict=False)]
     return Story(tuple(taken))
 
 
-def whole_story(scenario: Scenario, loaded: Loaded, folder: str, clock: int, file: str) -> Story:
+def whole_story(scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: int, file: str) -> Story:
     """Plays *scenario* again, where the engine plays it, and tells all of it. The engine does the same again."""
     subject = loaded.begin(folder)
     if not isinstance(subject, SimulatedForm):
@@ -128,27 +128,27 @@ def whole_story(scenario: Scenario, loaded: Loaded, folder: str, clock: int, fil
     initial, first = subject.state(), subject.look(Noun("submit"), "is", "enabled") is True
     play_scenario(scenario, subject, clock, file, watch)
     journal = subject.journal()
-    return _Teller(scenario, initial, journal.changes, journal.exchanges, seen, first).story()
+    return _StoryBuilder(scenario, initial, journal.changes, journal.exchanges, seen, first).story()
 
 
 def _looks(op: Op) -> bool:
     return isinstance(op.act, Check | Cannot)
 
 
-def _taken(op: Op, ms: int, held: bool | None, changes: tuple[Told, ...] = ()) -> Taken:
+def _taken(op: Op, ms: int, held: bool | None, changes: tuple[StoryChange, ...] = ()) -> StoryStep:
     text, played = text_of(op), ""
     if "$" in text and not _looks(op):
         from ..script.writer import write_step
 
         played = write_step(op.act)
-    return Taken(op.source.file, op.line, text, ms, held, changes, played, op.calls)
+    return StoryStep(op.source.file, op.line, text, ms, held, changes, played, op.calls)
 
 
-class _Teller:
+class _StoryBuilder:
     """Puts a story together, step by step."""
 
     def __init__(
-        self, scenario: Scenario, initial: State, changes: Iterable[Changed], exchanges: tuple[Exchange, ...],
+        self, scenario: ExpandedScenario, initial: State, changes: Iterable[Changed], exchanges: tuple[Exchange, ...],
         seen: list[tuple[int, bool, bool, str]], first: bool,
     ) -> None:  # fmt: skip
         self.ops = scenario.ops[: len(seen)]
@@ -157,7 +157,7 @@ class _Teller:
         self.states = [initial]
         self.buttons, self.outcomes = [first], ["none"]
         self.columns = [-1]
-        self.taken: list[Taken] = []
+        self.taken: list[StoryStep] = []
         for number, (op, (ms, held, button, outcome)) in enumerate(zip(self.ops, seen, strict=True)):
             found = self.by_op.get(number, [])
             if _looks(op) and not found:
@@ -182,7 +182,7 @@ class _Teller:
         return found
 
     def story(self) -> Story:
-        lanes: list[Lane] = []
+        lanes: list[TimelineLane] = []
         places: dict[str, int] = {}
         for key in self._keys():
             places[key] = len(lanes)
@@ -191,7 +191,7 @@ class _Teller:
         lanes.append(self._form())
         if len(set(self.buttons)) > 1 or any(isinstance(op.act, Check) and op.act.noun.kind == "submit" for op in self.ops):
             places["submit"] = len(lanes)
-            lanes.append(Lane("button", "submit button", tuple(Mark("enabled" if b else "disabled") for b in self.buttons)))
+            lanes.append(TimelineLane("button", "submit button", tuple(Mark("enabled" if b else "disabled") for b in self.buttons)))
         lanes += self._lookups()
         if self.exchanges:
             places["requests"] = len(lanes)
@@ -210,7 +210,7 @@ class _Teller:
     def _last(self, key: str) -> dict[str, Any]:
         return next((state[key] for state in reversed(self.states) if key in state), {})
 
-    def _field(self, key: str) -> Lane:
+    def _field(self, key: str) -> TimelineLane:
         marks: list[Mark | None] = []
         name, before, there = "", None, True
         for number, state in enumerate(self.states):
@@ -227,18 +227,18 @@ class _Teller:
             text = _rows(cell["rows"]) if "rows" in cell else written(value)
             marks.append(Mark(truth, text if changed else "", "; ".join(reported), "; ".join(shows)))
             before, there = value, True
-        return Lane("field", name, tuple(marks))
+        return TimelineLane("field", name, tuple(marks))
 
-    def _form(self) -> Lane:
+    def _form(self) -> TimelineLane:
         marks: list[Mark | None] = []
         for state, outcome in zip(self.states, self.outcomes, strict=True):
             standing = {cell["status"] for cell in state.values() if "status" in cell}
             truth = next(word for word in _WORST if word in standing or word == "valid")
             shows = _texts(state.get("", {}).get("shows", []), "", state)
             marks.append(Mark(truth, "" if outcome == "none" else outcome, "", "; ".join(shows)))
-        return Lane("form", "form", _when_changed(marks))
+        return TimelineLane("form", "form", _when_changed(marks))
 
-    def _lookups(self) -> list[Lane]:
+    def _lookups(self) -> list[TimelineLane]:
         words = {"asks": "asked", "answer": "answered", "stale answer": "stale", "lost answer": "lost", "dropped question": "dropped"}
         found: dict[str, list[Mark | None]] = {}
         for column, number in enumerate(self.columns):
@@ -248,9 +248,9 @@ class _Teller:
                     lane = found.setdefault(address_of(change.cell, state), [None] * len(self.columns))
                     before = lane[column].truth + ", " if lane[column] is not None else ""  # type: ignore[union-attr]
                     lane[column] = Mark(before + words[change.name])
-        return [Lane("lookup", f"lookup of {name}", tuple(marks)) for name, marks in found.items()]
+        return [TimelineLane("lookup", f"lookup of {name}", tuple(marks)) for name, marks in found.items()]
 
-    def _requests(self) -> Lane:
+    def _requests(self) -> TimelineLane:
         marks: list[Mark | None] = [None] * len(self.columns)
         for exchange in self.exchanges:
             for step, text in ((exchange.step, f"{exchange.method} {exchange.target}"), (self._answered(exchange), str(exchange.status))):
@@ -258,7 +258,7 @@ class _Teller:
                 if column is not None and text != "None":
                     before = f"{marks[column].truth}, " if marks[column] is not None else ""  # type: ignore[union-attr]
                     marks[column] = Mark(before + text)
-        return Lane("request", "requests", tuple(marks))
+        return TimelineLane("request", "requests", tuple(marks))
 
     def _answered(self, exchange: Exchange) -> int:
         """The step during which the answer came; -1 where none has."""
@@ -306,7 +306,7 @@ def _rows(rows: list[int]) -> str:
 
 
 # changes as they are told
-def told(changes: list[Changed], before: State, after: State, *, keys: bool = False) -> list[Told]:
+def told(changes: list[Changed], before: State, after: State, *, keys: bool = False) -> list[StoryChange]:
     """The changes of one step as people read them: in the order of the groups, each property once (with *keys*: each change)."""
     found = [change for change in changes if change.name not in _INNER]
     lines = [_told(change, before, after) for change in (found if keys else _joined(found))]
@@ -315,7 +315,7 @@ def told(changes: list[Changed], before: State, after: State, *, keys: bool = Fa
     return sorted(lines, key=lambda line: GROUPS.index(line.group))
 
 
-def _told(change: Changed, before: State, after: State) -> Told:
+def _told(change: Changed, before: State, after: State) -> StoryChange:
     state = after if change.cell in after else before
     group = _GROUP.get(change.name, OTHER)
     was, now = change.before, change.as_json()["after"] if change.is_structure else change.after
@@ -326,7 +326,7 @@ def _told(change: Changed, before: State, after: State) -> Told:
         now = address_of(key, after if change.name == "row added" else before)
     if change.name in ("reported", "shows"):
         was, now = _texts(was, change.cell, before), _texts(now, change.cell, after)
-    return Told(group, address_of(change.cell, state), change.name, was, now, change.is_structure or change.is_event)
+    return StoryChange(group, address_of(change.cell, state), change.name, was, now, change.is_structure or change.is_event)
 
 
 def _joined(changes: list[Changed]) -> list[Changed]:
@@ -351,14 +351,14 @@ def _joined(changes: list[Changed]) -> list[Changed]:
     ]
 
 
-def _renumbered(before: State, after: State, told: set[tuple[str, str]]) -> Iterable[Told]:
+def _renumbered(before: State, after: State, told: set[tuple[str, str]]) -> Iterable[StoryChange]:
     """The messages on show that read otherwise because their row has another number now, but those *told* already."""
     for key, properties in after.items():
         messages = properties.get("shows")
         if messages and key in before and (key, "shows") not in told and before[key].get("shows") == messages:
             was, now = _texts(messages, key, before), _texts(messages, key, after)
             if was != now:
-                yield Told(SHOWN, address_of(key, after), "shows", was, now)
+                yield StoryChange(SHOWN, address_of(key, after), "shows", was, now)
 
 
 def _texts(messages: Any, key: str, state: State) -> list[str]:

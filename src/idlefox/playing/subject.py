@@ -1,7 +1,7 @@
 """The interface of a subject: what a script is played against, whatever it is.
 
 A subject knows nothing of scripts' lines, of waiting and of verdicts; who plays knows nothing of cells, browsers and
-requests. What a subject has to say is data: values, a `Refusal` of a step, why something is `Unseen`.
+requests. What a subject has to say is data: values, a `Refusal` of a step, why something is `NotObservable`.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from ..refusals import Refusal
 from ..script.tree import Noun
 
 # What a subject may be able to do; `needs` tells what a step or check takes. Checked before anything is played.
-ABILITIES: dict[str, str] = {
+CAPABILITIES: dict[str, str] = {
     "virtual time": "let virtual time pass",
     "own validity": "tell which values are valid, which rules are broken and which lookups are pending",
     "changed fields": "tell which fields are dirty",
@@ -29,7 +29,7 @@ ABILITIES: dict[str, str] = {
 UNDER_WAY = Noun("under way")  # asked "is": whether anything is; asked "value": its names
 
 
-class Unseen(NamedTuple):
+class NotObservable(NamedTuple):
     """Why what a check looks at cannot be seen: it is not there (*there* False: the check fails), or this subject
     does not show it (the check is an error).
     """
@@ -91,7 +91,7 @@ class Subject(Protocol):
         """Another subject that is as this one is now, to try a step on: nothing of it shows here."""
 
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
-        """What is *asked* of what *noun* names, as it is now, or `Unseen`.
+        """What is *asked* of what *noun* names, as it is now, or `NotObservable`.
 
         Asked: ``value``; ``is`` with a state; ``breaks`` (all names of each rule); ``shows``; ``reads``; ``offers``;
         ``rows``; ``allows`` with add, remove or move (None, or the `Refusal`); ``why not`` with ``visible`` or ``enabled`` (the

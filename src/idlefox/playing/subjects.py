@@ -9,7 +9,7 @@ from typing import Any
 
 from ..engine.compile.compiler import compile_form
 from ..engine.plan.plans import Plan
-from ..engine.session.session import Stage
+from ..engine.session.session import SessionFactory
 from ..forms.model.form import Form
 from ..forms.sheet.read import read_sheet
 from ..problems import UNSUPPORTED, Place, Problem, Unreadable, read_bytes
@@ -35,7 +35,7 @@ class Loaded(NamedTuple):
 
 def simulated(form: Form, plan: Plan) -> Loaded:
     """*form* as a subject that the engine plays."""
-    stage = Stage(plan)
+    stage = SessionFactory(plan)
     return Loaded(
         form, lambda folder: SimulatedForm(stage, folder), SimulatedForm.abilities, stage.way, page_warnings(form), repeats=not form.python
     )

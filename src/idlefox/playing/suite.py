@@ -10,12 +10,12 @@ from pathlib import Path
 
 from ..problems import CALL, Place, Problem, Unreadable, read_text
 from ..records import NamedTuple
-from ..script.ops import WHOLE, Part, part_of_text
-from .player import Begun, Prepares, Ready, Teller, Told, Wishes, play_script, prepare, read
+from ..script.ops import WHOLE, ScenarioRange, part_of_text
+from .player import Begun, LoadedScript, Prepares, RunOptions, Teller, Told, load_script, parse_script, play_script
 from .results import ScriptResult
-from .select import Chosen
+from .select import SelectedScript
 from .subjects import Subjects
-from .work import Lost, Workers, kept
+from .work import WorkerCrash, Workers, per_process_cache
 from .workers import workers
 
 _TABLE = re.compile(r"^\s*with\s+(?:csv|json)\s+\"([^\"]+)\"", re.MULTILINE)
@@ -26,12 +26,12 @@ _LEAST_PART = 30_000  # bytes of script and tables: what is less is not worth to
 class Task(NamedTuple):
     """What one process plays at a time. *text*: all that is to be read of a part, where that is known already."""
 
-    chosen: Chosen
-    part: Part = WHOLE
+    chosen: SelectedScript
+    part: ScenarioRange = WHOLE
     text: str | None = None
 
 
-def in_order(chosen: list[Chosen], wishes: Wishes) -> list[Chosen]:
+def in_order(chosen: list[SelectedScript], wishes: RunOptions) -> list[SelectedScript]:
     """The scripts in the order in which they are played."""
     if wishes.seed is None:
         return chosen
@@ -43,7 +43,7 @@ def in_order(chosen: list[Chosen], wishes: Wishes) -> list[Chosen]:
 
 
 def play_files(
-    chosen: list[Chosen], wishes: Wishes, subjects: Subjects, tell: Told | None = None, begun: Begun | None = None,
+    chosen: list[SelectedScript], wishes: RunOptions, subjects: Subjects, tell: Told | None = None, begun: Begun | None = None,
     prepared: Prepares | None = None,
 ) -> Iterator[ScriptResult]:  # fmt: skip
     """Plays the scripts; ends early where *wishes* say so. *tell* hears of every scenario, *begun* of every script and how many it has.
@@ -69,7 +69,7 @@ def play_files(
 
 
 def _one_by_one(
-    chosen: list[Chosen], wishes: Wishes, subjects: Subjects, tell: Told | None, begun: Begun | None, prepared: Prepares | None
+    chosen: list[SelectedScript], wishes: RunOptions, subjects: Subjects, tell: Told | None, begun: Begun | None, prepared: Prepares | None
 ) -> Iterator[ScriptResult]:
     left = wishes
     for each in chosen:
@@ -79,7 +79,7 @@ def _one_by_one(
         yield result
 
 
-def _teller(wishes: Wishes) -> Teller | None:
+def _teller(wishes: RunOptions) -> Teller | None:
     """What makes stories, where they are wished."""
     if not wishes.stories:
         return None
@@ -99,18 +99,18 @@ def _until(result: ScriptResult, most: int) -> ScriptResult:
 
 
 # in parts
-def _tasks(chosen: list[Chosen], wishes: Wishes, width: int) -> Iterator[Task]:
+def _tasks(chosen: list[SelectedScript], wishes: RunOptions, width: int) -> Iterator[Task]:
     """The work in tasks of about one size: a long script is several."""
     sizes = [_size(each) for each in chosen]
     share = max(sum(sizes) // (width * _PARTS_EACH), _LEAST_PART)
     for each, size in zip(chosen, sizes, strict=True):
         parts = 1 if each.lines or each.rows else min(max(round(size / share), 1), width * _PARTS_EACH)
         text = _known_text(each) if wishes.work.on and (parts == 1 or wishes.seed is None) else None
-        for part in (Part(number, parts) for number in range(parts)):
+        for part in (ScenarioRange(number, parts) for number in range(parts)):
             yield Task(each, part, text if text is None or parts == 1 else part_of_text(text, part))
 
 
-def _size(chosen: Chosen) -> int:
+def _size(chosen: SelectedScript) -> int:
     """How large a script is with its tables, in bytes; 0 where that cannot be had, which is told where it is read."""
     try:
         if not os.path.isfile(chosen.file):
@@ -123,7 +123,7 @@ def _size(chosen: Chosen) -> int:
         return 0
 
 
-def _known_text(chosen: Chosen) -> str | None:
+def _known_text(chosen: SelectedScript) -> str | None:
     """The text of *chosen*; None where it cannot be read, which is told where it is played."""
     try:
         return _text(chosen)
@@ -131,7 +131,7 @@ def _known_text(chosen: Chosen) -> str | None:
         return None
 
 
-def _in_parts(tasks: list[Task], wishes: Wishes, those: Workers) -> Iterator[ScriptResult]:
+def _in_parts(tasks: list[Task], wishes: RunOptions, those: Workers) -> Iterator[ScriptResult]:
     """Has *tasks* played; results come in their order, whatever finishes first, parts of one script as one."""
     whole: ScriptResult | None = None
     for task, result in zip(tasks, those.results(partial(_alone, wishes), tasks, _died), strict=False):
@@ -153,7 +153,7 @@ def _joined(before: ScriptResult, after: ScriptResult) -> ScriptResult:
     )  # fmt: skip
 
 
-def _died(task: Task, lost: Lost) -> ScriptResult:
+def _died(task: Task, lost: WorkerCrash) -> ScriptResult:
     file = task.chosen.file
     cause, remedy = f"this script could not run: {lost.cause}", f"run it alone: idlefox run {file}"
     problem = Problem(Place(file, 1, 1), cause, remedy, code=CALL)
@@ -161,30 +161,30 @@ def _died(task: Task, lost: Lost) -> ScriptResult:
 
 
 # of one task
-def _alone(wishes: Wishes, task: Task) -> ScriptResult:
+def _alone(wishes: RunOptions, task: Task) -> ScriptResult:
     make = partial(Subjects, trust=wishes.trust, outside=wishes.outside, served=wishes.served)
-    subjects = kept("subjects", wishes, make)
-    return play_script(task.chosen, wishes, subjects, prepared=partial(_prepared, task), teller=_teller(wishes))
+    subjects = per_process_cache("subjects", wishes, make)
+    return play_script(task.chosen, wishes, subjects, prepared=partial(_load_part, task), teller=_teller(wishes))
 
 
-def _prepared(task: Task, chosen: Chosen, wishes: Wishes, subjects: Subjects) -> Ready:
+def _load_part(task: Task, chosen: SelectedScript, wishes: RunOptions, subjects: Subjects) -> LoadedScript:
     """What `prepare` makes of a *task*, a part of *chosen*: only that is read, where it can be told apart. If anything is wrong with the
     whole, that is told.
     """
     part = task.part
     if part.parts == 1:
-        return prepare(chosen if task.text is None else chosen._replace(text=task.text), wishes, subjects)
+        return load_script(chosen if task.text is None else chosen._replace(text=task.text), wishes, subjects)
     try:
         text = task.text
         if text is None and wishes.seed is None:
             text = part_of_text(_text(chosen), part)
         if text is not None:
-            return prepare(chosen._replace(text=text), wishes, subjects)
-        return prepare(chosen, wishes, subjects, part, kept("script", chosen, lambda: read(chosen)))
+            return load_script(chosen._replace(text=text), wishes, subjects)
+        return load_script(chosen, wishes, subjects, part, per_process_cache("script", chosen, lambda: parse_script(chosen)))
     except Unreadable:
-        prepare(chosen, wishes, subjects)
+        load_script(chosen, wishes, subjects)
         raise
 
 
-def _text(chosen: Chosen) -> str:
+def _text(chosen: SelectedScript) -> str:
     return read_text(chosen.file) if chosen.text is None else chosen.text

@@ -21,7 +21,7 @@ class TagError(ValueError):
 def read_tags(text: str) -> Test:
     """Whether tags fit the expression *text*: names, ``and``, ``or``, ``not``, brackets. Raises TagError."""
     tokens = [(found[1], found.start(1) + 1) for found in _TOKEN.finditer(text)]
-    reader = _Reader(tokens, len(text) + 1)
+    reader = _TagParser(tokens, len(text) + 1)
     test = reader.either()
     if reader.at < len(tokens):
         word, column = tokens[reader.at]
@@ -29,7 +29,7 @@ def read_tags(text: str) -> Test:
     return test
 
 
-class _Reader:
+class _TagParser:
     def __init__(self, tokens: list[tuple[str, int]], end: int) -> None:
         self.tokens, self.end, self.at = tokens, end, 0
 

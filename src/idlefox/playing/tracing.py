@@ -10,16 +10,16 @@ from ..engine.state.journal import Changed, Journal, State, rebuild
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
 from ..roots import reading_below
-from ..script.ops import Op, Scenario
+from ..script.ops import ExpandedScenario, Op
 from ..script.tree import Cannot, Check
 from ..script.writer import write_step
-from .player import Wishes, play_scenario, prepare, text_of
+from .player import RunOptions, load_script, play_scenario, text_of
 from .results import ScenarioResult
-from .select import Chosen
+from .select import SelectedScript
 from .simulated import SimulatedForm
 from .subjects import Loaded, Subjects
 
-__all__ = ["Changed", "State", "Step", "Traced", "rebuild", "trace_scenario"]
+__all__ = ["Changed", "ScenarioTrace", "State", "Step", "rebuild", "trace_scenario"]
 
 
 class Step(NamedTuple):
@@ -36,7 +36,7 @@ class Step(NamedTuple):
     calls: tuple[str, ...] = ()
 
 
-class Traced(NamedTuple):
+class ScenarioTrace(NamedTuple):
     """A scenario that has been played, step by step, from the state *initial*."""
 
     title: str
@@ -44,7 +44,7 @@ class Traced(NamedTuple):
     result: ScenarioResult
     journal: Journal
     initial: State = {}
-    scenario: Scenario | None = None
+    scenario: ExpandedScenario | None = None
     loaded: Loaded | None = None
     clock: int = 0
     folder: str = "."
@@ -58,9 +58,9 @@ class Traced(NamedTuple):
             yield {**change.as_json(), **where}
 
 
-def trace_scenario(chosen: Chosen, wishes: Wishes) -> Traced:
+def trace_scenario(chosen: SelectedScript, wishes: RunOptions) -> ScenarioTrace:
     """Plays the one scenario that *chosen* names. Raises Unreadable where it names none, or several."""
-    ready = prepare(chosen, wishes, Subjects(trust=wishes.trust))
+    ready = load_script(chosen, wishes, Subjects(trust=wishes.trust))
     if len(ready.scenarios) != 1 or ready.loaded is None:
         place = Place(chosen.file, ready.scenarios[0].line if ready.scenarios else 1, 1)
         example = f"{chosen.file}:{ready.scenarios[0].row_line or ready.scenarios[0].line}" if ready.scenarios else "FILE:LINE"
@@ -75,7 +75,7 @@ def trace_scenario(chosen: Chosen, wishes: Wishes) -> Traced:
         result = play_scenario(scenario, begun, ready.clock, chosen.file)
     steps = [_step(number, op) for number, op in enumerate(scenario.ops, 1) if not isinstance(op.act, Check | Cannot)]
     told = (scenario, ready.loaded, ready.clock, str(Path(chosen.file).parent))
-    return Traced(scenario.title, tuple(steps[: result.steps]), result, begun.journal(), initial, *told)
+    return ScenarioTrace(scenario.title, tuple(steps[: result.steps]), result, begun.journal(), initial, *told)
 
 
 def _step(number: int, op: Op) -> Step:

@@ -15,18 +15,18 @@ T = TypeVar("T")
 R = TypeVar("R")
 
 
-class Lost(NamedTuple):
+class WorkerCrash(NamedTuple):
     """Why nobody could end a task. *fault*: whoever was at it has died of it, which may well be a fault of ours."""
 
     cause: str
     fault: bool = True
 
 
-Died = Callable[[T, Lost], R]  # what comes of a task that nobody could end; it may raise
+Died = Callable[[T, WorkerCrash], R]  # what comes of a task that nobody could end; it may raise
 AHEAD = 3  # so many tasks for each worker are handed out: enough that none waits, and what has come in is soon told
 
 
-class Work(NamedTuple):
+class ExecutionOptions(NamedTuple):
     """How much is done at once: in so many *jobs* here, or *on* the workers of the scheduler at an address. *notes*: the file in which
     is noted what is done, for the case that it is interrupted.
     """
@@ -41,7 +41,7 @@ class Work(NamedTuple):
         return self.jobs == 1 and not self.on
 
 
-HERE = Work()
+HERE = ExecutionOptions()
 
 
 class Workers(Protocol):
@@ -57,7 +57,7 @@ class Workers(Protocol):
 _KEPT: dict[str, tuple[Any, Any]] = {}
 
 
-def kept(what: str, key: Any, make: Callable[[], T]) -> T:
+def per_process_cache(what: str, key: Any, make: Callable[[], T]) -> T:
     """What *make* made of *key* in this process, if that was the last that was made under the name *what*; else it is made now."""
     known = _KEPT.get(what)
     if known is None or known[0] != key:

@@ -8,21 +8,21 @@ from functools import partial
 from itertools import islice
 from typing import TYPE_CHECKING, TypeVar
 
-from .processes import Here
-from .work import Died, Work, Workers
+from .processes import LocalExecutor
+from .work import Died, ExecutionOptions, Workers
 
 if TYPE_CHECKING:
-    from .notes import Notes
+    from .checkpoint import Checkpoint
 
 T = TypeVar("T")
 R = TypeVar("R")
 
 
 @contextmanager
-def workers(work: Work) -> Iterator[Workers]:
+def workers(work: ExecutionOptions) -> Iterator[Workers]:
     """Those whom *work* means. Raises Unreadable where a cluster cannot be reached."""
     if not work.on:
-        yield Here(work.jobs)
+        yield LocalExecutor(work.jobs)
         return
     from .cluster import joined
 
@@ -30,8 +30,8 @@ def workers(work: Work) -> Iterator[Workers]:
         yield cluster
 
 
-def done(
-    do: Callable[[T], R], tasks: Iterable[T], work: Work, died: Died[list[T], list[R]], *, each: int = 8,
+def map_tasks(
+    do: Callable[[T], R], tasks: Iterable[T], work: ExecutionOptions, died: Died[list[T], list[R]], *, each: int = 8,
     here: Callable[[T], R] | None = None,
 ) -> Iterator[R]:  # fmt: skip
     """What *do* makes of each of *tasks*, in their order, by whom *work* means; so many are handed out at a time.
@@ -54,10 +54,10 @@ def done(
         notes.over()
 
 
-def _notes(file: str) -> Notes:
-    from .notes import Notes  # a run makes none, and is to start at once
+def _notes(file: str) -> Checkpoint:
+    from .checkpoint import Checkpoint  # a run makes none, and is to start at once
 
-    return Notes(file)
+    return Checkpoint(file)
 
 
 def _every(do: Callable[[T], R], tasks: list[T]) -> list[R]:

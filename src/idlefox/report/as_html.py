@@ -12,7 +12,7 @@ from typing import Any
 
 from ..forms.values.values import written
 from ..playing.results import Failure, Run, ScenarioResult
-from ..playing.story import Taken, Told
+from ..playing.story import StoryChange, StoryStep
 from .styled import plain
 from .timeline import drawing_of
 from .timeline_svg import PATTERNS, svg_of
@@ -92,13 +92,13 @@ def _apart(one: str, other: str) -> tuple[tuple[str, str, str], tuple[str, str, 
     return parts[0], parts[1]
 
 
-def _told_text(change: Told) -> str:
+def _told_text(change: StoryChange) -> str:
     """A change in words: of texts and messages what they are, of the rest from what to what."""
     after = plain(written(change.after))
     return after if change.is_event else f"{plain(written(change.before))} → {after}"
 
 
-def _moved(before: Taken | None, taken: Taken) -> str:
+def _moved(before: StoryStep | None, taken: StoryStep) -> str:
     """The virtual time after a step, where it has moved since the one *before*."""
     return f"{taken.ms / 1000:g} s" if taken.ms != (before.ms if before is not None else 0) else ""
 
@@ -127,9 +127,9 @@ def _steps(scenario: ScenarioResult) -> str:
     return f'<ol class="plain">{"".join(items)}</ol>' if items else ""
 
 
-def _groups(taken: Taken) -> list[tuple[str, list[Told]]]:
+def _groups(taken: StoryStep) -> list[tuple[str, list[StoryChange]]]:
     """The changes of a step by their groups."""
-    found: dict[str, list[Told]] = {}
+    found: dict[str, list[StoryChange]] = {}
     for change in taken.changes:
         found.setdefault(change.group, []).append(change)
     return list(found.items())

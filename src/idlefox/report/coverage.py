@@ -6,8 +6,8 @@ import io
 from collections.abc import Iterable
 
 from ..study.coverage.points import Point
+from ..study.coverage.reaching import ReachingSteps
 from ..study.coverage.study import Coverage
-from ..study.coverage.ways import Way
 from .palette import DOUBT, FAINT, GOOD, GROUND, SOFT_DOUBT
 from .styled import Line, columns, hanging, plain, share_bar
 
@@ -36,7 +36,7 @@ def share_line(coverage: Coverage, at_least: float | None) -> Line:
     return [(told, "bad" if short else "good"), (f", {'below' if short else 'at least'} {at_least:g} %", "bad" if short else "dim")]
 
 
-def unreached_lines(ways: Iterable[Way], width: int) -> list[Line]:
+def unreached_lines(ways: Iterable[ReachingSteps], width: int) -> list[Line]:
     """The points that nobody met, each with steps that meet it."""
     lines: list[Line] = []
     for way in ways:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ..study.manners.rules import MANNERS
-from ..study.manners.study import Breach, Manners
+from ..study.manners.monitor import MANNERS
+from ..study.manners.study import MannerFinding, MannersResult
 from .styled import Line, hanging, plain
 
 
-def manners_lines(found: Manners, scenarios: Sequence[list[str]], width: int) -> list[Line]:
+def manners_lines(found: MannersResult, scenarios: Sequence[list[str]], width: int) -> list[Line]:
     """Each breach with its scenario, by manner, and what was done to find them."""
     lines: list[Line] = []
     last = ""
@@ -36,7 +36,7 @@ def _heading(manner: str, width: int) -> list[Line]:
     return [[(first[0][0], "strong"), *first[1:]], *more]
 
 
-def _breach(breach: Breach, body: list[str], width: int) -> list[Line]:
+def _breach(breach: MannerFinding, body: list[str], width: int) -> list[Line]:
     walks = f"({breach.walks} walk{'' if breach.walks == 1 else 's'})"
     lines = hanging("   ", f"{plain(breach.sentence)} {walks}", width, "bad")
     for text in body:

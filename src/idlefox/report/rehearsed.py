@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..forms.values.values import written
 from ..playing.observed import Observed
-from ..playing.rehearsal import Came, Entry
+from ..playing.rehearsal import Entry, EntryResult
 from ..playing.subject import FieldState
 from ..problems import Problem
 from .styled import Line, columns, hanging, marked, plain
@@ -14,7 +14,7 @@ from .traced import change_lines
 _QUIET = frozenset({"clean", "not touched", "valid"})
 
 
-def came_lines(came: Came, width: int) -> list[Line]:
+def came_lines(came: EntryResult, width: int) -> list[Line]:
     """The result of one entry: why it was not possible, or what it changed."""
     if came.problems:
         return [line for problem in came.problems for line in slip_lines(problem, width)]

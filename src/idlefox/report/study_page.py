@@ -8,12 +8,12 @@ from typing import Any
 
 from ..records import NamedTuple
 from ..study.compare import LAYERS, Comparison
+from ..study.coverage.reaching import ReachingSteps
 from ..study.coverage.study import Coverage
-from ..study.coverage.ways import Way
-from ..study.manners.rules import MANNERS
-from ..study.manners.study import Manners
-from ..study.probe import Probe, Tried
-from ..study.weaken.study import Judged, Weakened
+from ..study.manners.monitor import MANNERS
+from ..study.manners.study import MannersResult
+from ..study.probe import ProbeScenario, ProbeScript
+from ..study.weaken.study import FaultVerdict, WeakenResult
 from .coverage import point_text, shade
 from .styled import plain
 from .weaken import UNDECIDED
@@ -31,7 +31,7 @@ class Table(NamedTuple):
     rows: tuple[tuple[Any, ...], ...]
 
 
-class Entry(NamedTuple):
+class StudyEntry(NamedTuple):
     """One finding: what kind it is of, in one sentence, where it stands, and the steps that show it."""
 
     kind: str
@@ -45,11 +45,11 @@ class Section(NamedTuple):
 
     title: str
     note: str
-    entries: tuple[Entry, ...]
+    entries: tuple[StudyEntry, ...]
     quiet: bool = False
 
 
-class Row(NamedTuple):
+class GridRow(NamedTuple):
     """One rule, and a mark for each scenario."""
 
     name: str
@@ -60,7 +60,7 @@ class Grid(NamedTuple):
     """Rules against scenarios."""
 
     columns: tuple[str, ...]
-    rows: tuple[Row, ...]
+    rows: tuple[GridRow, ...]
 
 
 class StudyPage(NamedTuple):
@@ -87,7 +87,7 @@ def study_html(page: StudyPage) -> Iterable[str]:
     return environment.get_template("study.html").generate(page=page, when=datetime.now().astimezone())
 
 
-def coverage_page(coverage: Coverage, ways: Iterable[Way], at_least: float | None) -> StudyPage:
+def coverage_page(coverage: Coverage, ways: Iterable[ReachingSteps], at_least: float | None) -> StudyPage:
     """What the scenarios have exercised, and what they leave out: *ways* are the points that nobody met."""
     kinds = tuple((kind, tally.reached, tally.checked, tally.of) for kind, tally in coverage.summary().items())
     fields: dict[str, list[bool]] = {}
@@ -95,7 +95,7 @@ def coverage_page(coverage: Coverage, ways: Iterable[Way], at_least: float | Non
         fields.setdefault(point.address or "the form", []).append(point in coverage.by)
     by_field = tuple((name, sum(met), len(met)) for name, met in fields.items())
     missing = tuple(
-        Entry(way.point.kind, point_text(way.point).partition(": ")[2], "", _lines(way.steps) or ("no steps found that reach it",))
+        StudyEntry(way.point.kind, point_text(way.point).partition(": ")[2], "", _lines(way.steps) or ("no steps found that reach it",))
         for way in ways
     )
     short = at_least is not None and coverage.share < at_least
@@ -113,18 +113,18 @@ def _grid(coverage: Coverage) -> Grid | None:
     if not rules or not scenarios:
         return None
     rows = tuple(
-        Row(f"{point.address} {point.name} {point.wanted}", tuple(_MARKS[shade(coverage, point, scenario)] for scenario in scenarios))
+        GridRow(f"{point.address} {point.name} {point.wanted}", tuple(_MARKS[shade(coverage, point, scenario)] for scenario in scenarios))
         for point in rules
     )
     return Grid(tuple(name.rpartition("/")[2] for name in scenarios), rows)
 
 
-def weaken_page(found: Weakened, at_least: float | None) -> StudyPage:
+def weaken_page(found: WeakenResult, at_least: float | None) -> StudyPage:
     """What the scenarios notice of planted faults."""
     short = at_least is not None and found.score < at_least
     bound = f", {'below' if short else 'at least'} {at_least:g} %" if at_least is not None else ""
-    unnoticed = tuple(Entry(each.kind, each.sentence, each.place, each.lines) for each in found.faults if each.verdict == "unnoticed")
-    quiet = tuple(Entry(each.kind, each.sentence, each.place, ()) for each in found.faults if each.verdict == "undecided")
+    unnoticed = tuple(StudyEntry(each.kind, each.sentence, each.place, each.lines) for each in found.faults if each.verdict == "unnoticed")
+    quiet = tuple(StudyEntry(each.kind, each.sentence, each.place, ()) for each in found.faults if each.verdict == "undecided")
     note = "Each is a bug that a user would meet, with a scenario that notices it."
     sections = [Section("Unnoticed", note, unnoticed)] if unnoticed else []
     if quiet:
@@ -138,7 +138,7 @@ def weaken_page(found: Weakened, at_least: float | None) -> StudyPage:
     return StudyPage(found.form.label, told, not unnoticed and not short, "idlefox weaken", made, tables, tuple(sections))
 
 
-def _noticed(found: Weakened, of: Callable[[Judged], str]) -> tuple[tuple[Any, ...], ...]:
+def _noticed(found: WeakenResult, of: Callable[[FaultVerdict], str]) -> tuple[tuple[Any, ...], ...]:
     groups: dict[str, list[bool]] = {}
     for each in found.faults:
         if each.verdict in ("noticed", "unnoticed"):
@@ -146,15 +146,15 @@ def _noticed(found: Weakened, of: Callable[[Judged], str]) -> tuple[tuple[Any, .
     return tuple((name, sum(noticed), len(noticed)) for name, noticed in groups.items())
 
 
-def manners_page(found: Manners, title: str, scenarios: Sequence[list[str]]) -> StudyPage:
+def manners_page(found: MannersResult, title: str, scenarios: Sequence[list[str]]) -> StudyPage:
     """What is rude about a form."""
-    groups: dict[str, list[Entry]] = {}
+    groups: dict[str, list[StudyEntry]] = {}
     for breach, lines in zip(found.breaches, scenarios, strict=True):
         walks = f"{breach.walks} walk{'' if breach.walks == 1 else 's'}"
-        groups.setdefault(breach.manner, []).append(Entry(walks, breach.sentence, "", tuple(lines)))
+        groups.setdefault(breach.manner, []).append(StudyEntry(walks, breach.sentence, "", tuple(lines)))
     sections = [Section(f"{manner}: {MANNERS[manner]}", "", tuple(entries)) for manner, entries in groups.items()]
     if found.left_out:
-        absent = tuple(Entry(manner, why, "", ()) for manner, why in found.left_out)
+        absent = tuple(StudyEntry(manner, why, "", ()) for manner, why in found.left_out)
         sections.append(Section("Not checked", "", absent, quiet=True))
     told = f"{len(groups)} of {len(found.kept_to)} manners broken" if groups else f"no finding, {len(found.kept_to)} manners checked"
     made = f"{found.walks:,} walks, {found.steps:,} steps, {found.states:,} states, seed {found.seed}"
@@ -164,16 +164,16 @@ def manners_page(found: Manners, title: str, scenarios: Sequence[list[str]]) -> 
     return StudyPage(title, told, not groups, "idlefox manners", made, tables, tuple(sections))
 
 
-def probe_page(found: Probe, title: str) -> StudyPage:
+def probe_page(found: ProbeScript, title: str) -> StudyPage:
     """What a form does at its boundaries."""
-    groups: dict[str, list[Tried]] = {}
+    groups: dict[str, list[ProbeScenario]] = {}
     for each in found.tried:
         groups.setdefault(each.about or "the form", []).append(each)
     rows = tuple((name, sum(bool(each.lines) for each in those), len(those)) for name, those in groups.items())
-    entries = {name: tuple(Entry("", each.title, "", each.lines) for each in those if each.lines) for name, those in groups.items()}
+    entries = {name: tuple(StudyEntry("", each.title, "", each.lines) for each in those if each.lines) for name, those in groups.items()}
     sections = [Section(name, "", those, quiet=True) for name, those in entries.items() if those]
     if found.left_out:
-        sections.append(Section("Left out", "", tuple(Entry("", each, "", ()) for each in found.left_out), quiet=True))
+        sections.append(Section("Left out", "", tuple(StudyEntry("", each, "", ()) for each in found.left_out), quiet=True))
     told = f"{found.scenarios} scenarios at its limits"
     tables = (Table("By field", "field", ("scenarios", "of"), rows),) if rows else ()
     return StudyPage(title, told, True, "idlefox probe", f"{len(found.left_out)} left out", tables, tuple(sections))
@@ -182,13 +182,13 @@ def probe_page(found: Probe, title: str) -> StudyPage:
 def compare_page(found: Comparison, title: str, value: Callable[[object], str]) -> StudyPage:
     """Where two forms part."""
     entries = tuple(
-        Entry(each.layer, f"{each.address} {each.what}".strip(), f"{each.scenario}, after: {' / '.join(each.steps) or each.step}",
+        StudyEntry(each.layer, f"{each.address} {each.what}".strip(), f"{each.scenario}, after: {' / '.join(each.steps) or each.step}",
               (f"A  {value(each.first)}", f"B  {value(each.second)}"))
         for each in found.partings
     )  # fmt: skip
     sections = [Section("Differences", "", entries)] if entries else []
     if found.left_out:
-        absent = tuple(Entry(scenario, why, "", ()) for scenario, why in found.left_out)
+        absent = tuple(StudyEntry(scenario, why, "", ()) for scenario, why in found.left_out)
         sections.append(Section("Not possible on B", "", absent))
     layers = tuple((layer, count, len(entries)) for layer in LAYERS if (count := sum(each.layer == layer for each in found.partings)))
     tables = (Table("By layer", "layer", ("differences", "of"), layers),) if layers else ()

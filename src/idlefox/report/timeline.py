@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..playing.story import Lane, Mark, Story
+from ..playing.story import Mark, Story, TimelineLane
 from ..records import NamedTuple
 from .styled import columns, plain
 
@@ -156,7 +156,7 @@ class _Band:
         taken = self.story.columns[column]
         return 0 if taken < 0 else self.story.taken[taken].ms
 
-    def _lane(self, lane: Lane, y: float) -> Iterator[Shape]:
+    def _lane(self, lane: TimelineLane, y: float) -> Iterator[Shape]:
         yield Stroke(((0, y + _LANE - 2), (self._x(self.stop), y + _LANE - 2)), "faint")
         yield Words(6, y + 24, _cut(lane.name, _LABELS - 14, _TEXT), "ink", _TEXT, bold=lane.kind != "field")
         shown = ""
@@ -175,14 +175,14 @@ class _Band:
                 yield Words(self._x(column) + 3, y + 41, _cut(f"“{mark.shown}”", room, _SMALL), "invalid", _SMALL, bold=True)
             shown = mark.shown
 
-    def _without_value(self, lane: Lane, column: int) -> int:
+    def _without_value(self, lane: TimelineLane, column: int) -> int:
         """The number of columns from *column* to the next value."""
         after = column + 1
         while after < self.stop and ((mark := lane.marks[after]) is None or not mark.value):
             after += 1
         return after - column
 
-    def _same(self, lane: Lane, column: int) -> int:
+    def _same(self, lane: TimelineLane, column: int) -> int:
         """The number of columns that show the same message."""
         after = column + 1
         while after < self.stop and (mark := lane.marks[after]) is not None and mark.shown == lane.marks[column].shown:  # type: ignore[union-attr]
@@ -222,7 +222,7 @@ class _Band:
             yield from _tick(x, y, held=tick.held)
 
 
-def _moves(lane: Lane, start: int, end: int) -> bool:
+def _moves(lane: TimelineLane, start: int, end: int) -> bool:
     """Whether anything of *lane* changes in these columns, or is there to be seen."""
     marks = lane.marks[start:end]
     if lane.kind in ("lookup", "request"):

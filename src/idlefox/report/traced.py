@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from ..forms.values.values import written
-from ..playing.story import Told, told
-from ..playing.tracing import Changed, Traced, rebuild
+from ..playing.story import StoryChange, told
+from ..playing.tracing import Changed, ScenarioTrace, rebuild
 from .styled import Line, columns, hanging, plain
 from .terminal import scenario_failures
 
@@ -17,7 +17,7 @@ ONLY: dict[str, frozenset[str]] = {
 _NAME = 34
 
 
-def trace_lines(traced: Traced, width: int, *, keys: bool = False, only: str = "") -> list[Line]:
+def trace_lines(traced: ScenarioTrace, width: int, *, keys: bool = False, only: str = "") -> list[Line]:
     """The whole trace of a scenario; of *keys* each by itself, of what changes *only* some (`ONLY`, or an address)."""
     lines: list[Line] = [[(plain(traced.title), "strong")]]
     state = traced.initial
@@ -45,7 +45,7 @@ def trace_lines(traced: Traced, width: int, *, keys: bool = False, only: str = "
     return lines
 
 
-def _wanted(change: Told, only: str) -> bool:
+def _wanted(change: StoryChange, only: str) -> bool:
     if not only:
         return True
     if only in ONLY:
@@ -53,7 +53,7 @@ def _wanted(change: Told, only: str) -> bool:
     return change.address == only or change.address.startswith((f"{only}.", f"{only}["))
 
 
-def change_lines(changes: list[Told], width: int) -> list[Line]:
+def change_lines(changes: list[StoryChange], width: int) -> list[Line]:
     """The changes of one step, each group named where it begins."""
     lines: list[Line] = []
     group = ""

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ..study.weaken.study import Judged, Weakened
+from ..study.weaken.study import FaultVerdict, WeakenResult
 from .styled import Line, columns, hanging, plain, share_bar
 
 UNDECIDED = "Undecided, not counted: nothing tried tells these faults from the original form, and nothing proves them equivalent."
 
 
 
-def weaken_lines(found: Weakened, width: int) -> list[Line]:
+def weaken_lines(found: WeakenResult, width: int) -> list[Line]:
     """The unnoticed faults, each as a bug with a scenario that notices it; then the totals by kind and by field."""
     played = f"   {found.scenarios} scenarios, {len(found.faults)} faults"
     lines: list[Line] = [[(f" {plain(found.form.label)}", "strong"), (played, "dim")]]
@@ -30,7 +30,7 @@ def weaken_lines(found: Weakened, width: int) -> list[Line]:
     return lines
 
 
-def _unnoticed(each: Judged, width: int) -> list[Line]:
+def _unnoticed(each: FaultVerdict, width: int) -> list[Line]:
     lines = hanging(f" {each.kind:<14} ", plain(each.sentence), width, "bad")
     lines.append([(f"   {plain(each.place)}", "dim")])
     for text in each.lines:
@@ -38,8 +38,8 @@ def _unnoticed(each: Judged, width: int) -> list[Line]:
     return lines
 
 
-def _sums(title: str, found: Weakened, of: Callable[[Judged], str], width: int) -> list[Line]:
-    groups: dict[str, list[Judged]] = {}
+def _sums(title: str, found: WeakenResult, of: Callable[[FaultVerdict], str], width: int) -> list[Line]:
+    groups: dict[str, list[FaultVerdict]] = {}
     for each in found.faults:
         groups.setdefault(of(each), []).append(each)
     lines: list[Line] = [[], [(f"{title:<34}{'noticed':>8}{'of':>6}", "dim")]]
@@ -54,7 +54,7 @@ def _sums(title: str, found: Weakened, of: Callable[[Judged], str], width: int) 
     return lines
 
 
-def score_line(found: Weakened, at_least: float | None) -> Line:
+def score_line(found: WeakenResult, at_least: float | None) -> Line:
     """The score, and what it is made of."""
     parts = [f"{found.count('noticed')} noticed", f"{found.count('unnoticed')} unnoticed"]
     parts += [f"{found.count('equivalent')} equivalent"] if found.count("equivalent") else []

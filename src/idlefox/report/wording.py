@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ..forms.expressions import UNKNOWN, Shown
+from ..forms.expressions import UNKNOWN, EvaluatedPart
 from ..forms.values.durations import write_duration
 from ..forms.values.values import written
 from ..playing.matching import Difference
@@ -189,7 +189,7 @@ def parts_text(facts: Mapping[str, Any]) -> str:
     return ": " + ", ".join(told) if any(told) else ""
 
 
-def _part_text(shown: Shown, whole: bool) -> str:
+def _part_text(shown: EvaluatedPart, whole: bool) -> str:
     readings = " and ".join(f"{text} is {_known(value)}" for text, value in shown.readings)
     if not shown.readings:
         return f"{_ticked(shown.text)} is {_known(shown.value)}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ..playing.subject import ABILITIES
+from ..playing.subject import CAPABILITIES
 from ..words.table import GROUPS, PLACES, Word, in_groups
 from .styled import Line, columns, hanging, wrap
 
@@ -51,7 +51,7 @@ def word_lines(word: Word, width: int) -> list[Line]:
     if word.has_default:
         lines.append([(f"  Default: {as_yaml(word.default)}", "")])
     if word.needs:
-        lines += hanging("  ", f"Needs a subject that can {ABILITIES[word.needs]}.", width)
+        lines += hanging("  ", f"Needs a subject that can {CAPABILITIES[word.needs]}.", width)
     where = "" if word.whole_script or word.sheet else f", on the demo's {word.on}.form.yaml"
     lines += [[], [(f"  Example{where}:", "dim")]]
     for title, text in (("rules.py", word.python), ("codes.csv", word.csv), ("the sheet", _sheet(word)), ("the scenario", word.example)):

@@ -14,10 +14,10 @@ from ..forms.names.addresses import AddressError, Target, locate
 from ..forms.names.shapes import write_address
 from ..forms.names.states import FIELD_STATES, FORM_STATES
 from ..forms.values.whatwg import DATE_KINDS
-from ..problems import Problem, listed, no_path, suggestion
+from ..problems import Problem, listed, path_problem, suggestion
 from . import tree
 from .ops import Op, lines_of
-from .tree import Address, Check, Word
+from .tree import Address, Check, WordToken
 
 _TYPED = frozenset({
     "text", "search", "tel", "email", "url", "password", "textarea", "number", "date", "month", "week", "time",
@@ -183,7 +183,7 @@ class _Checker:
             self.wrong_kind(op, address, target, verb, what)
 
     # names
-    def panel(self, op: Op, word: Word) -> None:
+    def panel(self, op: Op, word: WordToken) -> None:
         known = [p.panel for p in self.form.panels]
         if word.text not in known:
             remedy = suggestion(word.text, known, f"the panels are {listed(known)}" if known else "the form has no panels")
@@ -223,7 +223,7 @@ class _Checker:
     def upload(self, op: Op, act: tree.Upload) -> None:
         self.kind(op, act.address, "upload", frozenset({"file"}), "a file field")
         for file in act.files:
-            odd = no_path(file.name)
+            odd = path_problem(file.name)
             if odd:
                 self.report(op, 0, op.length, f"this is not a file name: {odd}", "give the file another name")
 

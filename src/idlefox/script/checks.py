@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from ..problems import listed, suggestion
-from .scan import PREDICATE, Scanner, Slip
+from .scan import PREDICATE, ParseError, Scanner
 from .tree import Address, Check, Collection, Like, Noun
 
 FIELD = ("=", "!=", "includes", "contains", "is", "breaks", "shows", "reads", "offers", "has", "allows")
@@ -66,16 +66,16 @@ def _noun(s: Scanner) -> Noun:
     return Noun("address", address, None, address.offset, address.length)
 
 
-def _no_predicate(s: Scanner, known: tuple[str, ...], noun: Noun) -> Slip:
+def _no_predicate(s: Scanner, known: tuple[str, ...], noun: Noun) -> ParseError:
     s.take_word("not")
     s.space()
     words = listed(sorted(known), most=20)
     if s.text.startswith("==", s.at):
-        return Slip("== is not allowed here", s.at, "write = instead", 2)
+        return ParseError("== is not allowed here", s.at, "write = instead", 2)
     word = s.peek_word() or ("!=" if s.text.startswith("!=", s.at) else "=" if s.text.startswith("=", s.at) else "")
     if word in _WORDS or word in ("=", "!="):
         what = "a field" if noun.kind == "address" else repr(noun.kind)
-        return Slip(f"{what} has no predicate {word!r}", s.at, f"its predicates are {words}", len(word))
+        return ParseError(f"{what} has no predicate {word!r}", s.at, f"its predicates are {words}", len(word))
     return s.expected(f"a predicate: {words}", suggestion(word, known) if word else "")
 
 
@@ -96,7 +96,7 @@ def _equals(predicate: str) -> Callable[[Scanner, Noun], tuple[str, tuple[Any, .
             while s.take(","):
                 addresses.append(s.address())
             if noun.kind == "focus" and len(addresses) > 1:
-                raise Slip("only one control can have the focus", s.base + addresses[1].offset, "", addresses[1].length)
+                raise ParseError("only one control can have the focus", s.base + addresses[1].offset, "", addresses[1].length)
             return predicate, tuple(addresses)
         return predicate, (s.value(pattern=True),)
 

@@ -51,7 +51,7 @@ class Candidate(NamedTuple):
     kind: str = "word"
 
 
-class Known(NamedTuple):
+class KnownNames(NamedTuple):
     """What names there are beside those of the form: routines with their parameters, tags, and `$parameters` where the line stands."""
 
     form: Form | None = None
@@ -61,7 +61,7 @@ class Known(NamedTuple):
     rows: Callable[[Any], int] | None = None  # how many rows a list has now, by its address; None: one
 
 
-def complete(line: str, known: Known, *, at_top: bool = False, in_fill: bool = False) -> list[Candidate]:
+def complete(line: str, known: KnownNames, *, at_top: bool = False, in_fill: bool = False) -> list[Candidate]:
     """How *line*, written up to the cursor, may go on. *at_top*: it stands outside of any block, *in_fill*: among the lines of a `fill`."""
     found = _FRAGMENT.search(line)
     assert found is not None
@@ -87,7 +87,7 @@ _Offer = tuple[str, str, str]
 
 
 class _Offers:
-    def __init__(self, known: Known, fragment: str) -> None:
+    def __init__(self, known: KnownNames, fragment: str) -> None:
         self.known, self.form, self.fragment = known, known.form, fragment
 
     def of(self, before: list[str], *, at_top: bool, in_fill: bool) -> Iterator[_Offer]:
@@ -305,7 +305,7 @@ _VERBS: dict[str, Callable[[_Offers, list[str]], Iterator[_Offer]]] = {
 
 def all_addresses(form: Form) -> list[tuple[str, str]]:
     """Every address of *form* with what it is."""
-    return [(text, means) for text, means, _ in _Offers(Known(form), "").addresses(lambda f: True)]
+    return [(text, means) for text, means, _ in _Offers(KnownNames(form), "").addresses(lambda f: True)]
 
 
 def _fits(field: Field, predicate: str) -> bool:

@@ -13,9 +13,9 @@ from typing import Any
 
 from ..forms.values.values import as_text
 from ..problems import NO_FILE, Problem, Unreadable, near_file
-from .ops import WHOLE, Op, Part, Scenario, lines_of, path_span
-from .resolve import Env, Wrong, absolute, parameters_in, plain, resolve
-from .routines import Faults, Routines
+from .ops import WHOLE, ExpandedScenario, Op, ScenarioRange, lines_of, path_span
+from .resolve import Env, ResolveError, absolute, parameters_in, plain, resolve
+from .routines import ProblemCollector, Routines
 from .tables import TableRow, read_table
 from .tree import Block, Body, Do, Fill, FillLine, Inside, Row, Script, Statement, With
 
@@ -28,11 +28,11 @@ def _row_at(file: str, line: int) -> str:
     return f"row at {file}:{line}" if file else f"row at line {line}"
 
 
-class _TooMany(Exception):
+class _TooManySteps(Exception):
     """A scenario that grows past all measure."""
 
 
-def expand(script: Script, part: Part = WHOLE) -> tuple[list[Scenario], list[Problem]]:
+def expand(script: Script, part: ScenarioRange = WHOLE) -> tuple[list[ExpandedScenario], list[Problem]]:
     """The scenarios of *script*, or a *part* of them, and everything that is wrong with how they are put together."""
     expander = _Expander(script)
     scenarios = expander.scenarios(part)
@@ -44,7 +44,7 @@ def expand(script: Script, part: Part = WHOLE) -> tuple[list[Scenario], list[Pro
 class _Expander:
     def __init__(self, script: Script) -> None:
         self.script = script
-        self.faults = Faults()
+        self.faults = ProblemCollector()
         self.routines = Routines(script, self.faults)
         self.prelude = next((b for b in script.blocks if b.kind == "prelude"), None)
         self.spent = 0
@@ -53,13 +53,13 @@ class _Expander:
         self._names: dict[tuple[int, ...], tuple[str, ...]] = {}  # the parameters that acts have
 
     # scenarios
-    def scenarios(self, part: Part) -> list[Scenario]:
+    def scenarios(self, part: ScenarioRange) -> list[ExpandedScenario]:
         rows = [(b, n, *row) for b in self.script.blocks if b.kind == "scenario" for n, row in enumerate(self._rows(b), 1)]
-        found: list[Scenario] = []
+        found: list[ExpandedScenario] = []
         for block, number, env, row_line, row_file in part.of(rows):
             try:
                 title, why = as_text(plain(block.title, env)), as_text(plain(block.why, env))
-            except Wrong as fault:
+            except ResolveError as fault:
                 self.faults.report(self.script, block.offset, len("scenario"), fault.cause, fault.remedy)
                 continue
             calls = (_row_at(row_file, row_line),) if row_line else ()
@@ -67,7 +67,7 @@ class _Expander:
             try:
                 ops = self._begun()
                 self._body(block.body, env, (), self.script, calls, ops, ())
-            except _TooMany:
+            except _TooManySteps:
                 cause = f"this scenario has more than {_MOST:,} steps after its routines are expanded"
                 remedy = "routines that call routines multiply; split the scenario"
                 self.faults.report(self.script, block.offset, len("scenario"), cause, remedy)
@@ -75,7 +75,7 @@ class _Expander:
             clock = block.body.clock.ms if block.body.clock is not None else None
             lines = (block.line, block.last_line, row_line)
             given = json.dumps(env, ensure_ascii=False, default=str) if row_line else ""
-            made = Scenario(title, block.tags, *lines, tuple(ops), clock, block.fate, why, self.script, row_file)
+            made = ExpandedScenario(title, block.tags, *lines, tuple(ops), clock, block.fate, why, self.script, row_file)
             found.append(made._replace(row=number, given=given) if row_line else made)
         return found
 
@@ -127,10 +127,10 @@ class _Expander:
         for statement in body.statements:
             try:
                 self._statement(statement, env, prefix, source, calls, ops, trail)
-            except Wrong as fault:
+            except ResolveError as fault:
                 self._wrong(fault, statement.offset, statement.length, source, calls)
 
-    def _wrong(self, fault: Wrong, offset: int, length: int, source: Script, calls: tuple[str, ...]) -> None:
+    def _wrong(self, fault: ResolveError, offset: int, length: int, source: Script, calls: tuple[str, ...]) -> None:
         """Notes *fault*, of what stands at *offset* and is so long."""
         length = length if fault.offset is None else fault.length
         self.faults.report(source, offset + (fault.offset or 0), length, fault.cause, fault.remedy, calls)
@@ -141,7 +141,7 @@ class _Expander:
     ) -> None:  # fmt: skip
         self.spent += 1
         if self.spent > _MOST:
-            raise _TooMany
+            raise _TooManySteps
         act = statement.act
         if isinstance(act, Inside):
             inner = absolute(act.address, env, prefix).segments
@@ -153,7 +153,7 @@ class _Expander:
                 said = FillLine(line.address, line.value)
                 try:
                     one = self._once((id(line.address), id(line.value)), said, env if statement.templated else {}, prefix)
-                except Wrong as fault:
+                except ResolveError as fault:
                     self._wrong(fault, line.offset, line.address.length, source, calls)
                     continue
                 ops.append(Op(one, line.line, line.offset, line.address.length, source, calls))
@@ -185,12 +185,12 @@ class _Expander:
         name = act.routine.text
         known = self.routines.known.get(name)
         if known is None:
-            raise Wrong(*self.routines.missing(name), act.routine.offset, len(name))
+            raise ResolveError(*self.routines.missing(name), act.routine.offset, len(name))
         if name in trail:
             ring = " → ".join((*trail, name))
-            raise Wrong(f"the routine {name!r} calls itself: {ring}", "remove one of the calls", act.routine.offset, len(name))
+            raise ResolveError(f"the routine {name!r} calls itself: {ring}", "remove one of the calls", act.routine.offset, len(name))
         if len(trail) >= _DEEPEST:
-            raise Wrong(f"routines nested deeper than {_DEEPEST}", "", act.routine.offset, len(name))
+            raise ResolveError(f"routines nested deeper than {_DEEPEST}", "", act.routine.offset, len(name))
         self.routines.played.add(name)
         block, origin = known
         where = f"line {statement.line}" if source is self.script else f"{source.file}:{statement.line}"
@@ -205,7 +205,7 @@ class _Expander:
         if table is None:
             if len(act.values) != len(block.parameters):
                 cause = f"{name} takes {len(block.parameters)} values ({wanted}), not {len(act.values)}"
-                raise Wrong(cause, f"write do {name}({', '.join(block.parameters)})", act.routine.offset, len(name))
+                raise ResolveError(cause, f"write do {name}({', '.join(block.parameters)})", act.routine.offset, len(name))
             yield dict(zip(block.parameters, [plain(v, env) for v in act.values], strict=True)), ""
             return
         if table.file:
@@ -216,10 +216,10 @@ class _Expander:
             odd = next((row for row in table.rows if len(row.values) != len(names)), None)
             if odd is not None:
                 cause = f"the row at line {odd.line} has {len(odd.values)} cells; {name} takes {len(block.parameters)} ({wanted})"
-                raise Wrong(cause, "give one value for each", act.routine.offset, len(name))
+                raise ResolveError(cause, "give one value for each", act.routine.offset, len(name))
         for cells, line in rows:
             if set(cells) != set(block.parameters):
                 odd_names = ", ".join(sorted(set(cells) ^ set(block.parameters)))
                 remedy = "name the columns as the routine's parameters"
-                raise Wrong(f"{name} takes {wanted}; the table differs in {odd_names}", remedy, act.routine.offset, len(name))
+                raise ResolveError(f"{name} takes {wanted}; the table differs in {odd_names}", remedy, act.routine.offset, len(name))
             yield cells, _row_at(table.file, line)

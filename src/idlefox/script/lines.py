@@ -10,14 +10,14 @@ from typing import Any
 
 from ..problems import Place, Problem
 from ..words import table
-from .scan import Scanner, Slip
+from .scan import ParseError, Scanner
 
 _BLANK_LINES = re.compile(r"\n{2,}")
 _LINE = re.compile(r"( *)([A-Za-z_][A-Za-z0-9_-]*|[^\n]?)")
 _REST = re.compile(r" *(#[^\n]*)?\r?(?:\n|\Z)")
 
 
-class Lines:
+class LineIndex:
     """Line numbers and line texts of a text, by offset."""
 
     def __init__(self, text: str) -> None:
@@ -48,15 +48,15 @@ class LineReader:
         self.trivia: list[tuple[int, str]] = []  # comments and blank lines not yet given to a statement
         self.word_at = 0  # where the first word of the next line stands
         self.word = ""  # that word, or whatever sign stands there
-        self._lines: Lines | None = None
+        self._lines: LineIndex | None = None
 
     @property
-    def lines(self) -> Lines:
+    def lines(self) -> LineIndex:
         if self._lines is None:
-            self._lines = Lines(self.text)
+            self._lines = LineIndex(self.text)
         return self._lines
 
-    def slip(self, fault: Slip) -> None:
+    def slip(self, fault: ParseError) -> None:
         place = self.lines.place(self.file, fault.offset, fault.length)
         line = self.lines.line(place.line)
         self.problems.append(Problem(place, fault.cause, fault.remedy or table.written_as(line), line))
@@ -71,7 +71,7 @@ class LineReader:
             indent, first = len(found[1]), found[2]
             if first and first not in "#\r":
                 if first == "\t":
-                    self.slip(Slip("a tab in the indentation", self.at + indent, "indent with spaces"))
+                    self.slip(ParseError("a tab in the indentation", self.at + indent, "indent with spaces"))
                     self.skip_line(self.at)
                     continue
                 self.word_at = self.at + indent
@@ -90,7 +90,7 @@ class LineReader:
             end = len(text) if end < 0 else end
             content = text[self.at : end].strip() if first == "#" else ""
             if first == "\r" and text[self.at : end].strip():
-                self.slip(Slip("an invalid line break", self.at + indent, "end lines with \\n or \\r\\n"))
+                self.slip(ParseError("an invalid line break", self.at + indent, "end lines with \\n or \\r\\n"))
             self.trivia.append((indent, content))
             self.at = end + 1
             self.line += 1
@@ -163,7 +163,7 @@ class LineReader:
         self.begin()
         try:
             return read(indent)
-        except Slip as fault:
+        except ParseError as fault:
             self.slip(fault)
             self.trivia.clear()
             self.skip(indent, fault.offset)

@@ -9,11 +9,11 @@ from typing import Any
 
 from ..problems import Place
 from ..records import NamedTuple
-from .lines import Lines
+from .lines import LineIndex
 from .tree import Script
 
 _QUOTED = re.compile(r'[^"\n]*("(?:[^"\\\n]|\\.)*")')
-_LINES: dict[int, tuple[str, Lines]] = {}
+_LINES: dict[int, tuple[str, LineIndex]] = {}
 
 
 class Op(NamedTuple):
@@ -31,7 +31,7 @@ class Op(NamedTuple):
         return lines_of(self.source).place(self.source.file, self.offset, self.length)
 
 
-class Scenario(NamedTuple):
+class ExpandedScenario(NamedTuple):
     """A scenario to play: *row_line* is the line of the table's row it is played for, or 0.
 
     *fate*: `known` not to hold, or left `aside`, and *why*.
@@ -52,7 +52,7 @@ class Scenario(NamedTuple):
     given: str = ""  # the row's values, as JSON; "" without one
 
 
-class Part(NamedTuple):
+class ScenarioRange(NamedTuple):
     """The *number*-th of *parts* of a script's scenarios, from 0."""
 
     number: int
@@ -63,7 +63,7 @@ class Part(NamedTuple):
         return all_[count * self.number // self.parts : count * (self.number + 1) // self.parts]
 
 
-WHOLE = Part(0, 1)
+WHOLE = ScenarioRange(0, 1)
 _TOP = re.compile(r"^(?=[^\s#])", re.MULTILINE)
 _LEAST_EACH = 8  # scenarios of a part, so that parts come out about even
 
@@ -73,7 +73,7 @@ def _blocks(text: str) -> tuple[str, ...]:
     return tuple(_TOP.split(text))
 
 
-def part_of_text(text: str, part: Part) -> str | None:
+def part_of_text(text: str, part: ScenarioRange) -> str | None:
     """*text* of a script with the scenarios of other parts left out, every line in its place; None where it has too few to be parted so."""
     blocks = list(_blocks(text))
     scenarios = [number for number, block in enumerate(blocks) if block.startswith("scenario")]
@@ -92,11 +92,11 @@ def path_span(text: str, offset: int) -> tuple[int, int]:
     return (found.start(1), len(found[1])) if found is not None else (offset, 1)
 
 
-def lines_of(script: Script) -> Lines:
+def lines_of(script: Script) -> LineIndex:
     """The lines of a script's text (kept for the last few scripts asked for)."""
     known = _LINES.get(id(script))
     if known is None or known[0] is not script.text:
         if len(_LINES) > 16:
             _LINES.clear()
-        known = _LINES[id(script)] = (script.text, Lines(script.text))
+        known = _LINES[id(script)] = (script.text, LineIndex(script.text))
     return known[1]

@@ -13,7 +13,7 @@ from ..problems import Problem, Unreadable, read_text, suggestion
 from ..words import table
 from .checks import read_check
 from .lines import LineReader
-from .scan import Scanner, Slip
+from .scan import ParseError, Scanner
 from .steps import STEPS
 from .tree import Act, Block, Body, Cannot, Do, Fill, FillLine, Header, Inside, Row, Script, Statement, With
 
@@ -46,12 +46,12 @@ def read_script_anyway(file: str, text: str | None = None) -> tuple[Script, list
 
 
 def _read(text: str, file: str) -> tuple[Script, list[Problem]]:
-    reader = _Reader(text, file)
+    reader = _ScriptParser(text, file)
     script = reader.script()
     return script, reader.problems
 
 
-class _Reader(LineReader):
+class _ScriptParser(LineReader):
     def __init__(self, text: str, file: str) -> None:
         super().__init__(text, file)
         self.depth = 0
@@ -68,38 +68,38 @@ class _Reader(LineReader):
             start = self.s.at
             try:
                 if indent > 0:
-                    raise Slip("this line is indented, but no block is open", start, "start a scenario above it, or remove the indentation")
+                    raise ParseError("this line is indented, but no block is open", start, "start a scenario above it, or remove the indentation")
                 word = self.s.peek_word()
                 if word in _HEADERS:
                     header = self.header(word)
                     if blocks:
-                        raise Slip(f"{word!r} must come before the first block", start, "move it to the top of the file", len(word))
+                        raise ParseError(f"{word!r} must come before the first block", start, "move it to the top of the file", len(word))
                     if word != "use" and any(h.kind == word for h in headers):
-                        raise Slip(f"{word!r} appears twice", start, "keep one of them", len(word))
+                        raise ParseError(f"{word!r} appears twice", start, "keep one of them", len(word))
                     headers.append(header)
                 elif word in _BLOCKS:
                     block = self.block(word)
                     if word == "prelude" and any(b.kind == "prelude" for b in blocks):
-                        raise Slip("there is already a prelude", start, "move its steps into the first one", len(word))
+                        raise ParseError("there is already a prelude", start, "move its steps into the first one", len(word))
                     blocks.append(block)
                 else:
                     raise self._no_statement(word, (*_HEADERS, *_BLOCKS), "subject, use, clock, prelude, routine or scenario")
-            except Slip as fault:
+            except ParseError as fault:
                 self.slip(fault)
                 if self.at <= start:
                     self.skip(0, fault.offset)
         self._same_names(blocks)
         return Script(tuple(headers), tuple(blocks), self.lead(), self.file, self.text)
 
-    def _no_statement(self, word: str, known: tuple[str, ...], wanted: str) -> Slip:
+    def _no_statement(self, word: str, known: tuple[str, ...], wanted: str) -> ParseError:
         remedy = table.said().get(word.lower()) or (suggestion(word, known) if word else "")
         if word in _VERBS and "scenario" in known:
-            return Slip(f"{word!r} is a step and must be inside a scenario", self.s.at, "indent it under a scenario", len(word))
+            return ParseError(f"{word!r} is a step and must be inside a scenario", self.s.at, "indent it under a scenario", len(word))
         if word == "clock" and "scenario" not in known:
             remedy = "move it there, or to the top of the file for all scenarios"
-            return Slip("`clock` must come first in a scenario", self.s.at, remedy, len(word))
+            return ParseError("`clock` must come first in a scenario", self.s.at, remedy, len(word))
         if word in (*_BLOCKS, *_HEADERS):
-            return Slip(f"{word!r} must not be indented", self.s.at, "remove the spaces before it", len(word))
+            return ParseError(f"{word!r} must not be indented", self.s.at, "remove the spaces before it", len(word))
         return self.s.expected(wanted, remedy)
 
     def _same_names(self, blocks: list[Block]) -> None:
@@ -107,7 +107,7 @@ class _Reader(LineReader):
         for block in blocks:
             if block.kind == "routine":
                 if block.name in seen:
-                    self.slip(Slip(f"the routine {block.name!r} already exists", block.offset, "rename one of them", len("routine")))
+                    self.slip(ParseError(f"the routine {block.name!r} already exists", block.offset, "rename one of them", len("routine")))
                 seen.add(block.name)
 
     def _clock(self, indent: int) -> Header:
@@ -159,7 +159,7 @@ class _Reader(LineReader):
             while True:
                 word = s.name("a parameter's name")
                 if word.text in found:
-                    raise Slip(f"the parameter {word.text!r} appears twice", s.base + word.offset, "", len(word.text))
+                    raise ParseError(f"the parameter {word.text!r} appears twice", s.base + word.offset, "", len(word.text))
                 found.append(word.text)
                 if s.take(")"):
                     break
@@ -183,7 +183,7 @@ class _Reader(LineReader):
         self.depth += 1
         if self.depth > _DEEPEST:
             self.depth -= 1
-            raise Slip(f"nested deeper than {_DEEPEST}", start, "use longer addresses instead")
+            raise ParseError(f"nested deeper than {_DEEPEST}", start, "use longer addresses instead")
         told = len(self.problems)
         indent = self.peek()
         statements: list[Statement] = []
@@ -191,7 +191,7 @@ class _Reader(LineReader):
         clock: Header | None = None
         if indent <= outer:
             if told == len(self.problems):  # else there were some, indented with tabs, and that is told
-                self.slip(Slip(f"expected {what}, indented", start, "put at least one statement under it"))
+                self.slip(ParseError(f"expected {what}, indented", start, "put at least one statement under it"))
         else:
             while (statement := self.again(indent)) is not None or (column := self.peek()) > outer:
                 if statement is None:
@@ -213,7 +213,7 @@ class _Reader(LineReader):
         if column != indent:
             self.begin()
             cause = f"this line is indented by {column} spaces, the lines around it by {indent}"
-            self.slip(Slip(cause, self.s.at, f"indent it by {indent} spaces"))
+            self.slip(ParseError(cause, self.s.at, f"indent it by {indent} spaces"))
 
     def again(self, indent: int) -> Statement | None:
         """The statement on the next line, where a line that says the same has been read before, indented by *indent*."""
@@ -248,7 +248,7 @@ class _Reader(LineReader):
             return self._fill(indent, lead, line, start)
         elif word == "with":
             s.at = start
-            raise Slip("`with` must come first in a scenario", start, "move it up", 4)
+            raise ParseError("`with` must come first in a scenario", start, "move it up", 4)
         else:
             s.at = start
             raise self._no_statement(s.peek_word(), _VERBS, "a step or `expect`")
@@ -288,7 +288,7 @@ class _Reader(LineReader):
         lines: list[FillLine] = []
         templated = False
         if inner <= indent:
-            self.slip(Slip("expected indented lines of an address and a value", start, "put at least one under `fill`", 4))
+            self.slip(ParseError("expected indented lines of an address and a value", start, "put at least one under `fill`", 4))
         while (column := self.peek()) > indent:
             found = self.guarded(column, self._fill_line)
             if found is not None:
@@ -334,7 +334,7 @@ class _Reader(LineReader):
         while named or not s.at_end():
             word = s.name("a parameter's name")
             if word.text in names:
-                raise Slip(f"the parameter {word.text!r} appears twice", s.base + word.offset, "", len(word.text))
+                raise ParseError(f"the parameter {word.text!r} appears twice", s.base + word.offset, "", len(word.text))
             names.append(word.text)
             if not s.take(","):
                 break
@@ -343,7 +343,7 @@ class _Reader(LineReader):
         inner = self.peek()
         rows: list[Row] = []
         if inner <= indent:
-            self.slip(Slip("expected indented rows of values", start, "put at least one under `with`", 4))
+            self.slip(ParseError("expected indented rows of values", start, "put at least one under `with`", 4))
         while self.peek() > indent:
             row = self.guarded(indent, lambda _: self._row(len(names)))
             if row is not None:
@@ -356,7 +356,7 @@ class _Reader(LineReader):
         if self.peek() <= indent:
             return
         self.begin()
-        self.slip(Slip(f"the rows of this table come from {path}", self.s.at, "remove these lines, or name the parameters after `with`"))
+        self.slip(ParseError(f"the rows of this table come from {path}", self.s.at, "remove these lines, or name the parameters after `with`"))
         while self.peek() > indent:
             self.trivia.clear()
             self.skip_line(self.at)
@@ -387,6 +387,6 @@ class _Reader(LineReader):
             s.table = False
         if width and len(values) != width:
             cause = f"this row has {len(values)} values, but the table has {width} parameters"
-            self.slip(Slip(cause, start, "give one value for each", length))
+            self.slip(ParseError(cause, start, "give one value for each", length))
         return Row(tuple(values), lead, tail, line)
 

@@ -10,17 +10,17 @@ from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_duration
 from ..forms.values.values import as_text
 from ..problems import suggestion
-from .tree import Address, Anything, Check, Collection, Duration, Like, Not, Nothing, Parameter, Pick, Template, Word
+from .tree import Address, Anything, Check, Collection, Duration, Like, Not, Nothing, Parameter, Pick, Template, WordToken
 
 _WHOLE = re.compile(r"-?[0-9]{1,15}")
 _DURATIONS = frozenset({"every", "within", "lasting", "duration", "after"})
 _NUMBERS = frozenset({"times", "to", "at", "status", "size"})
 _TEXTS = frozenset({"text", "name", "button", "type"})
-_AS_IT_IS = frozenset({str, int, bool, float, type(None), Word})  # most of what there is, by a quick look
+_AS_IT_IS = frozenset({str, int, bool, float, type(None), WordToken})  # most of what there is, by a quick look
 Env = Mapping[str, Any]
 
 
-class Wrong(Exception):
+class ResolveError(Exception):
     """What cannot be put in place; *offset* is where in its statement, None for the whole."""
 
     def __init__(self, cause: str, remedy: str = "", offset: int | None = None, length: int = 1) -> None:
@@ -63,7 +63,7 @@ def _parameter(parameter: Parameter, env: Env) -> Any:
         known = f"the parameters here are {', '.join('$' + k for k in env)}" if env else "for a dollar sign write $$"
         remedy = suggestion(parameter.name, env, known)
         where = parameter.offset if parameter.offset >= 0 else None
-        raise Wrong(f"unknown parameter ${parameter.name}", remedy, where, len(parameter.name) + 1)
+        raise ResolveError(f"unknown parameter ${parameter.name}", remedy, where, len(parameter.name) + 1)
     return env[parameter.name]
 
 
@@ -81,7 +81,7 @@ def absolute(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
         if i == 0:
             found = parse_address(value.removeprefix(".")) if isinstance(value, str) else None
             if found is None or "*" in found:
-                raise Wrong(f"${segment.name} is {as_text(value)!r}, which is not an address", "", segment.offset, len(segment.name) + 1)
+                raise ResolveError(f"${segment.name} is {as_text(value)!r}, which is not an address", "", segment.offset, len(segment.name) + 1)
             relative = relative or value.startswith(".")
             segments.extend(found)
         elif isinstance(value, int) and not isinstance(value, bool):
@@ -89,7 +89,7 @@ def absolute(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
         elif isinstance(value, str) and _WHOLE.fullmatch(value):
             segments.append(int(value))
         else:
-            raise Wrong(f"${segment.name} is {as_text(value)!r}, which is not a row number", "", segment.offset, len(segment.name) + 1)
+            raise ResolveError(f"${segment.name} is {as_text(value)!r}, which is not a row number", "", segment.offset, len(segment.name) + 1)
     whole = (*prefix, *segments) if relative else tuple(segments)
     return Address(whole, False, address.offset, address.length)
 
@@ -106,7 +106,7 @@ def resolve(thing: Any, env: Env, prefix: tuple[Any, ...], name: str = "") -> An
         return plain(thing, env)
     if isinstance(thing, Parameter):
         return _fitting(_parameter(thing, env), name, thing)
-    if not isinstance(thing, tuple) or isinstance(thing, Word | Like | Anything):
+    if not isinstance(thing, tuple) or isinstance(thing, WordToken | Like | Anything):
         return thing
     if not hasattr(thing, "_fields"):
         return tuple(resolve(each, env, prefix, name) for each in thing)
@@ -142,7 +142,7 @@ def _with_several(check: Check, env: Env, prefix: tuple[Any, ...]) -> Check:
         return check._replace(arguments=arguments)
     none = {"breaks": "breaks nothing", "breaks only": "breaks nothing", "shows": "shows nothing", "=": "nothing", "!=": "nothing"}
     if check.predicate not in none:
-        raise Wrong(f"`{check.predicate}` needs a value", "the parameter is an empty list or nothing", check.offset, check.length)
+        raise ResolveError(f"`{check.predicate}` needs a value", "the parameter is an empty list or nothing", check.offset, check.length)
     negated = check.negated is not (check.predicate == "!=")
     return check._replace(predicate=none[check.predicate], arguments=(), negated=negated)
 
@@ -162,7 +162,7 @@ def _spread(thing: Any, env: Env, prefix: tuple[Any, ...]) -> tuple[Any, ...]:
     if lone:
         return tuple(absolute(inner, {parameter.name: each}, prefix) for each in value)
     if isinstance(thing, Not):
-        return tuple(Not(Word(as_text(each), parameter.offset)) for each in value)
+        return tuple(Not(WordToken(as_text(each), parameter.offset)) for each in value)
     return tuple(value)
 
 
@@ -171,7 +171,7 @@ def _of_words(check: Check) -> bool:
 
 
 def _as_word(each: Any) -> Any:
-    return each if isinstance(each, tuple) else Word(as_text(each))
+    return each if isinstance(each, tuple) else WordToken(as_text(each))
 
 
 def _fitting(value: Any, name: str, parameter: Parameter) -> Any:
@@ -179,23 +179,23 @@ def _fitting(value: Any, name: str, parameter: Parameter) -> Any:
     where = (parameter.offset, len(parameter.name) + 1)
     if isinstance(value, Nothing):
         remedy = "`nothing` can only stand for a list of rules, messages, options or fields: breaks only $x, shows $x, pick R $x"
-        raise Wrong(f"${parameter.name} is nothing, but a value is needed here", remedy, *where)
+        raise ResolveError(f"${parameter.name} is nothing, but a value is needed here", remedy, *where)
     if name == "word":
-        return Word(as_text(value), parameter.offset)
+        return WordToken(as_text(value), parameter.offset)
     if name in _DURATIONS:
         ms = parse_duration(value) if isinstance(value, str) else None
         if ms is None:
-            raise Wrong(f"${parameter.name} is {as_text(value)!r}, which is not a duration", 'for example "3s"', *where)
+            raise ResolveError(f"${parameter.name} is {as_text(value)!r}, which is not a duration", 'for example "3s"', *where)
         return ms
     if name in _NUMBERS:
         if isinstance(value, str) and _WHOLE.fullmatch(value):
             return int(value)
         if not isinstance(value, int) or isinstance(value, bool):
-            raise Wrong(f"${parameter.name} is {as_text(value)!r}, which is not a whole number", "", *where)
+            raise ResolveError(f"${parameter.name} is {as_text(value)!r}, which is not a whole number", "", *where)
         return value
     if name == "on":
         states = {"on": True, "off": False, True: True, False: False}
         if not isinstance(value, str | bool) or value not in states:
-            raise Wrong(f"${parameter.name} is {as_text(value)!r}, which is neither on nor off", "", *where)
+            raise ResolveError(f"${parameter.name} is {as_text(value)!r}, which is neither on nor off", "", *where)
         return states[value]
     return as_text(value) if name in _TEXTS else value

@@ -6,13 +6,13 @@ from pathlib import Path
 from typing import Any
 
 from ..disk import real
-from ..problems import NO_FILE, Problem, Unreadable, near_file, no_path, suggestion
+from ..problems import NO_FILE, Problem, Unreadable, near_file, path_problem, suggestion
 from .ops import lines_of, path_span
 from .reader import read_script
 from .tree import Block, Body, Do, Inside, Script
 
 
-class Faults:
+class ProblemCollector:
     """What is wrong, in the order in which it was found."""
 
     def __init__(self) -> None:
@@ -27,7 +27,7 @@ class Faults:
 class Routines:
     """The routines that *script* may play, by name, each with the script it stands in. *played* are those that were."""
 
-    def __init__(self, script: Script, faults: Faults) -> None:
+    def __init__(self, script: Script, faults: ProblemCollector) -> None:
         self.script, self.faults = script, faults
         self.known: dict[str, tuple[Block, Script]] = {}
         self.played: set[str] = set()
@@ -57,7 +57,7 @@ class Routines:
     def _use(self, header: Any, script: Script, trail: tuple[str, ...]) -> None:
         """The routines of the file that *header* names, where they have not come by another way."""
         path, span = str(Path(script.file).parent / header.text), path_span(script.text, header.offset)
-        if odd := no_path(path):
+        if odd := path_problem(path):
             self.faults.report(script, *span, f"{header.text!r} is not a path: {odd}", "name a file")
             return
         here = real(str(path))

@@ -15,7 +15,7 @@ from ..forms.names.addresses import NAME, SEGMENT
 from ..forms.values.durations import DURATION, milliseconds
 from ..forms.values.patterns import PatternError, finds
 from ..problems import suggestion
-from .tree import Address, Anything, Collection, Duration, Like, Member, Not, Nothing, Parameter, Template, Word
+from .tree import Address, Anything, Collection, Duration, Like, Member, Not, Nothing, Parameter, Template, WordToken
 
 _SPACE = re.compile(r" *")
 _NAME = re.compile(NAME)
@@ -38,7 +38,7 @@ _DEEPEST = 100
 _CONSTANTS: dict[str, Any] = {"true": True, "false": False, "null": None}
 
 
-class Slip(Exception):
+class ParseError(Exception):
     """Something that the grammar does not allow at *offset*."""
 
     def __init__(self, cause: str, offset: int, remedy: str = "", length: int = 1) -> None:
@@ -66,18 +66,18 @@ class Scanner:
         """Whether the statement is over: the line ends or a comment begins."""
         return _END.match(self.text, self.at) is not None
 
-    def expected(self, what: str, remedy: str = "") -> Slip:
+    def expected(self, what: str, remedy: str = "") -> ParseError:
         self.space()
         end = self.text.find("\n", self.at)
         rest = self.text[self.at : end if end >= 0 else len(self.text)].rstrip("\r ")
         if not rest or rest.startswith("#"):
-            return Slip(f"expected {what}, but the line ends", self.at, remedy)
+            return ParseError(f"expected {what}, but the line ends", self.at, remedy)
         if rest[0] == "\t":
-            return Slip("a tab", self.at, "use spaces", 1)
+            return ParseError("a tab", self.at, "use spaces", 1)
         word = re.match(rf"{NAME}|{_STRING}|[0-9.]+\w*|\S", rest)
         found = word[0] if word else rest[0]
         shown = found if len(found) <= 40 else found[:37] + "…"
-        return Slip(f"expected {what}, found {shown}", self.at, remedy, min(len(found), 60))
+        return ParseError(f"expected {what}, found {shown}", self.at, remedy, min(len(found), 60))
 
     def peek_word(self) -> str:
         found = _SPACED_NAME.match(self.text, self.at)
@@ -110,20 +110,20 @@ class Scanner:
         return word
 
     # words
-    def name(self, what: str) -> Word:
+    def name(self, what: str) -> WordToken:
         found = _SPACED_NAME.match(self.text, self.at)
         if not found:
             raise self.expected(what)
         self.at = found.end()
-        return Word(found[1], found.start(1) - self.base)
+        return WordToken(found[1], found.start(1) - self.base)
 
-    def word_or_parameter(self, what: str) -> Word | Parameter:
+    def word_or_parameter(self, what: str) -> WordToken | Parameter:
         self.space()
         if self.text.startswith("$", self.at):
             return self.parameter()
         return self.name(what)
 
-    def state(self) -> Word | Parameter | Not:
+    def state(self) -> WordToken | Parameter | Not:
         """A state's word, perhaps after `not`."""
         found = _STATE.match(self.text, self.at)
         if not found:
@@ -132,13 +132,13 @@ class Scanner:
         else:
             self.at = found.end()
             negated = found[1] is not None
-            word = Word(found[2], found.start(2) - self.base)
+            word = WordToken(found[2], found.start(2) - self.base)
         return Not(word) if negated else word
 
     def parameter(self) -> Parameter:
         found = _PARAMETER.match(self.text, self.at)
         if not found:
-            raise Slip("a parameter is a $ followed by a name", self.at, "write $name, or $$ for a dollar sign in a string")
+            raise ParseError("a parameter is a $ followed by a name", self.at, "write $name, or $$ for a dollar sign in a string")
         self.at = found.end()
         self.templated = True
         return Parameter(found[1], found.start() - self.base)
@@ -155,7 +155,7 @@ class Scanner:
             self.templated = True
             return Address((Parameter(parameter, place + len(dot)),), bool(dot), place, length)
         if self.text.startswith(("[", "."), end):
-            raise Slip("this is not an address", end, 'for example contact.email, passengers[0].age or ["odd name"]')
+            raise ParseError("this is not an address", end, 'for example contact.email, passengers[0].age or ["odd name"]')
         if "[" not in body:
             return Address(tuple(body.split(".")), bool(dot), place, length)
         return Address(self._segments(body, start), bool(dot), place, length)
@@ -172,12 +172,12 @@ class Scanner:
                 continue
             found = SEGMENT.match(body, at)
             if found is None:
-                raise Slip("this name is not a JSON string", start + at, "write control characters as escapes")
+                raise ParseError("this name is not a JSON string", start + at, "write control characters as escapes")
             name, index, quoted = found.groups()
             try:
                 segments.append(name or (json.loads(quoted) if quoted else int(index)))
             except ValueError:
-                raise Slip("this is neither a row number nor a JSON string", start + at, "", found.end() - at) from None
+                raise ParseError("this is neither a row number nor a JSON string", start + at, "", found.end() - at) from None
             at = found.end()
         return tuple(segments)
 
@@ -191,7 +191,7 @@ class Scanner:
         ms = milliseconds(found[1], found[2])
         if ms is None:
             shown = found[0] if len(found[0]) < 30 else found[0][:27] + "…"
-            raise Slip(f"{shown} is not a whole number of milliseconds up to a century", self.at, "", len(found[0]))
+            raise ParseError(f"{shown} is not a whole number of milliseconds up to a century", self.at, "", len(found[0]))
         self.at = found.end()
         return Duration(ms, found[0])
 
@@ -204,7 +204,7 @@ class Scanner:
             raise self.expected(what)
         if len(found[0]) > 15 or (least is not None and int(found[0]) < least):
             shown = found[0] if len(found[0]) < 20 else found[0][:17] + "…"
-            raise Slip(f"expected {what}, found {shown}", self.at, "", len(found[0]))
+            raise ParseError(f"expected {what}, found {shown}", self.at, "", len(found[0]))
         self.at = found.end()
         return int(found[0])
 
@@ -235,8 +235,8 @@ class Scanner:
             line_end = self.text.find("\n", start)
             line_end = len(self.text) if line_end < 0 else line_end
             if "Unterminated" in fault.msg or fault.pos >= line_end:
-                raise Slip("this string has no closing double quote", start, 'end it with "', line_end - start) from None
-            raise Slip("this is not a valid JSON string", fault.pos, 'escapes are \\" \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX') from None
+                raise ParseError("this string has no closing double quote", start, 'end it with "', line_end - start) from None
+            raise ParseError("this is not a valid JSON string", fault.pos, 'escapes are \\" \\\\ \\/ \\b \\f \\n \\r \\t \\uXXXX') from None
         return str(value)
 
     def quoted(self) -> str | Template:
@@ -274,7 +274,7 @@ class Scanner:
         try:
             finds(found[1], found[2])
         except PatternError as fault:
-            raise Slip(fault.cause, self.at, fault.remedy, len(found[0])) from None
+            raise ParseError(fault.cause, self.at, fault.remedy, len(found[0])) from None
         self.at = found.end()
         return Like(found[1], found[2], found.start() - self.base)
 
@@ -313,13 +313,13 @@ class Scanner:
     def _number(self, found: re.Match[str]) -> int | float:
         shown = found[0] if len(found[0]) <= 40 else f"{found[0][:20]}… ({len(found[0])} characters)"
         if len(found[0]) > 400 or abs(float(found[0])) == float("inf"):
-            raise Slip(f"the number {shown} is too large", self.at, "put it in quotes to type it", 1)
+            raise ParseError(f"the number {shown} is too large", self.at, "put it in quotes to type it", 1)
         self.at = found.end()
         return json.loads(found[0])  # type: ignore[no-any-return]
 
     def _many(self, opening: str, pattern: bool, depth: int) -> Collection:
         if depth > _DEEPEST:
-            raise Slip(f"nested deeper than {_DEEPEST}", self.at, "split it")
+            raise ParseError(f"nested deeper than {_DEEPEST}", self.at, "split it")
         start = self.at
         closing = "]" if opening == "[" else "}"
         self.broken = True
@@ -333,13 +333,13 @@ class Scanner:
                 lead += self._gap(start)
             if self.text.startswith(closing, self.at):
                 if members and comma:
-                    raise Slip("a trailing comma", self.at, "JSON does not allow trailing commas")
+                    raise ParseError("a trailing comma", self.at, "JSON does not allow trailing commas")
                 self.at += 1
                 return Collection("list" if opening == "[" else "object", tuple(members), lead)
             if not comma:
                 if "\n" in self.text[after : self.at]:
                     cause = "this bracket is not closed, and the next line does not continue it"
-                    raise Slip(cause, start, f"close it with {closing}")
+                    raise ParseError(cause, start, f"close it with {closing}")
                 raise self.expected(f"',' or {closing!r}")
             key = None
             if opening == "{":
@@ -378,7 +378,7 @@ class Scanner:
         while True:
             self.at = _GAP.match(self.text, self.at).end()  # type: ignore[union-attr]
             if self.at >= len(self.text):
-                raise Slip("this bracket is never closed", start, f"close it with {']' if self.text[start] == '[' else '}'}")
+                raise ParseError("this bracket is never closed", start, f"close it with {']' if self.text[start] == '[' else '}'}")
             if not self.text.startswith("#", self.at):
                 return tuple(comments)
             comments.append(self._comment())

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from .scan import Scanner, Slip
+from .scan import ParseError, Scanner
 from .tree import (
     Act,
     Add,
@@ -121,11 +121,11 @@ def _press(s: Scanner) -> Act:
         key += "+" + s.name("the name of a key").text
     if key.lower() in ("submit", "button", "save", "send"):
         remedy = "press the submit button with `submit`, another one with: submit by \"NAME\""
-        raise Slip(f"unknown key {key!r}", start, remedy, len(key))
+        raise ParseError(f"unknown key {key!r}", start, remedy, len(key))
     if key not in KEYS:
         from ..problems import listed, suggestion
 
-        raise Slip(f"unknown key {key!r}", start, suggestion(key, KEYS, f"the keys are {listed(KEYS, 'and')}"), len(key))
+        raise ParseError(f"unknown key {key!r}", start, suggestion(key, KEYS, f"the keys are {listed(KEYS, 'and')}"), len(key))
     return Press(key, s.address() if s.take_word("in") else None)
 
 
@@ -169,7 +169,7 @@ def _answer(s: Scanner) -> Act:
     if not kind and lookup is None:
         kind, status = "status", s.integer("an HTTP status, nothing or failure", 100)
         if isinstance(status, int) and status > 599:
-            raise Slip(f"{status} is not an HTTP status", s.at - len(str(status)), "a status is between 100 and 599", len(str(status)))
+            raise ParseError(f"{status} is not an HTTP status", s.at - len(str(status)), "a status is between 100 and 599", len(str(status)))
         if not s.at_end() and s.peek_word() != "after":
             value = s.value()
     elif not kind:

@@ -73,7 +73,7 @@ class Duration(NamedTuple):
     text: str = ""
 
 
-class Word(typing.NamedTuple):
+class WordToken(typing.NamedTuple):
     """A state, a rule or a name, where its place matters."""
 
     text: str
@@ -189,15 +189,15 @@ class Move(NamedTuple):
 
 
 class Open(NamedTuple):
-    panel: Word
+    panel: WordToken
 
 
 class Close(NamedTuple):
-    panel: Word
+    panel: WordToken
 
 
 class Submit(NamedTuple):
-    panel: Word | None = None
+    panel: WordToken | None = None
     button: Any = None
     past_checks: bool = False
 
@@ -233,7 +233,7 @@ class Settle(NamedTuple):
 class Answer(NamedTuple):
     """`answer submit` (*lookup* None) or `answer LOOKUP`. *kind*: status, accept, refuse, nothing, failure."""
 
-    lookup: Word | None
+    lookup: WordToken | None
     kind: str
     status: Any = None
     value: Any = None
@@ -241,7 +241,7 @@ class Answer(NamedTuple):
 
 
 class Do(NamedTuple):
-    routine: Word
+    routine: WordToken
     values: tuple[Any, ...]
     table: "With | None" = None
 

@@ -31,7 +31,7 @@ from .tree import (
     Script,
     Template,
     With,
-    Word,
+    WordToken,
 )
 
 _STEP = 4
@@ -158,7 +158,7 @@ def _value(value: Any, indent: int | None = None, taken: int = 0) -> str:
         return f"like /{value.pattern}/{value.flags}"
     if isinstance(value, tree.Anything | tree.Nothing):
         return "any" if isinstance(value, tree.Anything) else "nothing"
-    if isinstance(value, Word):
+    if isinstance(value, WordToken):
         return value.text
     if isinstance(value, Duration):
         return write_duration(value.ms)

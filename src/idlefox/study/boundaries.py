@@ -12,7 +12,7 @@ from decimal import Decimal
 from typing import Any
 
 from ..engine.compile.compiler import compile_form
-from ..engine.session.session import Stage
+from ..engine.session.session import SessionFactory
 from ..forms.html.elements import BLOCKING
 from ..forms.model.form import TEXT_KINDS, Field, Form, written_path
 from ..forms.values.values import written
@@ -44,7 +44,7 @@ _UNITS = {"date": 86_400_000, "month": 1, "week": 604_800_000}  # the least that
 _LONGEST = 1000  # a text of more characters than that is not written out
 
 
-class FirstScript(NamedTuple):
+class StarterScript(NamedTuple):
     """The *text* of a script, how many scenarios it has, and what was *left_out* and why."""
 
     text: str
@@ -58,18 +58,18 @@ class _Scenario(NamedTuple):
     lines: tuple[str, ...]
 
 
-def first_script(form: Form, subject: str) -> FirstScript:
+def first_script(form: Form, subject: str) -> StarterScript:
     """A script to begin with for *form*, played against *subject* (as the script's header will say)."""
-    return _Maker(form).script(subject)
+    return _ScriptBuilder(form).script(subject)
 
 
-class _Maker:
+class _ScriptBuilder:
     def __init__(self, form: Form) -> None:
         self.form = form
-        self.stage = Stage(compile_form(form))
+        self.stage = SessionFactory(compile_form(form))
         self.left_out: list[str] = []
 
-    def script(self, subject: str) -> FirstScript:
+    def script(self, subject: str) -> StarterScript:
         kept: list[_Scenario] = []
         for each in self._scenarios():
             if self._holds(each):
@@ -79,7 +79,7 @@ class _Maker:
         head = f"# A starter script for {self.form.label}. Change it to say what the form should do.\nsubject {written(subject)}\n"
         text = head + "".join("\n" + _written(each) for each in kept)
         text = write_script(read_script_text(text, "first.fox"))
-        return FirstScript(text, len(kept), tuple(dict.fromkeys(self.left_out)))
+        return StarterScript(text, len(kept), tuple(dict.fromkeys(self.left_out)))
 
     def _holds(self, scenario: _Scenario) -> bool:
         script = read_script_text(_written(scenario), "first.fox")
@@ -383,9 +383,9 @@ class _Maker:
 
 
 _MAKERS: dict[str, Any] = {
-    "required": _Maker.required, "minlength": _Maker.minlength, "maxlength": _Maker.maxlength, "pattern": _Maker.pattern,
-    "email": _Maker.typed, "url": _Maker.typed, "badInput": _Maker.bad_input, "min": _Maker.least, "max": _Maker.most,
-    "step": _Maker.step,
+    "required": _ScriptBuilder.required, "minlength": _ScriptBuilder.minlength, "maxlength": _ScriptBuilder.maxlength, "pattern": _ScriptBuilder.pattern,
+    "email": _ScriptBuilder.typed, "url": _ScriptBuilder.typed, "badInput": _ScriptBuilder.bad_input, "min": _ScriptBuilder.least, "max": _ScriptBuilder.most,
+    "step": _ScriptBuilder.step,
 }  # fmt: skip
 
 

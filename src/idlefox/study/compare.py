@@ -18,23 +18,23 @@ from ..engine.compile.compiler import compile_form
 from ..forms.model.form import Form
 from ..forms.names.shapes import write_address
 from ..playing.observed import Observed, observe
-from ..playing.player import DEFAULT_CLOCK, Ready, judged
+from ..playing.player import DEFAULT_CLOCK, LoadedScript, evaluate_check
 from ..playing.simulated import SimulatedForm
 from ..playing.steps import take_step
 from ..playing.subject import FieldState
 from ..playing.subjects import Loaded, Subjects, simulated
-from ..playing.work import HERE, Work, kept
-from ..playing.workers import done
+from ..playing.work import HERE, ExecutionOptions, per_process_cache
+from ..playing.workers import map_tasks
 from ..records import NamedTuple
 from ..roots import reading_below
 from ..script.against import check_ops
-from ..script.ops import Op, Scenario
+from ..script.ops import ExpandedScenario, Op
 from ..script.tree import Address, Cannot, Check
 from ..script.writer import write_played
+from .actions import ActionGenerator
 from .coverage.points import points_of
+from .coverage.reaching import read_steps, tries
 from .coverage.study import Coverage, address_of
-from .coverage.ways import read_steps, tries
-from .moves import Repertoire
 from .scripts import Suite, unfinished
 
 _ROW = re.compile(r"#\d+")
@@ -48,7 +48,7 @@ _ON_SHOW = ("view", "notice", "focus")
 Names = dict[tuple[str, ...], tuple[str, ...]]  # how fields of the first form are called in the second
 
 
-class Parting(NamedTuple):
+class FormDifference(NamedTuple):
     """Where two subjects part in a scenario: behind the *step*, in a *layer*, at an *address* ("" the form), in *what*."""
 
     scenario: str
@@ -64,7 +64,7 @@ class Parting(NamedTuple):
 class Comparison(NamedTuple):
     """*left_out*: scenarios that do not fit the second form, with why not."""
 
-    partings: tuple[Parting, ...]
+    partings: tuple[FormDifference, ...]
     scenarios: int
     walks: int
     states: int
@@ -88,7 +88,7 @@ class Item(NamedTuple):
     lines: tuple[str, ...] | None = None
 
 
-class Sides(NamedTuple):
+class ComparedForms(NamedTuple):
     """The two subjects by their files, a suite, and how fields of the first are called in the second: what another process needs."""
 
     first: str
@@ -97,10 +97,10 @@ class Sides(NamedTuple):
     names: tuple[tuple[tuple[str, ...], tuple[str, ...]], ...]
 
 
-class Comparing:
+class CompareStudy:
     """Two subjects and a suite, ready to be played."""
 
-    def __init__(self, first: Loaded, second: Loaded, ready: Sequence[Ready], names: Names) -> None:
+    def __init__(self, first: Loaded, second: Loaded, ready: Sequence[LoadedScript], names: Names) -> None:
         self.first, self.second, self.ready, self.names = first, second, ready, names
 
     def items(self, *, explore: bool, walks: int, seed: int) -> Iterator[Item]:
@@ -112,7 +112,7 @@ class Comparing:
         tried = chain(_walks(self.first.form), _random_walks(self.first.form, walks, seed)) if explore else ()
         yield from (Item(f"walk {number}", DEFAULT_CLOCK, lines=lines) for number, lines in enumerate(tried, 1))
 
-    def played(self, item: Item) -> Played:
+    def played(self, item: Item) -> CompareResult:
         """What comes of *item* on both."""
         if item.lines is None:
             script = self.ready[item.script]
@@ -124,30 +124,30 @@ class Comparing:
         there = [op._replace(act=_named(op.act, self.names)) for op in scenario.ops]
         problems = check_ops(there, self.second.form)
         if problems:
-            return Played(why_not=problems[0].cause)
-        pair = _Pair(self.first, self.second, folder, self.names)
+            return CompareResult(why_not=problems[0].cause)
+        pair = _SubjectPair(self.first, self.second, folder, self.names)
         found = pair.play(scenario, there, item.clock, item.called)
         if found is not None and item.lines is not None:
             found = found._replace(steps=pair.done)
-        return Played(found, pair.states)
+        return CompareResult(found, pair.states)
 
 
-class Played(NamedTuple):
+class CompareResult(NamedTuple):
     """What came of one: where they parted, how many *states* were held against each other, and why it was not played."""
 
-    parting: Parting | None = None
+    parting: FormDifference | None = None
     states: int = 0
     why_not: str | None = None
 
 
 def compare(
-    comparing: Comparing, sides: Sides, *, explore: bool, walks: int = 0, seed: int = 1, work: Work = HERE,
+    comparing: CompareStudy, sides: ComparedForms, *, explore: bool, walks: int = 0, seed: int = 1, work: ExecutionOptions = HERE,
     told: Callable[[int, int], None] | None = None,
 ) -> Comparison:  # fmt: skip
     """Plays the suite on both sides, by whomever *work* means. *told* hears how much is done, of how much. Raises Unreadable."""
     items = list(comparing.items(explore=explore, walks=walks, seed=seed))
-    every = done(partial(_played, sides), items, work, unfinished, here=comparing.played)
-    partings: list[Parting] = []
+    every = map_tasks(partial(_played, sides), items, work, unfinished, here=comparing.played)
+    partings: list[FormDifference] = []
     left_out: list[tuple[str, str]] = []
     counts, states = [0, 0], 0
     for number, (item, played) in enumerate(zip(items, every, strict=True), 1):
@@ -163,16 +163,16 @@ def compare(
     return Comparison(tuple(partings), counts[0], counts[1], states, tuple(left_out))
 
 
-def _played(sides: Sides, item: Item) -> Played:
+def _played(sides: ComparedForms, item: Item) -> CompareResult:
     with reading_below((os.path.dirname(sides.first) or ".",)):
-        return kept("compare", sides, partial(_comparing, sides)).played(item)
+        return per_process_cache("compare", sides, partial(_comparing, sides)).played(item)
 
 
-def _comparing(sides: Sides) -> Comparing:
+def _comparing(sides: ComparedForms) -> CompareStudy:
     subjects = Subjects(trust=sides.suite.wishes.trust)
     with reading_below(tuple(os.path.dirname(each) or "." for each in (sides.first, sides.second))):
         first, second = subjects.load(sides.first, "."), subjects.load(sides.second, ".")
-    return Comparing(first, second, sides.suite.read(), dict(sides.names))
+    return CompareStudy(first, second, sides.suite.read(), dict(sides.names))
 
 
 def _walks(form: Form) -> Iterator[tuple[str, ...]]:
@@ -188,7 +188,7 @@ def _random_walks(form: Form, walks: int, seed: int) -> Iterator[tuple[str, ...]
     """So many walks on *form* at random: steps that it takes, one behind the other."""
     if form.page is not None:
         return
-    random, repertoire, plain = Random(seed), Repertoire(form), form._replace(live=None)
+    random, repertoire, plain = Random(seed), ActionGenerator(form), form._replace(live=None)
     model = simulated(plain, compile_form(plain))
     for _ in range(walks):
         subject = model.begin(".")
@@ -203,7 +203,7 @@ def _random_walks(form: Form, walks: int, seed: int) -> Iterator[tuple[str, ...]
             yield tuple(lines)
 
 
-class _Pair:
+class _SubjectPair:
     def __init__(self, first: Loaded, second: Loaded, folder: str, names: Names) -> None:
         self.forms = (first.form, second.form)
         self.subjects = (first.begin(folder), second.begin(folder))
@@ -212,7 +212,7 @@ class _Pair:
         self.states = 0
         self.done: tuple[str, ...] = ()
 
-    def play(self, scenario: Scenario, there: list[Op], clock: int, called: str) -> Parting | None:
+    def play(self, scenario: ExpandedScenario, there: list[Op], clock: int, called: str) -> FormDifference | None:
         """Plays *scenario* on the first, the same as *there* on the second; where they part, None where they do not."""
         refused = [subject.load(clock) for subject in self.subjects]
         if any(refusal is not None for refusal in refused):
@@ -225,26 +225,26 @@ class _Pair:
                 if getattr(op.act, "within", None) is None and getattr(op.act, "lasting", None) is None:
                     continue
                 for subject, each in zip(self.subjects, (op, other), strict=True):
-                    judged(subject, each, scenario.ops)
+                    evaluate_check(subject, each, scenario.ops)
             else:
                 self.done = (*self.done, _text(op))
                 refusals = [take_step(s, each.act, number) for s, each in zip(self.subjects, (op, other), strict=True)]
                 if (refusals[0] is None) is not (refusals[1] is None):
                     one, other_one = ("not possible" if refusal is not None else "possible" for refusal in refusals)
-                    return Parting(called, _text(op), "state", _about(op), "the step", one, other_one)
+                    return FormDifference(called, _text(op), "state", _about(op), "the step", one, other_one)
                 if refusals[0] is not None:
                     return None
             found = self._parting(called, _text(op))
         return found
 
-    def _parting(self, called: str, step: str) -> Parting | None:
+    def _parting(self, called: str, step: str) -> FormDifference | None:
         self.states += 1
         seen = [observe(subject, form) for subject, form in zip(self.subjects, self.forms, strict=True)]
         second = self._renamed(seen[1])
         # What a group or the form adds up is told only where no field in it differs.
         whole = {name for name, state in seen[0].fields.items() if state.kind != "field"}
         differences = sorted(self._differences(seen[0], second), key=lambda each: (LAYERS.index(each[0]), each[1] in whole))
-        return Parting(called, step, *differences[0]) if differences else None
+        return FormDifference(called, step, *differences[0]) if differences else None
 
     def _renamed(self, seen: Observed) -> Observed:
         """What is seen of the second form, under the names of the first."""

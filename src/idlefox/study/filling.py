@@ -10,8 +10,8 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
+from ..engine.session.introspection import server_says
 from ..engine.session.look import trouble_inside
-from ..engine.session.oddities import server_says
 from ..forms.expressions.tree import Expression
 from ..forms.model.form import TEXT_KINDS, Field, Form, Rule, walk
 from ..forms.names.addresses import parse_address
@@ -64,7 +64,7 @@ class Filling:
             pressed = False
             for button in self._buttons():
                 tried = subject.trial()
-                sending = [tree.Submit(tree.Word(self.panel) if self.panel else None, button), self.settle]
+                sending = [tree.Submit(tree.WordToken(self.panel) if self.panel else None, button), self.settle]
                 if all(take_step(tried, step, 1) is None for step in sending):
                     if tried.look(_OUTCOME, "is", "accepted"):
                         self.served.update(self.mended)
@@ -94,7 +94,7 @@ class Filling:
         return None
 
     def _takes_a_press(self, subject: SimulatedForm) -> bool:
-        sending = (tree.Submit(tree.Word(self.panel) if self.panel else None, button) for button in self._buttons())
+        sending = (tree.Submit(tree.WordToken(self.panel) if self.panel else None, button) for button in self._buttons())
         return any(take_step(subject.trial(), step, 1) is None for step in sending)
 
     def _buttons(self) -> list[str | None]:
@@ -119,7 +119,7 @@ class Filling:
     def _trouble(self, subject: SimulatedForm) -> list[tuple[str, tuple[str, ...]]]:
         """What is wrong, and what the server complains of."""
         live = subject.session.live
-        wrong = [each for each in trouble_inside(live.wholes[self.panel]) if each[1] not in (("unasked",), ("asking",))]
+        wrong = [each for each in trouble_inside(live.roots_by_panel[self.panel]) if each[1] not in (("unasked",), ("asking",))]
         said = [cell.address() for cell, value in server_says(live) if (cell.address(), value) in self.rejected]
         return [*wrong, *((name, ("said",)) for name in said if all(name != each for each, _ in wrong))]
 

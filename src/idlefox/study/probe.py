@@ -18,14 +18,14 @@ from ..playing.observed import Observed, pinning
 from ..playing.player import DEFAULT_CLOCK
 from ..playing.rehearsal import Rehearsal
 from ..playing.subjects import Loaded, read_below, simulated
-from ..playing.work import HERE, Work, kept
-from ..playing.workers import done
+from ..playing.work import HERE, ExecutionOptions, per_process_cache
+from ..playing.workers import map_tasks
 from ..records import NamedTuple
 from ..script.reader import read_script_text
 from ..script.writer import called, quoted, write_script
 from .coverage.points import Point, points_of
+from .coverage.reaching import ways_to
 from .coverage.study import Coverage
-from .coverage.ways import ways_to
 from .samples import candidates, matching, measured, not_matching, parameter, step_size, values_for, written_value
 from .scripts import unfinished
 
@@ -36,7 +36,7 @@ _MOST_PAIRED = 12  # choices and toggles that are paired with each other
 _WAYS = ("state", "rows", "submission", "lookup")  # points that are met by steps of their own
 
 
-class Tried(NamedTuple):
+class ProbeScenario(NamedTuple):
     """A scenario that was to be: its *title*, the field it is *about* ("" the form), and its *lines*; none where a step cannot be taken."""
 
     title: str
@@ -44,12 +44,12 @@ class Tried(NamedTuple):
     lines: tuple[str, ...]
 
 
-class Probe(NamedTuple):
+class ProbeScript(NamedTuple):
     """The *text* of a script, the scenarios that were *tried* for it, and what was *left_out*."""
 
     form: Form
     text: str
-    tried: tuple[Tried, ...]
+    tried: tuple[ProbeScenario, ...]
     left_out: tuple[str, ...]
 
     @property
@@ -62,7 +62,7 @@ class Probe(NamedTuple):
         return {"format": 1, "form": self.form.id, "scenarios": scenarios, "left_out": list(self.left_out)}
 
 
-class _Plan(NamedTuple):
+class _ScenarioPlan(NamedTuple):
     """A scenario to be: its *title*, the field it is *about* ("" none), and its steps."""
 
     title: str
@@ -70,50 +70,50 @@ class _Plan(NamedTuple):
     steps: list[str]
 
 
-class _Pinned(NamedTuple):
+class _PinnedScenario(NamedTuple):
     """What came of a plan: the lines of a scenario that holds, "" for none; and what was *left_out* of it."""
 
     body: str
     left_out: tuple[str, ...]
 
 
-def probe(form: Form, subject: str, work: Work = HERE, told: Callable[[int, int], None] | None = None) -> Probe:
+def probe(form: Form, subject: str, work: ExecutionOptions = HERE, told: Callable[[int, int], None] | None = None) -> ProbeScript:
     """The script that probes *form*; *subject* is how its header names it. *told* hears how much is done, of how much.
 
     The scenarios of a form that comes from a file are played by whomever *work* means. Raises Unreadable.
     """
-    maker = _Maker(form)
+    maker = _ProbeBuilder(form)
     plans = list(maker.plans())
-    pinned = done(partial(_pinned, form.file), plans, work, unfinished, here=maker.pinned)
+    pinned = map_tasks(partial(_pinned, form.file), plans, work, unfinished, here=maker.pinned)
     text = f"# The behaviour of {form.label} at its limits.\nsubject {written(subject)}\n"
-    left_out, tried = list(maker.left_out), list[Tried]()
+    left_out, tried = list(maker.left_out), list[ProbeScenario]()
     for number, (plan, made) in enumerate(zip(plans, pinned, strict=True), 1):
         left_out += made.left_out
-        tried.append(Tried(plan.title, plan.about, tuple(line.removeprefix("    ") for line in made.body.splitlines())))
+        tried.append(ProbeScenario(plan.title, plan.about, tuple(line.removeprefix("    ") for line in made.body.splitlines())))
         if made.body:
             text += f"\nscenario {quoted(plan.title)} [probe]\n{made.body}"
         if told is not None:
             told(number, len(plans))
-    return Probe(form, write_script(read_script_text(text, "probe.fox")), tuple(tried), tuple(dict.fromkeys(left_out)))
+    return ProbeScript(form, write_script(read_script_text(text, "probe.fox")), tuple(tried), tuple(dict.fromkeys(left_out)))
 
 
-def _pinned(source: str, plan: _Plan) -> _Pinned:
+def _pinned(source: str, plan: _ScenarioPlan) -> _PinnedScenario:
     """What comes of *plan* in a process that reads the form's file *source* itself."""
-    return kept("probe", source, lambda: _Maker(read_below(source))).pinned(plan)
+    return per_process_cache("probe", source, lambda: _ProbeBuilder(read_below(source))).pinned(plan)
 
 
-class _Maker:
+class _ProbeBuilder:
     def __init__(self, form: Form) -> None:
         self.form = form
         self.loaded: Loaded = simulated(form, compile_form(form))
         self.left_out: list[str] = []
 
-    def plans(self) -> Iterator[_Plan]:
+    def plans(self) -> Iterator[_ScenarioPlan]:
         """All scenarios that there are to be."""
         for title, about, steps in (*self._fields(), *self._pairs(), *self._ways()):
-            yield _Plan(title, about, steps)
+            yield _ScenarioPlan(title, about, steps)
 
-    def pinned(self, plan: _Plan) -> _Pinned:
+    def pinned(self, plan: _ScenarioPlan) -> _PinnedScenario:
         """The steps of *plan*, each with checks of what it changes, and of the field it is about; nothing where one cannot be taken."""
         steps, about = plan.steps, plan.about
         rehearsal = Rehearsal(self.loaded, self.form.file, ".", DEFAULT_CLOCK)
@@ -122,7 +122,7 @@ class _Maker:
         for step, following in zip(steps, [*steps[1:], ""], strict=False):
             before = rehearsal.observed()
             if not rehearsal.take(step).held:
-                return _Pinned("", (f"{step}: not possible there",))
+                return _PinnedScenario("", (f"{step}: not possible there",))
             lines += step.split("\n")
             after = rehearsal.observed()
             own = [] if following == "blur" else _state_of(about, after)
@@ -130,7 +130,7 @@ class _Maker:
                 if rehearsal.take(check).held:
                     lines.append(check)
                     checked = True
-        return _Pinned("".join(f"    {line}\n" for line in lines) if checked else "", ())
+        return _PinnedScenario("".join(f"    {line}\n" for line in lines) if checked else "", ())
 
     def _expected(self, before: Observed, after: Observed, step: str, about: str) -> Iterator[str]:
         """Checks of what is otherwise *after* a step, but for what every step changes, and for what is said of the field *about* anyway."""

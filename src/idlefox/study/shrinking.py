@@ -8,7 +8,7 @@ from typing import Any
 Steps = tuple[Any, ...]
 
 
-def fewest(steps: Steps, shown: Callable[[Steps], Steps | None]) -> Steps:
+def minimize(steps: Steps, shown: Callable[[Steps], Steps | None]) -> Steps:
     """As few of *steps* as still show it. *shown* gives what of some steps shows it, cut where it has; None where they do not.
 
     None of what is returned can be left out alone.

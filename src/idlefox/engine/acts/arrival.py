@@ -7,25 +7,25 @@ from typing import Any
 
 from ...forms.model.form import After
 from ...forms.names.addresses import parse_address
-from ..judge.lists import spread
+from ..judge.lists import propagate
 from ..judge.timing import say_server
 from ..state.cells import Cell, FieldCell, FormCell, ListCell
-from ..state.live import Live
+from ..state.form_state import FormState
 from ..state.queue import Event
-from ..world.encode import Sent
-from ..world.server import Answer
+from ..world.encode import EncodedRequest
+from ..world.server import ServerAnswer
 from .attempt import show_notice
+from .form_kind import form_kind_of
 from .panels import give
 from .reset import blank_form, keep_as_initial, reset_form, set_back
-from .species import species_of
 
 RowsAsSent = Mapping[str, tuple[int, ...]]
 
 
-def arrive(live: Live, event: Event) -> None:
+def arrive(live: FormState, event: Event) -> None:
     """The server's answer, or the news that there will be none."""
     panel, number, reply, rows, view = event.data
-    form, sent = live.wholes[panel], live.requests[number]
+    form, sent = live.roots_by_panel[panel], live.requests[number]
     live.put_form(form, "busy", False)
     outcome = "lost" if reply.kind == "failure" else "accepted" if reply.status < 400 else "rejected"
     if form.plan.form.follows and outcome != "lost":
@@ -47,10 +47,10 @@ def arrive(live: Live, event: Event) -> None:
     notice = reply.notice if reply.notice is not None else after.notice
     if notice is not None:
         show_notice(live, notice)
-    spread(live)
+    propagate(live)
 
 
-def _accepted(live: Live, form: FormCell, sent: Sent, reply: Answer) -> None:
+def _accepted(live: FormState, form: FormCell, sent: EncodedRequest, reply: ServerAnswer) -> None:
     if form.plan.form.name:
         give(live, form)
     else:
@@ -59,7 +59,7 @@ def _accepted(live: Live, form: FormCell, sent: Sent, reply: Answer) -> None:
         live.put("location", reply.to)
 
 
-def _set_values(live: Live, form: FormCell, after: After) -> None:
+def _set_values(live: FormState, form: FormCell, after: After) -> None:
     if not form.open:
         return
     if after.values == "initial":
@@ -71,10 +71,10 @@ def _set_values(live: Live, form: FormCell, after: After) -> None:
     for address in after.forget:
         for cell in find_cells(form, address, {}) or ():
             set_back(live, cell)
-    spread(live)
+    propagate(live)
 
 
-def _place_errors(live: Live, form: FormCell, reply: Answer, rows: RowsAsSent) -> None:
+def _place_errors(live: FormState, form: FormCell, reply: ServerAnswer, rows: RowsAsSent) -> None:
     for address, texts in reply.errors:
         if not texts or live.plan.faults.server_lost:
             continue
@@ -91,7 +91,7 @@ def find_cells(form: FormCell, address: str, rows: RowsAsSent) -> list[Cell] | N
 
     None where the row it means has been removed since.
     """
-    called = species_of(form).called(form, address)
+    called = form_kind_of(form).called(form, address)
     if called:
         return list(called)
     segments = parse_address(address) if address else ()

@@ -10,18 +10,18 @@ from typing import Any
 from ...forms.model.form import Notice
 from ..judge.breaks import is_lost
 from ..judge.change import commit, set_touched
-from ..judge.lists import spread
+from ..judge.lists import propagate
+from ..judge.propagation import cut
 from ..judge.questions import ask
-from ..judge.spread import cut
 from ..judge.timing import at_moment, drop_server, first_report, report
 from ..plan.plans import NEVER, SUBMIT, ButtonPlan
 from ..state.cells import ASKING, INVALID, FormCell, ListCell, everything, form_of, leaves, validity_of
-from ..state.live import Live
+from ..state.form_state import FormState
 from .focus import focus_first_invalid
-from .species import species_of
+from .form_kind import form_kind_of
 
 
-def show_notice(live: Live, notice: Notice | None) -> None:
+def show_notice(live: FormState, notice: Notice | None) -> None:
     """Shows *notice* in place of the one on show; None takes that one away."""
     live.queue.cancel(live.notice_ends)
     live.notice_ends = None
@@ -31,24 +31,24 @@ def show_notice(live: Live, notice: Notice | None) -> None:
 
 
 # the press
-def is_repeat(live: Live, form: FormCell) -> bool:
+def is_repeat(live: FormState, form: FormCell) -> bool:
     """Whether a press now is a second one: the form is busy, or was pressed at this instant by the act before."""
     return not live.plan.faults.second_press and (form.busy or pressed_just_now(live))
 
 
-def pressed_just_now(live: Live) -> bool:
+def pressed_just_now(live: FormState) -> bool:
     """Whether the act before this one, at this very instant, has sent a request."""
     return live.last_press == (live.now, live.acts - 1)
 
 
-def ignore_press(live: Live, form: FormCell) -> None:
+def ignore_press(live: FormState, form: FormCell) -> None:
     """Records a press that is ignored."""
     if not form.busy:
         live.last_press = (live.now, live.acts)
     live.note(form, "ignored press", None, None)
 
 
-def press(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
+def press(live: FormState, form: FormCell, button: ButtonPlan | None) -> None:
     """A button that takes a press is pressed: an attempt to submit, or a second press, which is ignored."""
     if is_repeat(live, form):
         ignore_press(live, form)
@@ -58,7 +58,7 @@ def press(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
         attempt(live, form, button)
 
 
-def attempt(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
+def attempt(live: FormState, form: FormCell, button: ButtonPlan | None) -> None:
     """A person's attempt to submit: everything is touched and reported, then refused, put off, or sent."""
     live.put_form(form, "attempts", form.attempts + 1)
     show_notice(live, None)
@@ -77,11 +77,11 @@ def attempt(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
     _report_all(live, form)
     for cell in fields:
         ask(live, cell, SUBMIT)
-    spread(live)
+    propagate(live)
     _decide(live, form, button)
 
 
-def _report_all(live: Live, form: FormCell) -> None:
+def _report_all(live: FormState, form: FormCell) -> None:
     for cell in list(everything(form)):
         if cell.active and cell.plan.checks:
             first_report(live, cell)
@@ -90,18 +90,18 @@ def _report_all(live: Live, form: FormCell) -> None:
             at_moment(live, cell, SUBMIT)
 
 
-def _touch_all(live: Live, form: FormCell) -> None:
+def _touch_all(live: FormState, form: FormCell) -> None:
     for cell in leaves(form):
         if cell.active and cell.plan.kind != "hidden":
             cut(live, cell)
             set_touched(live, cell)
         if cell.plan.commits != NEVER:
             commit(live, cell)
-    spread(live)
+    propagate(live)
 
 
 # the decision
-def _decide(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
+def _decide(live: FormState, form: FormCell, button: ButtonPlan | None) -> None:
     validity = validity_of(form)
     if validity == INVALID or any(is_lost(cell) for cell in leaves(form)):
         live.put_form(form, "busy", False)
@@ -116,7 +116,7 @@ def _decide(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
         send(live, form, button)
 
 
-def decide_waiting(live: Live) -> None:
+def decide_waiting(live: FormState) -> None:
     """A lookup has answered, or what it was asked about has changed: a submission that waited may be decided."""
     if live.deciding is None:
         return
@@ -134,18 +134,18 @@ def decide_waiting(live: Live) -> None:
     if validity == INVALID:  # of what has been entered meanwhile, too
         _touch_all(live, form)
         _report_all(live, form)
-        spread(live)
+        propagate(live)
     _decide(live, form, button)
 
 
 # the request
-def send(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
+def send(live: FormState, form: FormCell, button: ButtonPlan | None) -> None:
     """Sends what *form* holds now; when its answer comes is settled now, too."""
     # Loaded with the first request: most scenarios send none, and starting up is part of every run.
     from ..world.server import answer
 
     model = form.plan.form.model
-    sent = species_of(form).request(form, button)
+    sent = form_kind_of(form).request(form, button)
     if sent.method == "DIALOG":
         _close_dialog(live, form)
         return
@@ -167,7 +167,7 @@ def send(live: Live, form: FormCell, button: ButtonPlan | None) -> None:
     takes = model.server.takes if reply.takes is None else reply.takes
     data = (number, reply, rows_now(form), view)
     live.queue.at(live.now + takes, "reply", f"the answer to {sent.method} {sent.target}", None, None, (model.panel, *data))
-    spread(live)
+    propagate(live)
 
 
 def rows_now(form: FormCell) -> dict[str, tuple[int, ...]]:
@@ -175,7 +175,7 @@ def rows_now(form: FormCell) -> dict[str, tuple[int, ...]]:
     return {cell.key: tuple(row.id for row in cell.parts) for cell in everything(form) if isinstance(cell, ListCell)}
 
 
-def _close_dialog(live: Live, form: FormCell) -> None:
+def _close_dialog(live: FormState, form: FormCell) -> None:
     """HTML, "Form submission algorithm", method dialog: the dialog closes, and nothing is sent."""
     page: Any = form.plan.form.model.page
     if page.dialog:

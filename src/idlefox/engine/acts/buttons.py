@@ -5,8 +5,8 @@ from __future__ import annotations
 from ...refusals import Refusal
 from ..plan.plans import ButtonPlan
 from ..state.cells import FormCell, leaves
-from ..state.live import Live
-from .cannot import Cannot
+from ..state.form_state import FormState
+from .refused import StepRefused
 from .sight import is_visible, with_parts
 
 # Controls that are no button of the plan: those that add, remove and move rows, open panels, dismiss notices.
@@ -20,7 +20,7 @@ def find_button(form: FormCell, name: str | int) -> ButtonPlan | None:
     return form.plan.form.buttons.get(name) if name else form.plan.form.submit
 
 
-def button_visible(live: Live, form: FormCell, button: ButtonPlan | None) -> bool:
+def button_visible(live: FormState, form: FormCell, button: ButtonPlan | None) -> bool:
     """Whether a person sees *button*: where at least one field of its form is seen; a page's, where it is itself."""
     if button is None or button.hidden or live.away or not form.open:
         return False
@@ -44,17 +44,17 @@ def _disabled_by(form: FormCell, button: ButtonPlan) -> Refusal | None:
     return None
 
 
-def need_button(live: Live, form: FormCell, button: ButtonPlan | None) -> ButtonPlan:
-    """*button*. Raises Cannot unless a person can press it."""
+def need_button(live: FormState, form: FormCell, button: ButtonPlan | None) -> ButtonPlan:
+    """*button*. Raises StepRefused unless a person can press it."""
     if button is None:
-        raise Cannot(Refusal("no submit button"))
+        raise StepRefused(Refusal("no submit button"))
     refusal = why_no_press(live, form, button)
     if refusal is not None:
-        raise Cannot(refusal, form if refusal.kind in ("disabled", "locked") else None)
+        raise StepRefused(refusal, form if refusal.kind in ("disabled", "locked") else None)
     return button
 
 
-def why_no_press(live: Live, form: FormCell, button: ButtonPlan) -> Refusal | None:
+def why_no_press(live: FormState, form: FormCell, button: ButtonPlan) -> Refusal | None:
     """Why a person cannot press *button* now; None where they can."""
     refusal = _out_of_sight(live, form, button) or _disabled_by(form, button)
     if refusal is None:
@@ -63,7 +63,7 @@ def why_no_press(live: Live, form: FormCell, button: ButtonPlan) -> Refusal | No
     return explained._replace(what=button.label, doing="press")
 
 
-def _out_of_sight(live: Live, form: FormCell, button: ButtonPlan) -> Refusal | None:
+def _out_of_sight(live: FormState, form: FormCell, button: ButtonPlan) -> Refusal | None:
     panel = form.plan.form.name
     if live.away:
         return Refusal("left")
@@ -77,17 +77,17 @@ def _out_of_sight(live: Live, form: FormCell, button: ButtonPlan) -> Refusal | N
 
 
 def need_reset(form: FormCell) -> ButtonPlan:
-    """The reset control of *form*. Raises Cannot unless a person can press it."""
+    """The reset control of *form*. Raises StepRefused unless a person can press it."""
     buttons = form.plan.form.reset_buttons
     if buttons is None:
         return RESET
     if not buttons:
-        raise Cannot(Refusal("no reset button"))
+        raise StepRefused(Refusal("no reset button"))
     button = buttons[0]
     why = button.hidden or button.disabled
     if why:
         kind = "hidden by markup" if button.hidden else "disabled by markup"
-        raise Cannot(Refusal(kind, button.label, "press", {"why": why}))
+        raise StepRefused(Refusal(kind, button.label, "press", {"why": why}))
     return button
 
 

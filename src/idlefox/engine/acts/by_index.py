@@ -8,22 +8,22 @@ from ...records import NamedTuple
 from ..judge.change import set_touched
 from ..judge.timing import first_report, set_reported, update_shows
 from ..state.cells import Container, FieldCell, ListCell, everything
-from ..state.live import Live
+from ..state.form_state import FormState
 
 
-class _Told(NamedTuple):
+class _RowState(NamedTuple):
     touched: bool
     has_reported: bool
     reported: tuple[Any, ...]
     server: tuple[str, ...]
 
 
-def told_by_number(rows: ListCell) -> list[list[_Told]]:
+def told_by_number(rows: ListCell) -> list[list[_RowState]]:
     """What is said of each row, and touched in it, in order."""
-    return [[_Told(cell.touched, cell.has_reported, cell.reported, cell.server) for cell in everything(row)] for row in rows.parts]
+    return [[_RowState(cell.touched, cell.has_reported, cell.reported, cell.server) for cell in everything(row)] for row in rows.parts]
 
 
-def tell_by_number(live: Live, rows: ListCell, told: list[list[_Told]]) -> None:
+def tell_by_number(live: FormState, rows: ListCell, told: list[list[_RowState]]) -> None:
     """Gives each row what was *told* of the one that had its number before."""
     for row, before in zip(rows.parts, told, strict=False):
         for cell, was in zip(everything(row), before, strict=False):
@@ -34,7 +34,7 @@ def tell_by_number(live: Live, rows: ListCell, told: list[list[_Told]]) -> None:
             _say(live, cell, was.server)
 
 
-def _say(live: Live, cell: Any, texts: tuple[str, ...]) -> None:
+def _say(live: FormState, cell: Any, texts: tuple[str, ...]) -> None:
     if texts == cell.server:
         return
     live.trace.append((live.step, live.now, cell, "server", cell.server, texts))

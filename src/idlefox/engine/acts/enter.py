@@ -12,15 +12,15 @@ from ...forms.values.values import written
 from ...forms.values.whatwg import DATE_KINDS
 from ..plan.controls import TYPED
 from ..state.cells import Cell, Container, FieldCell, ListCell
-from ..state.live import Live
+from ..state.form_state import FormState
 from . import hands
-from .cannot import cannot
 from .focus import blur, focus
+from .refused import cannot
 from .rows import step_add, step_remove
 from .sight import need_reach
 
 
-def type_text(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> None:
+def type_text(live: FormState, cell: FieldCell, text: str, *, over: bool = False) -> None:
     """Types *text* key by key, after what is there or *over* it."""
     need_reach(live, cell, "typing into")
     focus(live, cell)
@@ -29,12 +29,12 @@ def type_text(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> 
     hands.press_keys(live, cell, text, over=over)
 
 
-def type_over(live: Live, cell: FieldCell, text: str) -> None:
+def type_over(live: FormState, cell: FieldCell, text: str) -> None:
     """Types *text* over what is there (`retype`)."""
     type_text(live, cell, text, over=True)
 
 
-def enter_value(live: Live, cell: Cell, value: Any) -> None:
+def enter_value(live: FormState, cell: Cell, value: Any) -> None:
     """Enters *value* into a field, a group or a list, then leaves it."""
     if isinstance(cell, ListCell):
         _enter_rows(live, cell, value)
@@ -48,7 +48,7 @@ def enter_value(live: Live, cell: Cell, value: Any) -> None:
         blur(live)
 
 
-def enter_object(live: Live, container: Container, values: dict[str, Any]) -> None:
+def enter_object(live: FormState, container: Container, values: dict[str, Any]) -> None:
     """Enters the members of *values* into the fields of a group or row, in form order."""
     parts = {part.plan.field.name: part for part in container.parts}
     for name in values:
@@ -59,7 +59,7 @@ def enter_object(live: Live, container: Container, values: dict[str, Any]) -> No
             enter_value(live, part, values[name])
 
 
-def _enter_rows(live: Live, rows: ListCell, values: Any) -> None:
+def _enter_rows(live: FormState, rows: ListCell, values: Any) -> None:
     if not isinstance(values, list) or not all(isinstance(v, dict) for v in values):
         raise cannot("needs objects", rows, value=values)
     while len(rows.parts) > len(values):
@@ -70,7 +70,7 @@ def _enter_rows(live: Live, rows: ListCell, values: Any) -> None:
         enter_object(live, rows.parts[i], value)
 
 
-def _enter_field(live: Live, cell: FieldCell, value: Any) -> None:
+def _enter_field(live: FormState, cell: FieldCell, value: Any) -> None:
     kind = cell.plan.kind
     if kind == "file":
         hands.step_upload(live, cell, _files(cell, value))

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from ...forms.values.values import is_empty
 from ..judge.change import assign, commit, set_touched
-from ..judge.lists import spread
+from ..judge.lists import propagate
+from ..judge.propagation import cut, derived
 from ..judge.questions import ask
-from ..judge.spread import cut, derived
 from ..judge.timing import at_moment
 from ..plan.plans import BLUR, CHANGE, NEVER, ButtonPlan
 from ..state.cells import FieldCell, FormCell, form_of
-from ..state.live import Live
+from ..state.form_state import FormState
+from .form_kind import form_kind_of
 from .sight import need_reach
-from .species import species_of
 
 
-def focus(live: Live, cell: FieldCell) -> None:
+def focus(live: FormState, cell: FieldCell) -> None:
     """Puts the focus on *cell*; what had it is left first."""
     if live.focus is cell:
         return
@@ -25,20 +25,20 @@ def focus(live: Live, cell: FieldCell) -> None:
     if plan.derive is not None and not plan.often and is_empty(cell.value) and not cell.bad_input:
         _suggest(live, cell)
     if live.heap:
-        spread(live)
+        propagate(live)
 
 
-def _suggest(live: Live, cell: FieldCell) -> None:
+def _suggest(live: FormState, cell: FieldCell) -> None:
     """`derive` on focus fills a field that is empty."""
     raw, value, bad_input = derived(cell)
     if not is_empty(value):
         assign(live, cell, raw, value, bad_input)
-        spread(live)
+        propagate(live)
         at_moment(live, cell, CHANGE)
-        spread(live)
+        propagate(live)
 
 
-def blur(live: Live) -> None:
+def blur(live: FormState) -> None:
     """Leaves whatever has the focus: touched, `trim` and `case`, reporting, lookups that start with a blur."""
     cell = live.focus
     if cell is None:
@@ -51,20 +51,20 @@ def blur(live: Live) -> None:
         set_touched(live, cell)
     if cell.plan.cut is not None:
         cut(live, cell)
-    spread(live)
+    propagate(live)
     at_moment(live, cell, BLUR)
     if cell.plan.lookups:
         ask(live, cell, BLUR)
-    spread(live)
+    propagate(live)
 
 
-def focus_button(live: Live, button: ButtonPlan | None) -> None:
+def focus_button(live: FormState, button: ButtonPlan | None) -> None:
     """The focus goes to a button: what had it is left."""
     blur(live)
     live.set_focus(None, button)
 
 
-def step_blur(live: Live, cell: FieldCell | None) -> None:
+def step_blur(live: FormState, cell: FieldCell | None) -> None:
     """The step `blur`: a control that lacks the focus is focused first."""
     if cell is None:
         if live.focus is None:
@@ -74,24 +74,24 @@ def step_blur(live: Live, cell: FieldCell | None) -> None:
     blur(live)
 
 
-def step_focus(live: Live, cell: FieldCell) -> None:
+def step_focus(live: FormState, cell: FieldCell) -> None:
     need_reach(live, cell, "focusing", change=False)
     focus(live, cell)
 
 
-def focus_first_invalid(live: Live, form: FormCell) -> None:
+def focus_first_invalid(live: FormState, form: FormCell) -> None:
     """After a refused attempt: the first invalid control gets the focus."""
-    first = species_of(form).first_invalid(live, form)
+    first = form_kind_of(form).first_invalid(live, form)
     if first is not None:
         if live.focus is not first:
             live.set_focus(None)
         focus(live, first)
 
 
-def tab(live: Live, by: int) -> None:
+def tab(live: FormState, by: int) -> None:
     """Moves the focus to the next stop; behind the last and before the first there is nothing of the form."""
     form = form_with_focus(live)
-    species = species_of(form)
+    species = form_kind_of(form)
     stops, here = species.stops(live, form), species.starting_point(live)
     at = next((i for i, stop in enumerate(stops) if stop is here), None)
     if at is None and isinstance(here, ButtonPlan):
@@ -107,9 +107,9 @@ def tab(live: Live, by: int) -> None:
         focus(live, stop)
 
 
-def form_with_focus(live: Live) -> FormCell:
+def form_with_focus(live: FormState) -> FormCell:
     """The form that has the focus; without one the panel opened last, else the main form."""
     if live.focus is not None:
         return form_of(live.focus)
-    opened = [f for name, f in live.wholes.items() if name and f.open]
+    opened = [f for name, f in live.roots_by_panel.items() if name and f.open]
     return opened[-1] if opened else live.root

@@ -11,27 +11,27 @@ from ...forms.model.form import TEXT_KINDS
 from ...forms.values import whatwg
 from ...forms.values.values import equal, in_order, is_chosen, written
 from ..judge import person
-from ..judge.choices import Offered, offered
-from ..judge.lists import spread
+from ..judge.choices import OptionState, offered
+from ..judge.lists import propagate
 from ..judge.person import room
 from ..state.cells import FieldCell
-from ..state.live import Live
+from ..state.form_state import FormState
 from .attempt import decide_waiting
-from .cannot import cannot
 from .focus import focus
+from .refused import cannot
 from .sight import need_reach
 
 _LARGEST_FILE = 100_000_000  # bytes: what is in it goes into the request as a text
 
 
 # text
-def person_changes(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> None:
+def person_changes(live: FormState, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> None:
     """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it."""
     if person.changes(live, cell, raw, value, bad_input) and cell.plan.lookups:
         _decide(live)
 
 
-def press_keys(live: Live, cell: FieldCell, text: str, *, over: bool = False) -> None:
+def press_keys(live: FormState, cell: FieldCell, text: str, *, over: bool = False) -> None:
     """The characters of *text* typed one by one at the end of what is there, or the first *over* it all."""
     if not cell.plan.lookups:
         person.types(live, cell, text, over)
@@ -42,38 +42,38 @@ def press_keys(live: Live, cell: FieldCell, text: str, *, over: bool = False) ->
         over = False
 
 
-def _decide(live: Live) -> None:
+def _decide(live: FormState) -> None:
     """Decides on a submission that waits for lookups, after a change of what one is asked about."""
     decide_waiting(live)
     if live.heap or live.followers:
-        spread(live)
+        propagate(live)
 
 
-def _change(live: Live, cell: FieldCell, raw: str) -> None:
+def _change(live: FormState, cell: FieldCell, raw: str) -> None:
     value, bad_input = cell.plan.parse(raw)
     person_changes(live, cell, raw, value, bad_input)
 
 
-def step_paste(live: Live, cell: FieldCell, text: str) -> None:
+def step_paste(live: FormState, cell: FieldCell, text: str) -> None:
     need_reach(live, cell, "pasting into")
     focus(live, cell)
     _change(live, cell, cell.raw + room(cell, cell.raw, text))
 
 
-def step_erase(live: Live, cell: FieldCell, count: int) -> None:
+def step_erase(live: FormState, cell: FieldCell, count: int) -> None:
     need_reach(live, cell, "erasing in")
     focus(live, cell)
     for _ in range(min(count, len(cell.raw))):
         _change(live, cell, cell.raw[:-1])
 
 
-def step_clear(live: Live, cell: FieldCell) -> None:
+def step_clear(live: FormState, cell: FieldCell) -> None:
     need_reach(live, cell, "clearing")
     focus(live, cell)
     _change(live, cell, "")
 
 
-def step_set(live: Live, cell: FieldCell, value: Any) -> None:
+def step_set(live: FormState, cell: FieldCell, value: Any) -> None:
     """One change to *value*, as a date picker or slider makes it, through the control's own sanitisation."""
     need_reach(live, cell, "setting")
     focus(live, cell)
@@ -93,7 +93,7 @@ def step_set(live: Live, cell: FieldCell, value: Any) -> None:
 
 
 # choices
-def step_pick(live: Live, cell: FieldCell, mode: str, values: list[Any]) -> None:
+def step_pick(live: FormState, cell: FieldCell, mode: str, values: list[Any]) -> None:
     """Chooses options. *mode*: "" replaces, `also` adds to, `except` takes from a multiple choice."""
     need_reach(live, cell, "choosing in")
     focus(live, cell)
@@ -112,7 +112,7 @@ def step_pick(live: Live, cell: FieldCell, mode: str, values: list[Any]) -> None
     person_changes(live, cell, chosen_text(chosen), chosen, False)
 
 
-def _taken(found: list[Offered], values: list[Any], chosen: list[Any]) -> list[Any]:
+def _taken(found: list[OptionState], values: list[Any], chosen: list[Any]) -> list[Any]:
     """*chosen* and, for each of *values*, the first option that has it, can be taken and is not chosen yet."""
     chosen = list(chosen)
     for value in values:
@@ -126,7 +126,7 @@ def chosen_text(value: Any) -> str:
     return value if isinstance(value, str) else written(value)
 
 
-def _need_option(cell: FieldCell, found: list[Offered], value: Any, mode: str) -> None:
+def _need_option(cell: FieldCell, found: list[OptionState], value: Any, mode: str) -> None:
     options = [o for o in found if equal(o.value, value)]
     if mode == "except" and any(equal(c, value) for c in cell.value):
         return
@@ -136,7 +136,7 @@ def _need_option(cell: FieldCell, found: list[Offered], value: Any, mode: str) -
         raise cannot("disabled option", cell, value=value)
 
 
-def step_turn(live: Live, cell: FieldCell, on: bool | None) -> None:
+def step_turn(live: FormState, cell: FieldCell, on: bool | None) -> None:
     """Turns a checkbox on or off; None toggles it. Turning it to the state it has is no change."""
     need_reach(live, cell, "toggling" if on is None else "turning")
     focus(live, cell)
@@ -144,7 +144,7 @@ def step_turn(live: Live, cell: FieldCell, on: bool | None) -> None:
     person_changes(live, cell, "true" if value else "false", value, False)
 
 
-def step_upload(live: Live, cell: FieldCell, files: list[dict[str, Any]]) -> None:
+def step_upload(live: FormState, cell: FieldCell, files: list[dict[str, Any]]) -> None:
     """Chooses *files* ({name, size, type}). A file that `accept` excludes cannot be chosen."""
     need_reach(live, cell, "choosing files for")
     field = cell.plan.field

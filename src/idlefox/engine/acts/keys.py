@@ -8,22 +8,22 @@ from ..judge.choices import offered
 from ..plan.controls import TYPED
 from ..plan.plans import ButtonPlan
 from ..state.cells import FieldCell, FormCell, form_of
-from ..state.live import Live
+from ..state.form_state import FormState
 from .attempt import press
 from .buttons import button_enabled, button_visible
 from .focus import focus, tab
+from .form_kind import form_kind_of
 from .hands import chosen_text, person_changes, press_keys, step_erase, step_set, step_turn
 from .panels import close
 from .reset import press_reset
 from .sight import need_reach
-from .species import species_of
 from .stepping import stepped
 
 # Where Enter opens or confirms a picker, or does nothing: in browsers these submit no form.
 _NO_ENTER = DATE_KINDS | {"select", "file", "color"}
 
 
-def step_press(live: Live, cell: FieldCell | None, key: str) -> None:
+def step_press(live: FormState, cell: FieldCell | None, key: str) -> None:
     """Presses a named key, in *cell* or where the focus is."""
     if cell is not None:
         need_reach(live, cell, f"pressing {key} in", change=False)
@@ -31,7 +31,7 @@ def step_press(live: Live, cell: FieldCell | None, key: str) -> None:
     if key in ("Tab", "Shift+Tab"):
         tab(live, -1 if key == "Shift+Tab" else 1)
     elif key == "Escape":
-        opened = [form for name, form in live.wholes.items() if name and form.open]
+        opened = [form for name, form in live.roots_by_panel.items() if name and form.open]
         if opened:
             close(live, opened[-1])
     elif live.focus is not None:
@@ -40,7 +40,7 @@ def step_press(live: Live, cell: FieldCell | None, key: str) -> None:
         _press_focused_button(live)
 
 
-def _press_focused_button(live: Live) -> None:
+def _press_focused_button(live: FormState) -> None:
     """Enter and Space on the button that has the focus."""
     button = live.on_button
     if button is None:
@@ -48,7 +48,7 @@ def _press_focused_button(live: Live) -> None:
     if button.press == "reset":
         press_reset(live, live.root)
     elif button.press == "submit":
-        form = next((f for f in live.wholes.values() if _has(f, button)), live.root)
+        form = next((f for f in live.roots_by_panel.values() if _has(f, button)), live.root)
         if button_visible(live, form, button) and button_enabled(form, button):
             press(live, form, button)
 
@@ -57,14 +57,14 @@ def _has(form: FormCell, button: ButtonPlan) -> bool:
     return form.plan.form.submit is button or button in form.plan.form.buttons.values()
 
 
-def _enter(live: Live, here: FieldCell) -> None:
+def _enter(live: FormState, here: FieldCell) -> None:
     """HTML, "Implicit submission": by the default button."""
     form = form_of(here)
-    if species_of(form).enters(live, form, here):
+    if form_kind_of(form).enters(live, form, here):
         press(live, form, form.plan.form.submit)
 
 
-def _key_in(live: Live, here: FieldCell, key: str) -> None:
+def _key_in(live: FormState, here: FieldCell, key: str) -> None:
     kind = here.plan.kind
     if key == "Enter":
         # HTML, "Implicit submission": from a control that is not a place to type lines in.
@@ -83,7 +83,7 @@ def _key_in(live: Live, here: FieldCell, key: str) -> None:
         _arrow(live, here, 1 if key in ("ArrowDown", "ArrowRight") else -1, key)
 
 
-def _space(live: Live, here: FieldCell, kind: str) -> None:
+def _space(live: FormState, here: FieldCell, kind: str) -> None:
     if kind == "checkbox" and not here.plan.field.many:
         step_turn(live, here, None)
     elif kind in TYPED:
@@ -94,7 +94,7 @@ def _space(live: Live, here: FieldCell, kind: str) -> None:
             person_changes(live, here, chosen_text(first), first, False)
 
 
-def _arrow(live: Live, here: FieldCell, by: int, key: str) -> None:
+def _arrow(live: FormState, here: FieldCell, by: int, key: str) -> None:
     """Arrows move through choices, and step numbers and sliders."""
     kind = here.plan.kind
     if kind in ("radio", "select") and not here.plan.field.many:
@@ -107,7 +107,7 @@ def _arrow(live: Live, here: FieldCell, by: int, key: str) -> None:
             step_set(live, here, value)
 
 
-def _next_choice(live: Live, here: FieldCell, by: int) -> None:
+def _next_choice(live: FormState, here: FieldCell, by: int) -> None:
     """Through radio buttons round, through the options of a select to the end."""
     options = [o.value for o in offered(here) if o.enabled]
     if not options:

@@ -2,32 +2,32 @@
 
 from __future__ import annotations
 
-from ...forms.html.model import Control, Page, PageButton
+from ...forms.html.model import Control, HtmlPage, PageButton
 from ...forms.names.addresses import called
 from ...forms.values.values import is_chosen, same_choice
 from ..judge.breaks import is_lost
 from ..plan.plans import ButtonPlan
 from ..state.cells import FieldCell, FormCell
-from ..state.live import Live
-from ..world.encode import Sent
+from ..state.form_state import FormState
+from ..world.encode import EncodedRequest
 from .buttons import button_visible
+from .form_kind import Stop
 from .sight import is_enabled, is_visible
-from .species import Stop
 
 
 class PageForm:
     """See `species.Species`. *buttons* are the plans of the page's buttons, by the buttons' numbers in tree order."""
 
-    def __init__(self, page: Page, buttons: dict[int, ButtonPlan]) -> None:
+    def __init__(self, page: HtmlPage, buttons: dict[int, ButtonPlan]) -> None:
         self.page = page
         self.buttons = buttons
 
-    def request(self, form: FormCell, button: ButtonPlan | None) -> Sent:
+    def request(self, form: FormCell, button: ButtonPlan | None) -> EncodedRequest:
         from ..world.page_request import page_request
 
         return page_request(form, button.source if button is not None else None)
 
-    def stops(self, live: Live, form: FormCell) -> list[Stop]:
+    def stops(self, live: FormState, form: FormCell) -> list[Stop]:
         """HTML, "Sequential focus navigation": positive tabindex first, then tree order.
 
         Radio buttons of a name are one stop, and so are checkboxes of a name: they are one field here.
@@ -54,18 +54,18 @@ class PageForm:
             if isinstance(e, Control) and e.kind == "radio" and not e.disabled and same_choice(fields[e.field].value, e.value)
         }  # fmt: skip
 
-    def _is_stop(self, live: Live, control: Control, cell: FieldCell, on: set[str]) -> bool:
+    def _is_stop(self, live: FormState, control: Control, cell: FieldCell, on: set[str]) -> bool:
         if control.kind == "hidden" or control.disabled:
             return False
         if control.field in on and not same_choice(cell.value, control.value):
             return False  # the radio button that is on is its group's stop
         return is_visible(live, cell) and is_enabled(cell)
 
-    def starting_point(self, live: Live) -> Stop | None:
+    def starting_point(self, live: FormState) -> Stop | None:
         # HTML, "sequential focus navigation starting point": after a blur it is where the focus was.
         return live.focus or live.on_button or live.left
 
-    def first_invalid(self, live: Live, form: FormCell) -> FieldCell | None:
+    def first_invalid(self, live: FormState, form: FormCell) -> FieldCell | None:
         """The first invalid control in tree order that can have the focus."""
         fields = _fields(form)
         for each in self.page.elements:
@@ -79,7 +79,7 @@ class PageForm:
             return cell
         return None
 
-    def enters(self, live: Live, form: FormCell, cell: FieldCell) -> bool:
+    def enters(self, live: FormState, form: FormCell, cell: FieldCell) -> bool:
         """HTML, "Implicit submission": by the default button, seen or not, unless it is disabled; without one only from
         a field that blocks implicit submission, and only from the one of its kind.
         """
@@ -93,7 +93,7 @@ class PageForm:
         name = called(form.plan.form.model.shape, address)
         return [part for part in form.parts if part.plan.field.name == name] if name is not None else []
 
-    def focus_at_load(self, live: Live, form: FormCell) -> None:
+    def focus_at_load(self, live: FormState, form: FormCell) -> None:
         """HTML, "The autofocus attribute": the first element that has it and can have the focus."""
         number = self.page.autofocus
         if number < 0:

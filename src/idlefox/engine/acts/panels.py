@@ -4,25 +4,25 @@ from __future__ import annotations
 
 from ...forms.values.values import as_text, equal
 from ...refusals import Refusal
-from ..judge.lists import put_in, spread
+from ..judge.lists import propagate, put_in
 from ..judge.make import make_form
 from ..judge.questions import cancel_questions
 from ..state.cells import FieldCell, FormCell, ListCell, everything, is_inside, value_of
+from ..state.form_state import FormState
 from ..state.journal import snapshot_of
-from ..state.live import Live
 from .buttons import OTHER
-from .cannot import Cannot
 from .enter import enter_object
 from .focus import focus_button
+from .refused import StepRefused
 
 
-def step_open(live: Live, name: str) -> None:
+def step_open(live: FormState, name: str) -> None:
     """Opens the panel: a fresh form in a dialog."""
-    known = live.wholes[name]
+    known = live.roots_by_panel[name]
     if live.away:
-        raise Cannot(Refusal("left", f"the panel {name}", "open"))
+        raise StepRefused(Refusal("left", f"the panel {name}", "open"))
     if known.open:
-        raise Cannot(Refusal("panel open", f"the panel {name}", "open", {"panel": name}), known)
+        raise StepRefused(Refusal("panel open", f"the panel {name}", "open", {"panel": name}), known)
     focus_button(live, OTHER)
     for cell in everything(known):
         live.drop(cell)
@@ -32,32 +32,32 @@ def step_open(live: Live, name: str) -> None:
     live.note(form, "opened", None, snapshot_of(form))
 
 
-def step_close(live: Live, name: str) -> None:
+def step_close(live: FormState, name: str) -> None:
     """Closes the panel; what was entered is gone."""
-    form = live.wholes[name]
+    form = live.roots_by_panel[name]
     if not form.open:
-        raise Cannot(Refusal("panel closed", f"the panel {name}", "close", {"panel": name}))
+        raise StepRefused(Refusal("panel closed", f"the panel {name}", "close", {"panel": name}))
     close(live, form)
 
 
-def close(live: Live, form: FormCell) -> None:
+def close(live: FormState, form: FormCell) -> None:
     """Takes the panel off the page."""
     if is_inside(live.focus, form):
         live.set_focus(None)
     live.put_form(form, "open", False)
 
 
-def give(live: Live, form: FormCell) -> None:
+def give(live: FormState, form: FormCell) -> None:
     """What an accepted panel gives: an option of a choice, or a row of a list. The panel closes."""
     gives = form.plan.form.model.gives
     values = value_of(form)
     close(live, form)
     if gives is None:
         return
-    target = live.statics[live.plan.paths[gives.to].index]
+    target = live.cells_by_slot[live.plan.paths[gives.to].index]
     if gives.kind == "row" and isinstance(target, ListCell):
         row = put_in(live, target, len(target.parts))
-        spread(live)
+        propagate(live)
         enter_object(live, row, {k: v for k, v in values.items() if any(p.plan.field.name == k for p in row.parts)})
         return
     value, label = values.get(gives.value), as_text(values.get(gives.label))

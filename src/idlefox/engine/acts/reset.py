@@ -6,17 +6,17 @@ from typing import Any
 
 from ...forms.values.values import reads_as
 from ..judge.change import set_dirty
-from ..judge.lists import restore_rows, spread, take_out
+from ..judge.lists import propagate, restore_rows, take_out
 from ..judge.make import report_at_load
+from ..judge.propagation import forget
 from ..judge.questions import cancel_questions, end_questions
-from ..judge.spread import forget
 from ..judge.timing import drop_server, first_report, set_reported
 from ..state.cells import Cell, FieldCell, FormCell, ListCell, everything, leaves, value_of
-from ..state.live import Live
-from ..state.ways import is_there
+from ..state.form_state import FormState
+from ..state.paths import is_there
 
 
-def press_reset(live: Live, form: FormCell) -> None:
+def press_reset(live: FormState, form: FormCell) -> None:
     """The reset control: everything as at load; what lookups have under way is cancelled."""
     reset_form(live, form)
     if live.deciding is not None and live.deciding[0] is form:
@@ -25,25 +25,25 @@ def press_reset(live: Live, form: FormCell) -> None:
     live.put("outcome", "none")
     if not form.plan.form.name:
         live.put("view", "editing")
-    spread(live)
+    propagate(live)
 
 
-def reset_form(live: Live, form: FormCell) -> None:
+def reset_form(live: FormState, form: FormCell) -> None:
     """Values, raw text, dirty, touched, reported, server messages, submission count: as at load."""
     live.put_form(form, "attempts", 0)
     _back(live, form)
-    spread(live)
+    propagate(live)
     for cell in everything(form):
         if not isinstance(cell, FieldCell):  # last, since the rows that come back are a change of their list
             first_report(live, cell, False)
             set_reported(live, cell, ())
             drop_server(live, cell)
-    spread(live)
+    propagate(live)
     report_at_load(live, list(everything(form)))
-    spread(live)
+    propagate(live)
 
 
-def _back(live: Live, cell: Any) -> None:
+def _back(live: FormState, cell: Any) -> None:
     if isinstance(cell, FieldCell):
         if cell.plan.path not in live.plan.faults.reset_forgets:
             cancel_questions(live, cell)
@@ -58,7 +58,7 @@ def _back(live: Live, cell: Any) -> None:
         _back(live, part)
 
 
-def set_back(live: Live, cell: Cell) -> None:
+def set_back(live: FormState, cell: Cell) -> None:
     """`forget`: sets one field (or all in a group or list) back to initial."""
     for each in [c for c in everything(cell) if isinstance(c, ListCell)]:
         if is_there(each):  # else its row has gone with the rows of a list around it
@@ -66,10 +66,10 @@ def set_back(live: Live, cell: Cell) -> None:
     for field in list(leaves(cell)):
         end_questions(live, field)
         forget(live, field)
-    spread(live)
+    propagate(live)
 
 
-def blank_form(live: Live, form: FormCell) -> None:
+def blank_form(live: FormState, form: FormCell) -> None:
     """Empties every field; the empty form is the new initial one."""
     for cell in list(everything(form)):
         if isinstance(cell, ListCell) and is_there(cell):
@@ -83,13 +83,13 @@ def blank_form(live: Live, form: FormCell) -> None:
     keep_as_initial(live, form)
 
 
-def _new_initial(live: Live, field: FieldCell, value: Any) -> None:
+def _new_initial(live: FormState, field: FieldCell, value: Any) -> None:
     if field.initial != value or type(field.initial) is not type(value):
         live.note(field, "initial", field.initial, value)
     field.initial, field.initial_raw = value, reads_as(value)
 
 
-def _new_initial_rows(live: Live, rows: ListCell) -> None:
+def _new_initial_rows(live: FormState, rows: ListCell) -> None:
     now = tuple(rows.parts)
     if now != rows.initial_parts:
         live.note(rows, "initial_rows", rows.initial_parts, now)
@@ -97,7 +97,7 @@ def _new_initial_rows(live: Live, rows: ListCell) -> None:
     rows.initial_value = value_of(rows)
 
 
-def keep_as_initial(live: Live, form: FormCell) -> None:
+def keep_as_initial(live: FormState, form: FormCell) -> None:
     """The values there are become the initial ones: the form is clean again."""
     for cell in everything(form):
         if isinstance(cell, FieldCell):

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from ...refusals import Refusal
-from ..judge.lists import put_in, shift, spread, take_out
+from ..judge.lists import propagate, put_in, shift, take_out
 from ..state.cells import ListCell, RowCell
-from ..state.live import Live
+from ..state.form_state import FormState
 from .buttons import OTHER
 from .by_index import tell_by_number, told_by_number
-from .cannot import Cannot, cannot
 from .focus import focus_button
+from .refused import StepRefused, cannot
 from .sight import disabled_by, explained, hidden_by, need_reach, readonly_by, with_parts
 
 
-def why_not(live: Live, rows: ListCell, doing: str) -> Refusal | None:
+def why_not(live: FormState, rows: ListCell, doing: str) -> Refusal | None:
     """Why the control that would *doing* (add, remove, move) a row is not offered; None where it is."""
     reason = hidden_by(live, rows) or disabled_by(rows) or readonly_by(rows)
     if reason is not None:
@@ -31,13 +31,13 @@ def why_not(live: Live, rows: ListCell, doing: str) -> Refusal | None:
     return None
 
 
-def _need(live: Live, rows: ListCell, doing: str) -> None:
+def _need(live: FormState, rows: ListCell, doing: str) -> None:
     reason = why_not(live, rows, doing)
     if reason is not None:
-        raise Cannot(reason._replace(what=rows.address(), doing=doing), rows)
+        raise StepRefused(reason._replace(what=rows.address(), doing=doing), rows)
 
 
-def step_add(live: Live, rows: ListCell, at: int | None) -> RowCell:
+def step_add(live: FormState, rows: ListCell, at: int | None) -> RowCell:
     """Presses the add control: a new row at the end, or as number *at*."""
     need_reach(live, rows, "adding to")
     focus_button(live, OTHER)
@@ -46,24 +46,24 @@ def step_add(live: Live, rows: ListCell, at: int | None) -> RowCell:
     if at is not None and at > count:
         raise cannot("no such place", rows, doing="add", count=count, place=at)
     row = put_in(live, rows, count if at is None else at)
-    spread(live)
+    propagate(live)
     return row
 
 
-def step_remove(live: Live, row: RowCell) -> None:
+def step_remove(live: FormState, row: RowCell) -> None:
     """Presses the row's remove control."""
     need_reach(live, row.up, "removing from")
     focus_button(live, OTHER)
     _need(live, row.up, "remove")
     told = told_by_number(row.up) if live.plan.faults.rows_by_index else None
     take_out(live, row.up, row)
-    spread(live)
+    propagate(live)
     if told is not None:
         tell_by_number(live, row.up, told)
-        spread(live)
+        propagate(live)
 
 
-def step_move(live: Live, row: RowCell, to: int) -> None:
+def step_move(live: FormState, row: RowCell, to: int) -> None:
     """Moves *row*; it ends at place *to* (counted from the end where negative)."""
     rows = row.up
     need_reach(live, rows, "moving in")
@@ -76,7 +76,7 @@ def step_move(live: Live, row: RowCell, to: int) -> None:
     if before != to:
         told = told_by_number(rows) if live.plan.faults.rows_by_index else None
         shift(live, rows, before, to)
-        spread(live)
+        propagate(live)
         if told is not None:
             tell_by_number(live, rows, told)
-            spread(live)
+            propagate(live)

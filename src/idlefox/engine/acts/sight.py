@@ -8,18 +8,18 @@ from __future__ import annotations
 from ...forms.expressions import Closure, deciding
 from ...refusals import Refusal
 from ..state.cells import Cell, FieldCell, FormCell, form_of, leaves
-from ..state.live import Live
-from .cannot import Cannot
+from ..state.form_state import FormState
+from .refused import StepRefused
 
 
-def view_shows(live: Live, cell: Cell) -> bool:
+def view_shows(live: FormState, cell: Cell) -> bool:
     """Whether the present view has *cell* in it."""
     if live.view not in live.form.views:
         return live.view == "editing"
     return live.view in cell.plan.views
 
 
-def hidden_by(live: Live, cell: Cell) -> Refusal | None:
+def hidden_by(live: FormState, cell: Cell) -> Refusal | None:
     """Why a person cannot see *cell*; None where they can."""
     if live.away:
         return Refusal("left")
@@ -112,7 +112,7 @@ def is_locked(cell: Cell) -> bool:
     return form.busy and form.plan.form.model.submit.while_busy == "locked"
 
 
-def is_visible(live: Live, cell: Cell) -> bool:
+def is_visible(live: FormState, cell: Cell) -> bool:
     """Whether a person sees *cell* now."""
     return hidden_by(live, cell) is None
 
@@ -122,15 +122,15 @@ def is_enabled(cell: Cell) -> bool:
     return cell.enabled and not is_locked(cell)
 
 
-def need_reach(live: Live, cell: Cell, doing: str, *, change: bool = True) -> None:
-    """Raises Cannot unless a person can act on *cell* now."""
+def need_reach(live: FormState, cell: Cell, doing: str, *, change: bool = True) -> None:
+    """Raises StepRefused unless a person can act on *cell* now."""
     reason = hidden_by(live, cell) or disabled_by(cell)
     if reason is None and change:
         reason = readonly_by(cell)
     if reason is not None:
-        raise Cannot(explained(reason, cell)._replace(what=cell.address(), doing=doing), cell)
+        raise StepRefused(explained(reason, cell)._replace(what=cell.address(), doing=doing), cell)
 
 
-def controls_of(live: Live, form: FormCell) -> list[FieldCell]:
+def controls_of(live: FormState, form: FormCell) -> list[FieldCell]:
     """The controls a person can reach with Tab, in form order."""
     return [c for c in leaves(form) if c.plan.kind != "hidden" and is_visible(live, c) and is_enabled(c)]

@@ -37,10 +37,10 @@ from ..plan.plans import (
     FormPlan,
     Plan,
 )  # fmt: skip
-from ..state.access import LiveAccess
-from ..state.ways import chain_between
+from ..state.access import StateAccess
+from ..state.paths import chain_between
+from .dependencies import DependencyBuilder
 from .outside import compile_lookups, compile_server
-from .watches import Watches
 
 # A type's own rule, which counts whether or not the sheet lists it.
 _OWN_RULES = {"email": "email", "url": "url", "number": "badInput", **dict.fromkeys(whatwg.DATE_KINDS, "badInput")}
@@ -58,8 +58,8 @@ class _Compiler:
         self.form = form
         self.texts = dict(form.texts)
         self.plan = plan = Plan(form, python)
-        self.access = LiveAccess(plan)
-        self.watches = Watches(plan, form.graph)
+        self.access = StateAccess(plan)
+        self.watches = DependencyBuilder(plan, form.graph)
         self.count = 0
         plan.lookups = compile_lookups(form)
         plan.main = self._skeleton(form)

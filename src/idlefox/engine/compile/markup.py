@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from ...forms.expressions import Closure, Expression
 from ...forms.html.elements import BLOCKING
-from ...forms.html.model import Page, PageButton
+from ...forms.html.model import HtmlPage, PageButton
 from ...forms.model.form import Field, Form, Kind, Message, Rule
 from ...forms.names.addresses import called
 from ...forms.values.values import written
@@ -24,7 +24,7 @@ class Markup:
 
     def __init__(self, form: Form, texts: dict[str, Message]) -> None:
         self.model = form
-        self.page: Page = form.page
+        self.page: HtmlPage = form.page
         self.texts = texts
         self.natives = NativePlans(texts)
         self._views = {name: {called(form.shape, address) for address in shown} for name, shown in form.views.items()}
@@ -75,7 +75,7 @@ class Markup:
         return check
 
 
-def _button(page: Page, element: PageButton) -> ButtonPlan:
+def _button(page: HtmlPage, element: PageButton) -> ButtonPlan:
     label = f"the button {written(element.text or element.name or element.kind)}"
     plan = ButtonPlan(element.name, label, _PRESSES.get(element.kind, ""), element)
     plan.hidden, plan.disabled = element.hidden, element.disabled

@@ -9,8 +9,8 @@ from typing import Any
 
 from ... import disk
 from ...forms.model.form import Form
-from ...problems import OUTSIDE_SAYS, Place, Problem, Unreadable, no_path, read_bytes, suggestion
-from ...roots import note_read, outside
+from ...problems import OUTSIDE_SAYS, Place, Problem, Unreadable, path_problem, read_bytes, suggestion
+from ...roots import is_outside_roots, note_read
 from ..judge.python_rules import said_of
 
 
@@ -26,10 +26,10 @@ def load(form: Form) -> dict[str, Callable[..., Any]]:
         for kind in rule.kinds
         if kind.name == "python"
     }
-    if outside(str(path)):
+    if is_outside_roots(str(path)):
         raise Unreadable([Problem(place, f"{form.python}: {OUTSIDE_SAYS[0]}", OUTSIDE_SAYS[1])])
     note_read(str(path))
-    if no_path(str(path)) or disk.size_of(str(path)) is None:
+    if path_problem(str(path)) or disk.size_of(str(path)) is None:
         raise Unreadable([Problem(place, f"file not found beside the sheet: {form.python!r}", "check `python:`")])
     if path.suffix != ".py":
         raise Unreadable([Problem(place, f"{form.python} is not a Python file", "give it a name that ends in .py")])

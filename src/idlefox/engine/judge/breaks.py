@@ -10,8 +10,8 @@ from typing import Any
 from ...forms.values.values import is_empty
 from ..plan.plans import CheckPlan
 from ..state.cells import ASKING, INVALID, UNASKED, VALID, Cell, Container, FieldCell, ListCell, judged_value, validity_of
-from ..state.live import Live
-from ..state.ways import reach
+from ..state.form_state import FormState
+from ..state.paths import reach
 from .rules import twin_key
 
 
@@ -40,12 +40,12 @@ def broken_checks(cell: Cell) -> int:
     return mask
 
 
-def judge(live: Live, cell: Cell) -> None:
+def judge(live: FormState, cell: Cell) -> None:
     """Judges all rules of *cell*."""
     settle(live, cell, broken_checks(cell))
 
 
-def settle(live: Live, cell: Cell, broken: int) -> None:
+def settle(live: FormState, cell: Cell, broken: int) -> None:
     """*cell* breaks the checks *broken* now, and what lookups have refused."""
     mask = broken
     if type(cell) is FieldCell and cell.questions:
@@ -58,7 +58,7 @@ def settle(live: Live, cell: Cell, broken: int) -> None:
         set_status(live, cell)
 
 
-def judge_one(live: Live, cell: Cell, index: int) -> None:
+def judge_one(live: FormState, cell: Cell, index: int) -> None:
     """Judges one rule of *cell* again, because something else that it reads has changed."""
     check = cell.plan.checks[index]
     if check.kind == "lookup":
@@ -132,7 +132,7 @@ def lookup_status(cell: FieldCell) -> int:
     return status
 
 
-def set_status(live: Live, cell: Cell) -> None:
+def set_status(live: FormState, cell: Cell) -> None:
     """Brings what *cell* adds to the sums in line with its own state."""
     if cell.broken:
         status = INVALID
@@ -160,7 +160,7 @@ def set_status(live: Live, cell: Cell) -> None:
         container = container.up
 
 
-def index_twin(live: Live, cell: FieldCell) -> None:
+def index_twin(live: FormState, cell: FieldCell) -> None:
     """Keeps the index of values that must differ from row to row, and judges those that it concerns."""
     row = cell.row
     if row is None:
@@ -188,7 +188,7 @@ def index_twin(live: Live, cell: FieldCell) -> None:
             judge_unique(live, next(iter(found)))
 
 
-def judge_unique(live: Live, cell: FieldCell) -> None:
+def judge_unique(live: FormState, cell: FieldCell) -> None:
     """Queues the rules of *cell* that compare it with other rows."""
     for check in cell.plan.checks:
         if check.kind == "unique":

@@ -8,36 +8,36 @@ from typing import Any
 from ...forms.values.values import equal, same_choice
 from ..plan.plans import CHANGE
 from ..state.cells import Cell, FieldCell, ListCell, value_of
-from ..state.live import Live
+from ..state.form_state import FormState
 from ..state.long_texts import LONG
 from .breaks import broken_checks, index_twin, settle
 from .questions import end_questions
 
 Changed = tuple[str, Any, bool]  # the raw text of a control, the value it stands for, whether it is bad input
-Follow = Callable[[Live, FieldCell], None]
+Follow = Callable[[FormState, FieldCell], None]
 
 
-def commit(live: Live, cell: FieldCell, committed: bool = True) -> None:
+def commit(live: FormState, cell: FieldCell, committed: bool = True) -> None:
     """Sets the user validity of a page's control (HTML, "user validity")."""
     if cell.committed is not committed:
         live.trace.append((live.step, live.now, cell, "committed", cell.committed, committed))
         cell.committed = committed
 
 
-def set_edited(live: Live, cell: FieldCell, edited: bool) -> None:
+def set_edited(live: FormState, cell: FieldCell, edited: bool) -> None:
     """Notes whether a person has changed *cell*: a derived value of it follows no more."""
     if cell.edited is not edited:
         live.trace.append((live.step, live.now, cell, "edited", cell.edited, edited))
         cell.edited = edited
 
 
-def assign(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool, *, by_person: bool = False) -> None:
+def assign(live: FormState, cell: FieldCell, raw: str, value: Any, bad_input: bool, *, by_person: bool = False) -> None:
     """Gives *cell* a value; what reads it is queued, not yet judged."""
     assign_each(live, cell, ((raw, value, bad_input),), by_person=by_person)
 
 
 def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would cost a quarter more (`benchmarks/bench.py keystroke`)
-    live: Live, cell: FieldCell, changes: Iterable[Changed], *, by_person: bool = False, follow: Follow | None = None
+    live: FormState, cell: FieldCell, changes: Iterable[Changed], *, by_person: bool = False, follow: Follow | None = None
 ) -> None:
     """Gives *cell* one value after the other; *follow* sees to what each brings about, where it can bring about anything.
 
@@ -47,7 +47,7 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
     note, step, now = live.trace.append, live.step, live.now
     checks, lookups, watch, unique, normal = plan.checks, plan.lookups, plan.value_watch, plan.unique, plan.normal
     first, again = plan.first <= CHANGE, plan.again <= CHANGE
-    ever, bound, said = live.ever, bool(lookups or plan.above), plan.said
+    ever, bound, said = live.dirty_is_sticky, bool(lookups or plan.above), plan.said
     for raw, value, bad_input in changes:
         was, before = cell.raw, cell.value
         old, new = before, value  # as they are noted
@@ -88,7 +88,7 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
                 settle(live, cell, broken)
         if watch and not same:
             for each in watch:
-                live.push(cell, each)
+                live.schedule(cell, each)
         if live.restructured:
             compare_lists(live, cell)
         # What breaks now has been reported before, word for word: most keys bring about nothing more.
@@ -100,16 +100,16 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
             follow(live, cell)
 
 
-def _note_long(live: Live, cell: FieldCell, raw: str, value: Any) -> tuple[Any, Any]:
+def _note_long(live: FormState, cell: FieldCell, raw: str, value: Any) -> tuple[Any, Any]:
     """Notes that the text of *cell* becomes *raw*. Gives how its value before and its new *value* are noted."""
     reads = live.edits.of(cell, cell.raw, raw)
     live.trace.append((live.step, live.now, cell, "reads", *reads))
     return reads if value == raw and cell.value == cell.raw else (cell.value, value)
 
 
-def is_changed(live: Live, cell: FieldCell) -> bool:
+def is_changed(live: FormState, cell: FieldCell) -> bool:
     """Whether *cell* differs from its initial value; with `ever` only a person's doing counts."""
-    if live.ever:
+    if live.dirty_is_sticky:
         return False
     if cell.bad_input:
         return cell.raw != cell.initial_raw
@@ -117,14 +117,14 @@ def is_changed(live: Live, cell: FieldCell) -> bool:
     return bool(value != initial) if type(value) is str else not equal(value, initial)
 
 
-def set_dirty(live: Live, cell: Cell, dirty: bool) -> None:
+def set_dirty(live: FormState, cell: Cell, dirty: bool) -> None:
     """Marks *cell* (a field, or a list's own structure) dirty or clean, and counts it in its containers."""
     live.trace.append((live.step, live.now, cell, "dirty", cell.dirty, dirty))
     cell.dirty = dirty
     live.count("dirty", cell, 1 if dirty else -1)
 
 
-def set_touched(live: Live, cell: FieldCell, touched: bool = True) -> None:
+def set_touched(live: FormState, cell: FieldCell, touched: bool = True) -> None:
     """Marks *cell* touched (or, after a reset, not touched), and counts it in its containers."""
     if cell.touched is not touched:
         live.trace.append((live.step, live.now, cell, "touched", cell.touched, touched))
@@ -132,7 +132,7 @@ def set_touched(live: Live, cell: FieldCell, touched: bool = True) -> None:
         live.count("touched", cell, 1 if touched else -1)
 
 
-def compare_lists(live: Live, cell: Cell | None) -> None:
+def compare_lists(live: FormState, cell: Cell | None) -> None:
     """The lists around *cell* whose rows were added, removed or moved: set back, they are clean."""
     while cell is not None:
         if isinstance(cell, ListCell) and cell in live.restructured:
@@ -140,19 +140,19 @@ def compare_lists(live: Live, cell: Cell | None) -> None:
         cell = cell.up
 
 
-def compare_list(live: Live, rows: ListCell) -> None:
+def compare_list(live: FormState, rows: ListCell) -> None:
     """Whether *rows* as a value differs from its initial value. A row known to differ is looked at first."""
     initial, parts = rows.initial_value, rows.parts
     same_rows = len(parts) == len(rows.initial_parts) and all(a is b for a, b in zip(parts, rows.initial_parts, strict=True))
     if same_rows:
         live.restructured.pop(rows, None)
         dirty = False
-    elif live.ever:
+    elif live.dirty_is_sticky:
         dirty = True
     else:
         live.restructured[rows] = None
         dirty = len(parts) != len(initial) or not _matches(rows, initial)
-    if live.ever and rows.dirty:
+    if live.dirty_is_sticky and rows.dirty:
         dirty = True
     if dirty is not rows.dirty:
         set_dirty(live, rows, dirty)

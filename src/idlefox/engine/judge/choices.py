@@ -11,7 +11,7 @@ from ...records import NamedTuple
 from ..state.cells import FieldCell, judged_value
 
 
-class Offered(NamedTuple):
+class OptionState(NamedTuple):
     """One option of a choice, as it is now."""
 
     value: Any
@@ -19,30 +19,30 @@ class Offered(NamedTuple):
     enabled: bool
 
 
-def offered(cell: FieldCell) -> list[Offered]:
+def offered(cell: FieldCell) -> list[OptionState]:
     """What the choice *cell* offers, in order; options that panels have given come last."""
     plan = cell.plan
     options = plan.field.options
     live = cell.live
     if options is None:
-        return [Offered(value, value, True) for value in plan.facts.suggests]
+        return [OptionState(value, value, True) for value in plan.facts.suggests]
     if isinstance(options, OptionsFrom):
         row_path = (*options.path, "*")
         value = live.plan.paths[(*row_path, options.value)].part
         label = live.plan.paths[(*row_path, options.label)].part
-        rows = live.statics[live.plan.paths[options.path].index]
+        rows = live.cells_by_slot[live.plan.paths[options.path].index]
         found = [
-            Offered(judged_value(row.parts[value]), reads_as(judged_value(row.parts[label])), True)
+            OptionState(judged_value(row.parts[value]), reads_as(judged_value(row.parts[label])), True)
             for row in rows.parts
             if not is_empty(judged_value(row.parts[value]))
         ]
     else:
         enabled = plan.options
         found = [
-            Offered(o.value, o.label, i >= len(enabled) or _holds(enabled[i], cell))
+            OptionState(o.value, o.label, i >= len(enabled) or _holds(enabled[i], cell))
             for i, o in enumerate(options)
         ]
-    return found + [Offered(v, t, True) for v, t in live.given_options.get(plan.path, ())]
+    return found + [OptionState(v, t, True) for v, t in live.given_options.get(plan.path, ())]
 
 
 def _holds(condition: Closure | None, cell: FieldCell) -> bool:

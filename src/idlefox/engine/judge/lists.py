@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from ..plan.plans import CHANGE
 from ..state.cells import Container, FieldCell, ListCell, RowCell, everything, is_inside, validity_of
+from ..state.form_state import FormState
 from ..state.journal import snapshot_of
-from ..state.live import Live
-from ..state.ways import is_there
+from ..state.paths import is_there
 from .breaks import judge, judge_unique
 from .change import compare_list, compare_lists
 from .make import bring_to_life, make_row, revive
+from .propagation import drain
 from .questions import cancel_questions
-from .spread import drain
 from .timing import at_moment, drop_server
 
 
-def spread(live: Live) -> None:
+def propagate(live: FormState) -> None:
     """Lets every change that is under way come to rest, with the lists that hiding sends back to their first rows."""
     while live.heap or live.followers or live.forgotten_lists:
         drain(live)
@@ -25,7 +25,7 @@ def spread(live: Live) -> None:
                 restore_rows(live, rows)
 
 
-def put_in(live: Live, rows: ListCell, at: int, row: RowCell | None = None) -> RowCell:
+def put_in(live: FormState, rows: ListCell, at: int, row: RowCell | None = None) -> RowCell:
     """Puts a new row (or *row*, which had been taken out) at place *at*."""
     if row is None:
         row = make_row(live, rows, {})
@@ -40,11 +40,11 @@ def put_in(live: Live, rows: ListCell, at: int, row: RowCell | None = None) -> R
     return row
 
 
-def take_out(live: Live, rows: ListCell, row: RowCell) -> None:
+def take_out(live: FormState, rows: ListCell, row: RowCell) -> None:
     """Takes *row* out of the list, and with it all that is its own."""
     if live.focus is not None and is_inside(live.focus, row):
         live.set_focus(None)
-    spread(live)  # nothing of the row may still be waiting to be judged once it is gone
+    propagate(live)  # nothing of the row may still be waiting to be judged once it is gone
     if row not in rows.parts:
         return  # judging what was waiting has hidden the list, and it has forgotten the row already
     at = rows.parts.index(row)
@@ -60,7 +60,7 @@ def take_out(live: Live, rows: ListCell, row: RowCell) -> None:
     _restructured(live, rows)
 
 
-def _forget_twin(live: Live, cell: FieldCell) -> None:
+def _forget_twin(live: FormState, cell: FieldCell) -> None:
     assert cell.row is not None
     twins = cell.row.up.twins
     found = twins[cell.twin]
@@ -72,14 +72,14 @@ def _forget_twin(live: Live, cell: FieldCell) -> None:
     cell.twin = None
 
 
-def shift(live: Live, rows: ListCell, before: int, to: int) -> None:
+def shift(live: FormState, rows: ListCell, before: int, to: int) -> None:
     """Moves the row at place *before* to place *to*."""
     rows.parts.insert(to, rows.parts.pop(before))
     live.note(rows, "row moved", before, to)
     _restructured(live, rows)
 
 
-def restore_rows(live: Live, rows: ListCell) -> None:
+def restore_rows(live: FormState, rows: ListCell) -> None:
     """Brings back the rows of the start, each as it was then (their fields are set back elsewhere)."""
     wanted = list(rows.initial_parts)
     if rows.parts == wanted:
@@ -96,7 +96,7 @@ def restore_rows(live: Live, rows: ListCell) -> None:
             put_in(live, rows, at, row)
 
 
-def _recount(live: Live, rows: ListCell, row: RowCell, by: int) -> None:
+def _recount(live: FormState, rows: ListCell, row: RowCell, by: int) -> None:
     """Adds all that *row* counts to the sums of everything around it, or takes it away."""
     container: Container | None = rows
     while container is not None:
@@ -117,7 +117,7 @@ def _sums(container: Container) -> tuple[int, bool, bool, bool]:
     return validity_of(container), container.dirty_count > 0, container.touched_count > 0, container.marked_count > 0
 
 
-def _restructured(live: Live, rows: ListCell) -> None:
+def _restructured(live: FormState, rows: ListCell) -> None:
     """A change of the list itself: what reads it is judged, and it reports."""
     live.notify(rows, "rows")
     compare_list(live, rows)

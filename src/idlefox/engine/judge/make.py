@@ -9,30 +9,30 @@ from ...forms.values.values import reads_as
 from ..plan import controls
 from ..plan.plans import DERIVE, ENABLED, LOAD, NO_MARKUP, READONLY, VISIBLE, FieldPlan, FormPlan
 from ..state.cells import Cell, Container, FieldCell, FormCell, ListCell, RowCell, everything, value_of
-from ..state.live import Live
+from ..state.form_state import FormState
 from .breaks import index_twin, judge, set_status
 from .change import set_dirty
-from .spread import drain, update_activity, update_required
+from .propagation import drain, update_activity, update_required
 from .timing import first_report, report
 
 _NONE: Any = object()
 
 
-def make_form(live: Live, form: FormPlan, record: Any, *, is_open: bool = True) -> FormCell:
+def make_form(live: FormState, form: FormPlan, record: Any, *, is_open: bool = True) -> FormCell:
     """The cells of *form* (the main form, or a panel) as they are at load."""
     root = FormCell(form.root, live)
     root.open = is_open
-    live.wholes[form.name] = root
+    live.roots_by_panel[form.name] = root
     if not form.name:
         live.root = root  # what is judged at load may name a row by its number, from the form down
-    live.statics[form.root.index] = root
+    live.cells_by_slot[form.root.index] = root
     given = record if isinstance(record, dict) else {}
     root.parts = [_make(live, part, root, _NONE, given.get(part.field.name, _NONE)) for part in form.root.parts]
     bring_to_life(live, root)
     return root
 
 
-def _make(live: Live, plan: FieldPlan, up: Container, given: Any, record: Any) -> Cell:
+def _make(live: FormState, plan: FieldPlan, up: Container, given: Any, record: Any) -> Cell:
     """The cell of *plan* and all in it. *given* is what an outer `initial` says of it, *record* what the server has."""
     field = plan.field
     cell: Cell
@@ -52,11 +52,11 @@ def _make(live: Live, plan: FieldPlan, up: Container, given: Any, record: Any) -
     else:
         cell = _make_field(live, plan, up, given)
     if plan.level == 0:
-        live.statics[plan.index] = cell
+        live.cells_by_slot[plan.index] = cell
     return cell
 
 
-def _make_list(live: Live, plan: FieldPlan, up: Container, given: Any) -> ListCell:
+def _make_list(live: FormState, plan: FieldPlan, up: Container, given: Any) -> ListCell:
     field = plan.field
     rows = ListCell(plan, live, up)
     objects = given if isinstance(given, list) else [{}] * (field.start if field.start is not None else field.least)
@@ -65,7 +65,7 @@ def _make_list(live: Live, plan: FieldPlan, up: Container, given: Any) -> ListCe
     return rows
 
 
-def _make_field(live: Live, plan: FieldPlan, up: Container, given: Any) -> FieldCell:
+def _make_field(live: FormState, plan: FieldPlan, up: Container, given: Any) -> FieldCell:
     cell = FieldCell(plan, live, up)
     if plan.facts is not NO_MARKUP:
         value, raw = plan.field.initial, plan.facts.raw or reads_as(plan.field.initial)
@@ -78,7 +78,7 @@ def _make_field(live: Live, plan: FieldPlan, up: Container, given: Any) -> Field
     return cell
 
 
-def make_row(live: Live, rows: ListCell, given: Any) -> RowCell:
+def make_row(live: FormState, rows: ListCell, given: Any) -> RowCell:
     """A new row of *rows* with the values in the object *given*, not yet part of the list."""
     plan = rows.plan.parts[0]
     row = RowCell(plan, live, rows, rows.next_id)
@@ -89,7 +89,7 @@ def make_row(live: Live, rows: ListCell, given: Any) -> RowCell:
     return row
 
 
-def revive(live: Live, row: RowCell) -> None:
+def revive(live: FormState, row: RowCell) -> None:
     """Judges everything in *row* again, which has been out of the list: the world has changed meanwhile."""
     update_activity(live, row)
     for cell in everything(row):
@@ -102,7 +102,7 @@ def revive(live: Live, row: RowCell) -> None:
     drain(live)
 
 
-def _queue_conditions(live: Live, cell: Cell) -> None:
+def _queue_conditions(live: FormState, cell: Cell) -> None:
     plan = cell.plan
     if plan.derive is not None and plan.often:
         live.enqueue_unit(cell, DERIVE)
@@ -112,7 +112,7 @@ def _queue_conditions(live: Live, cell: Cell) -> None:
                 live.enqueue_unit(cell, unit)
 
 
-def bring_to_life(live: Live, top: Cell) -> None:
+def bring_to_life(live: FormState, top: Cell) -> None:
     """Judges everything in *top*, which has just been made: conditions, derived values, rules, reports at load."""
     cells = list(everything(top))
     for cell in cells:
@@ -132,7 +132,7 @@ def bring_to_life(live: Live, top: Cell) -> None:
     report_at_load(live, cells)
 
 
-def _settle_initial(live: Live, cell: Cell) -> None:
+def _settle_initial(live: FormState, cell: Cell) -> None:
     """What was derived at load is initial, and the list is compared with the rows that it has now."""
     if isinstance(cell, FieldCell) and cell.plan.derive is not None and cell.plan.often:
         cell.initial, cell.initial_raw = cell.value, cell.raw
@@ -142,7 +142,7 @@ def _settle_initial(live: Live, cell: Cell) -> None:
         cell.initial_value = value_of(cell)
 
 
-def report_at_load(live: Live, cells: list[Any]) -> None:
+def report_at_load(live: FormState, cells: list[Any]) -> None:
     """Lets those of *cells* report that report at load."""
     for cell in cells:
         if cell.plan.first == LOAD and cell.active and not cell.has_reported:

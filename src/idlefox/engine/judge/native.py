@@ -21,7 +21,7 @@ from ..plan.plans import SUBMIT, CheckPlan, FieldPlan, Test
 from .constraints import beyond, beyond_on_the_clock, each_of, number_of, off_step, too_long, too_short
 
 
-class Shared(NamedTuple):
+class SharedConstraints(NamedTuple):
     """What fields with the same attributes have in common."""
 
     parse: Callable[[str], controls.Parsed]
@@ -38,7 +38,7 @@ class NativePlans:
 
     def __init__(self, texts: dict[str, Message]) -> None:
         self.texts = texts
-        self._known: dict[int, Shared] = {}
+        self._known: dict[int, SharedConstraints] = {}
 
     def fill(self, plan: FieldPlan, field: Field) -> None:
         """Gives *plan* its parser and checks; nothing in it reads another field."""
@@ -51,12 +51,12 @@ class NativePlans:
         plan.checks, plan.tests_empty, plan.tests_filled = shared.checks, shared.empty, shared.filled
         plan.bad_bit, plan.required = shared.bad_bit, shared.required
 
-    def _share(self, field: Field) -> Shared:
+    def _share(self, field: Field) -> SharedConstraints:
         checks = [native_check(i, rule, rule.kinds[0], field, self.texts) for i, rule in enumerate(field.rules)]
         empty = [(c.bit, c.test) for c in checks if c.on_empty]
         filled = [(c.bit, c.test) for c in checks if c.kind != "badInput"]
         required = any(c.kind == "required" for c in checks)
-        return Shared(controls.parser(field), controls.blank(field), checks, empty, filled, bad_bits(checks), required)
+        return SharedConstraints(controls.parser(field), controls.blank(field), checks, empty, filled, bad_bits(checks), required)
 
 
 def bad_bits(checks: list[CheckPlan]) -> int:

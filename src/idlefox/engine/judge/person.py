@@ -10,14 +10,14 @@ from ...forms.values.values import same_choice
 from ..plan.controls import SINGLE_LINE
 from ..plan.plans import AT_ONCE, CHANGE
 from ..state.cells import FieldCell
-from ..state.live import Live
+from ..state.form_state import FormState
 from .change import Changed, assign_each, commit, set_edited
-from .lists import spread
+from .lists import propagate
 from .questions import ask
 from .timing import at_moment, drop_server
 
 
-def changes(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> bool:
+def changes(live: FormState, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> bool:
     """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it. Whether it is one."""
     if raw == cell.raw and bad_input is cell.bad_input and same_choice(value, cell.value):
         return False
@@ -26,7 +26,7 @@ def changes(live: Live, cell: FieldCell, raw: str, value: Any, bad_input: bool) 
     return True
 
 
-def types(live: Live, cell: FieldCell, text: str, over: bool) -> None:
+def types(live: FormState, cell: FieldCell, text: str, over: bool) -> None:
     """The characters of *text* typed one by one at the end of what is there, or the first *over* it all."""
     assign_each(live, cell, _typed(live, cell, text, over), by_person=True, follow=_follow)
 
@@ -48,7 +48,7 @@ def room(cell: FieldCell, raw: str, text: str) -> str:
     return kept
 
 
-def _typed(live: Live, cell: FieldCell, text: str, over: bool) -> Iterator[Changed]:
+def _typed(live: FormState, cell: FieldCell, text: str, over: bool) -> Iterator[Changed]:
     """What each key makes of *cell* as it is when it is pressed."""
     parse, commits = cell.plan.parse, cell.plan.commits
     narrow = over or cell.plan.field.limit is not None or "\n" in text or "\r" in text  # else every key lengthens what is there
@@ -68,21 +68,21 @@ def _typed(live: Live, cell: FieldCell, text: str, over: bool) -> Iterator[Chang
         yield raw, value, bad_input
 
 
-def _edited(live: Live, cell: FieldCell) -> None:
+def _edited(live: FormState, cell: FieldCell) -> None:
     if not cell.edited:
         set_edited(live, cell, True)
     if cell.plan.commits == AT_ONCE:
         commit(live, cell)
 
 
-def _follow(live: Live, cell: FieldCell) -> None:
+def _follow(live: FormState, cell: FieldCell) -> None:
     """What a person's change of *cell* brings about; with lookups, but for what comes of the submission that waits for them."""
     if live.heap:
-        spread(live)
+        propagate(live)
     if cell.server:
         drop_server(live, cell)
     at_moment(live, cell, CHANGE)
     if cell.plan.lookups:
         ask(live, cell, CHANGE)
     elif live.heap or live.followers:
-        spread(live)
+        propagate(live)

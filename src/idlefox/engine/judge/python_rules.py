@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from ..state.cells import Cell, Container, FieldCell, ListCell, form_of, value_of
-from ..state.live import Live
+from ..state.form_state import FormState
 
 
 class FormView(Mapping[str, Any]):
@@ -46,7 +46,7 @@ def said_of(fault: BaseException) -> str:
     return f"{type(fault).__name__}: {text}" if text else type(fault).__name__
 
 
-def broken(live: Live, name: str, cell: Cell) -> bool:
+def broken(live: FormState, name: str, cell: Cell) -> bool:
     """Whether the function *name* finds fault with *cell*. What it returns as text is the message."""
     function = live.plan.python.get(name)
     check = next(c for c in cell.plan.checks if c.kind == "python" and c.parameters.get("python") == name)

@@ -11,12 +11,12 @@ from ...forms.values.values import equal, is_empty
 from ...records import NamedTuple
 from ..plan.plans import SUBMIT, CheckPlan, LookupPlan
 from ..state.cells import FieldCell, Question, judged_value
-from ..state.live import Live
+from ..state.form_state import FormState
 from .breaks import set_status
 from .rules import twin_key
 
 
-class Answered(NamedTuple):
+class LookupAnswer(NamedTuple):
     """An answer: *kind* is accept, refuse, failure or nothing. *after* None: as long as the lookup takes."""
 
     kind: str
@@ -24,7 +24,7 @@ class Answered(NamedTuple):
     after: int | None = None
 
 
-def ask(live: Live, cell: FieldCell, moment: int) -> None:
+def ask(live: FormState, cell: FieldCell, moment: int) -> None:
     """Asks the lookups of *cell* that start at *moment*.
 
     An attempt to submit asks all that is unasked, and once more what has failed before it.
@@ -41,7 +41,7 @@ def ask(live: Live, cell: FieldCell, moment: int) -> None:
     set_status(live, cell)
 
 
-def _begin(live: Live, cell: FieldCell, check: CheckPlan, value: Any, insist: bool) -> None:
+def _begin(live: FormState, cell: FieldCell, check: CheckPlan, value: Any, insist: bool) -> None:
     if cell.questions is None:
         cell.questions = {}
     question = cell.questions.get(check.index)
@@ -59,12 +59,12 @@ def _begin(live: Live, cell: FieldCell, check: CheckPlan, value: Any, insist: bo
         send(live, cell, check, question)
 
 
-def send(live: Live, cell: FieldCell, check: CheckPlan, question: Question) -> None:
+def send(live: FormState, cell: FieldCell, check: CheckPlan, question: Question) -> None:
     """Sends *question*: what will be answered, and when, is settled now."""
     lookup = live.plan.lookups[check.lookup]
     remembered = live.remembered.get((check.lookup, twin_key(question.value))) if check.remember else None
     queued = live.scripted_lookups.get(check.lookup)
-    answer: Answered
+    answer: LookupAnswer
     if queued:
         answer = queued.popleft()
     elif remembered is not None:
@@ -78,30 +78,30 @@ def send(live: Live, cell: FieldCell, check: CheckPlan, question: Question) -> N
     question.event = live.queue.at(live.now + takes, "lookup", f"lookup {check.lookup}", cell, question, (check, answer))
 
 
-class Asked:
+class LookupContext:
     """The place where a lookup's expression is judged: the value asked about."""
 
     __slots__ = ("live", "value")
 
-    def __init__(self, live: Live, value: Any) -> None:
+    def __init__(self, live: FormState, value: Any) -> None:
         self.live = live
         self.value = value
 
 
-def stand_in_answer(live: Live, lookup: LookupPlan, value: Any) -> Answered:
+def stand_in_answer(live: FormState, lookup: LookupPlan, value: Any) -> LookupAnswer:
     """What the sheet's own lookup says of *value*."""
     model = lookup.model
     if model.fails:
-        return Answered("failure")
+        return LookupAnswer("failure")
     refused = model.refuse is not None and any(equal(value, r) for r in model.refuse)
     if model.accept is not None:
         refused = refused or not any(equal(value, a) for a in model.accept)
     if lookup.holds is not None and not refused:
-        refused = lookup.holds(Asked(live, value), None) is False
-    return Answered("refuse" if refused else "accept")
+        refused = lookup.holds(LookupContext(live, value), None) is False
+    return LookupAnswer("refuse" if refused else "accept")
 
 
-def end_questions(live: Live, cell: FieldCell) -> None:
+def end_questions(live: FormState, cell: FieldCell) -> None:
     """The value of *cell* is another one: its questions are void, what was only waiting to be asked is not asked."""
     for question in (cell.questions or {}).values():
         if question.event is not None and question.event.kind == "debounce":
@@ -109,7 +109,7 @@ def end_questions(live: Live, cell: FieldCell) -> None:
     cell.questions = None
 
 
-def cancel_questions(live: Live, cell: FieldCell) -> None:
+def cancel_questions(live: FormState, cell: FieldCell) -> None:
     """Takes back all questions of *cell* (a reset, or its row is gone): no answer comes."""
     for question in (cell.questions or {}).values():
         if question.event is not None:

@@ -14,10 +14,10 @@ from ...forms.values.values import as_text
 from ...forms.values.whatwg import utf16_length
 from ..plan.plans import CHANGE, CheckPlan
 from ..state.cells import Cell, Container, FieldCell, ListCell, Said, judged_value
-from ..state.live import Live
+from ..state.form_state import FormState
 
 
-def at_moment(live: Live, cell: Cell, now: int) -> None:
+def at_moment(live: FormState, cell: Cell, now: int) -> None:
     """A moment (a change, a blur, an attempt) at *cell*: it and its containers report if the moment counts for them."""
     plan = cell.plan
     if cell.active and now >= (plan.again if cell.has_reported else plan.first):
@@ -31,14 +31,14 @@ def at_moment(live: Live, cell: Cell, now: int) -> None:
         _forget_server_above(live, cell.up)
 
 
-def first_report(live: Live, cell: Cell, reported: bool = True) -> None:
+def first_report(live: FormState, cell: Cell, reported: bool = True) -> None:
     """Notes that *cell* has reported once: from now on `again` is in force (or `first` once more, after a reset)."""
     if cell.has_reported is not reported:
         live.trace.append((live.step, live.now, cell, "has_reported", cell.has_reported, reported))
         cell.has_reported = reported
 
 
-def _containers(live: Live, cell: Cell, now: int) -> None:
+def _containers(live: FormState, cell: Cell, now: int) -> None:
     steps, each = 0, cell
     for above in cell.plan.above:
         while steps < above and each.up is not None:
@@ -49,7 +49,7 @@ def _containers(live: Live, cell: Cell, now: int) -> None:
                 report(live, each)
 
 
-def _forget_server_above(live: Live, container: Container) -> None:
+def _forget_server_above(live: FormState, container: Container) -> None:
     """A server's message on a group or list leaves at any change within; the form's own stays for the next attempt."""
     while container.up is not None:
         if container.server:
@@ -57,7 +57,7 @@ def _forget_server_above(live: Live, container: Container) -> None:
         container = container.up
 
 
-def report(live: Live, cell: Cell) -> None:
+def report(live: FormState, cell: Cell) -> None:
     """Takes what *cell* breaks now into *reported*."""
     broken = cell.broken
     said: tuple[Said, ...] = cell.plan.said.get(broken, ())
@@ -68,7 +68,7 @@ def report(live: Live, cell: Cell) -> None:
     set_reported(live, cell, said)
 
 
-def set_reported(live: Live, cell: Cell, said: tuple[Said, ...]) -> None:
+def set_reported(live: FormState, cell: Cell, said: tuple[Said, ...]) -> None:
     """Puts *said* in place of what *cell* had reported."""
     if said == cell.reported or (not said and cell.plan.path in live.plan.faults.messages_stay):
         return
@@ -81,7 +81,7 @@ def set_reported(live: Live, cell: Cell, said: tuple[Said, ...]) -> None:
     update_shows(live, cell)
 
 
-def update_shows(live: Live, cell: Cell) -> None:
+def update_shows(live: FormState, cell: Cell) -> None:
     """Brings what a person sees at *cell* in line with what it has reported."""
     shows: tuple[Said, ...] = ()
     if cell.visible:
@@ -101,7 +101,7 @@ def update_shows(live: Live, cell: Cell) -> None:
         _count_marked(live, cell, marked)
 
 
-def _count_marked(live: Live, cell: Cell, by: int) -> None:
+def _count_marked(live: FormState, cell: Cell, by: int) -> None:
     container: Container | None = cell.up
     if isinstance(cell, Container):
         container = cell
@@ -115,7 +115,7 @@ def _count_marked(live: Live, cell: Cell, by: int) -> None:
         container = container.up
 
 
-def say_server(live: Live, cell: Cell, texts: tuple[str, ...]) -> None:
+def say_server(live: FormState, cell: Cell, texts: tuple[str, ...]) -> None:
     """What the server says of *cell*: shown at once, until the next change of it, attempt or reset."""
     live.trace.append((live.step, live.now, cell, "server", cell.server, (*cell.server, *texts)))
     if isinstance(cell, Container) and not cell.server:
@@ -125,7 +125,7 @@ def say_server(live: Live, cell: Cell, texts: tuple[str, ...]) -> None:
     update_shows(live, cell)
 
 
-def drop_server(live: Live, cell: Cell) -> None:
+def drop_server(live: FormState, cell: Cell) -> None:
     """Takes away what the server said of *cell*."""
     if not cell.server or live.plan.faults.server_stays:
         return
@@ -138,7 +138,7 @@ def drop_server(live: Live, cell: Cell) -> None:
 
 
 # texts
-def message_text(live: Live, cell: Cell, check: CheckPlan) -> Any:
+def message_text(live: FormState, cell: Cell, check: CheckPlan) -> Any:
     """The text of a broken check as it is reported: a text, or parts with a row's number still open."""
     question = cell.questions.get(check.index) if check.lookup and isinstance(cell, FieldCell) and cell.questions else None
     own = live.python_said.get((cell, check.index)) or (question.message if question is not None else "")

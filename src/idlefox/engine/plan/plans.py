@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from ...forms.expressions import Closure, Part
+from ...forms.expressions import Closure, ConditionPart
 from ...forms.html.model import Native
 from ...forms.model.form import Field, Form, Lookup, Message
 from ...records import NamedTuple
@@ -28,7 +28,7 @@ Chain = tuple[int, ...]  # part numbers from a cell downwards; EVERY stands for 
 EVERY = -1
 
 
-class Watch(NamedTuple):
+class Dependency(NamedTuple):
     """Who to judge again when a property changes: *unit* of the cells of *target* that *chain* leads to.
 
     The chain starts at the row of level *common* around the cell that changed (0: its form's root,
@@ -127,8 +127,8 @@ class FieldPlan:
         self.only_filled = 0  # the checks of a field that nothing breaks while it is empty
         self.bad_bit = 0
         self.unique = False
-        self.watch: dict[str, list[Watch]] = {}
-        self.value_watch: list[Watch] = []
+        self.watch: dict[str, list[Dependency]] = {}
+        self.value_watch: list[Dependency] = []
         self.first = BLUR
         self.again = CHANGE
         self.messages_all = False
@@ -239,7 +239,7 @@ class FormPlan:
         self.reset_buttons: tuple[ButtonPlan, ...] | None = None  # None: there always is one
         self.implicit_kinds: frozenset[str] = frozenset()  # Enter in these submits where there is no default button
         self.server: ServerPlan = ServerPlan((), ())
-        self.conditions: dict[Closure, Part] = {}
+        self.conditions: dict[Closure, ConditionPart] = {}
         self.species: Any = None
         self.home = "/"
         self.follows = False
@@ -258,7 +258,7 @@ class Plan:
         self.main: FormPlan = None  # type: ignore[assignment]
         self.panels: dict[str, FormPlan] = {}
         self.paths: dict[tuple[str, ...], FieldPlan] = {}
-        self.clock_watch: list[tuple[str, Watch]] = []
+        self.clock_watch: list[tuple[str, Dependency]] = []
         self.python = python
         self.lookups: dict[str, LookupPlan] = {}
         self.asked: dict[int, Closure] = {}  # conditions that somebody has asked for, by their identity

@@ -11,37 +11,37 @@ from collections import deque
 from typing import Any
 
 from ..state.cells import Cell, Container, FieldCell, FormCell, ListCell, Question, RowCell
-from ..state.live import Live
-from ..state.long_texts import Edits
+from ..state.form_state import FormState
+from ..state.long_texts import EditLog
 from ..state.queue import Event, Queue
 
 
-def copied(old: Live) -> Live:
+def copied(old: FormState) -> FormState:
     """A form in play that is as *old* is now, and its own from here on."""
     return _Copy(old).live
 
 
 class _Copy:
-    def __init__(self, old: Live) -> None:
+    def __init__(self, old: FormState) -> None:
         self.cells: dict[Any, Any] = {}
         self.questions: dict[int, Question] = {}
         self.events: dict[int, Event] = {}
-        live = self.live = Live.__new__(Live)
+        live = self.live = FormState.__new__(FormState)
         live.__dict__.update(old.__dict__)
-        self.statics = old.statics
-        live.statics = [None] * len(old.statics)
-        live.wholes = {}
-        for name, form in old.wholes.items():
-            live.wholes[name] = self._tree(form, None)
-        live.root = live.wholes[""]
+        self.cells_by_slot = old.cells_by_slot
+        live.cells_by_slot = [None] * len(old.cells_by_slot)
+        live.roots_by_panel = {}
+        for name, form in old.roots_by_panel.items():
+            live.roots_by_panel[name] = self._tree(form, None)
+        live.root = live.roots_by_panel[""]
         self._share_nothing(old, live)
 
-    def _share_nothing(self, old: Live, live: Live) -> None:
+    def _share_nothing(self, old: FormState, live: FormState) -> None:
         """Gives *live* its own of everything that changes in place."""
         of = self.of
         live.trace = old.trace.copy()
-        live.elders = (*old.elders, (len(old.trace), self.cells)) if old.trace else ()
-        live.edits = Edits()
+        live.ancestor_traces = (*old.ancestor_traces, (len(old.trace), self.cells)) if old.trace else ()
+        live.edits = EditLog()
         live.warnings = old.warnings.copy()
         live.heap = [(rank, order, of(cell), unit, check) for rank, order, cell, unit, check in old.heap]
         live.queued = {(id(of(cell)), unit, check) for _, _, cell, unit, check in old.heap}
@@ -112,8 +112,8 @@ class _Copy:
         else:
             self._container(old, new)  # type: ignore[arg-type]
         index = old.plan.index
-        if self.statics[index] is old:
-            self.live.statics[index] = new
+        if self.cells_by_slot[index] is old:
+            self.live.cells_by_slot[index] = new
         return new
 
     def _common(self, old: Cell, new: Cell, up: Container | None) -> None:

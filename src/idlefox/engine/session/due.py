@@ -6,28 +6,28 @@ from collections.abc import Callable
 
 from ..acts.arrival import arrive as reply_arrives
 from ..acts.attempt import decide_waiting, show_notice
-from ..judge.lists import spread
-from ..state.live import Live
+from ..judge.lists import propagate
+from ..state.form_state import FormState
 from ..state.queue import Event
 from ..world import lookups
 from ..world.clock import DAY, move
 
 
-def _lookup_answers(live: Live, event: Event) -> None:
+def _lookup_answers(live: FormState, event: Event) -> None:
     lookups.arrive(live, event)
     decide_waiting(live)
 
 
-def _notice_ends(live: Live, event: Event) -> None:
+def _notice_ends(live: FormState, event: Event) -> None:
     show_notice(live, None)
 
 
-_HAPPENS: dict[str, Callable[[Live, Event], None]] = {
+_HAPPENS: dict[str, Callable[[FormState, Event], None]] = {
     "debounce": lookups.debounced, "lookup": _lookup_answers, "reply": reply_arrives, "notice": _notice_ends,
 }  # fmt: skip
 
 
-def advance(live: Live, to: int, *, until: Callable[[], bool] | None = None) -> bool:
+def advance(live: FormState, to: int, *, until: Callable[[], bool] | None = None) -> bool:
     """Lets time pass up to *to*, all that is due then included; stops early once *until* holds.
 
     Returns whether *until* held (True without one). Raises EndlessChain where events keep each other alive.
@@ -40,14 +40,14 @@ def advance(live: Live, to: int, *, until: Callable[[], bool] | None = None) -> 
         if queue.next_time() == stop:
             _happen(live)
         if live.heap or live.followers:
-            spread(live)
+            propagate(live)
         if until is not None and until():
             return True
     move(live, to)
     return until is None or until()
 
 
-def next_stop(live: Live, to: int) -> int | None:
+def next_stop(live: FormState, to: int) -> int | None:
     """When something happens next, up to *to*: what is due, or a new day where the form reads the date."""
     due = live.queue.next_time()
     if any(kind == "today" for kind, _ in live.plan.clock_watch):
@@ -56,7 +56,7 @@ def next_stop(live: Live, to: int) -> int | None:
     return due if due is not None and due <= to else None
 
 
-def _happen(live: Live) -> None:
+def _happen(live: FormState) -> None:
     event = live.queue.take()
     if event is None:
         return
@@ -66,7 +66,7 @@ def _happen(live: Live) -> None:
         live.queue.rest()
 
 
-def catch_up(live: Live) -> None:
+def catch_up(live: FormState) -> None:
     """Lets happen what is due at this very instant."""
     if live.queue.heap:
         advance(live, live.now)

@@ -9,7 +9,7 @@ from ...forms.expressions import Expression, compile_expression
 from ..acts.buttons import button_visible
 from ..acts.sight import is_enabled, is_visible
 from ..judge.choices import offered
-from ..state.access import LiveAccess, property_value, state_test
+from ..state.access import StateAccess, property_value, state_test
 from ..state.cells import (
     VALID,
     VALIDITY,
@@ -26,12 +26,12 @@ from ..state.cells import (
     shown_texts,
     validity_of,
 )
-from ..state.live import Live
+from ..state.form_state import FormState
 
 _TOUCHING = frozenset({"reads", "value", "row added", "row removed", "row moved", "server", "answer"})
 
 
-def is_in_state(live: Live, cell: Cell, word: str) -> bool:
+def is_in_state(live: FormState, cell: Cell, word: str) -> bool:
     """Whether *cell* is what the state *word* says; `visible` and `enabled` as a person finds it, views and all."""
     name, wanted = state_test(word, isinstance(cell, FormCell))
     value: Any
@@ -45,12 +45,12 @@ def is_in_state(live: Live, cell: Cell, word: str) -> bool:
     return bool(value == wanted)
 
 
-def holds(live: Live, cell: Cell, expression: Expression) -> bool:
+def holds(live: FormState, cell: Cell, expression: Expression) -> bool:
     """Whether *expression*, one of the form's own, is true at *cell*."""
     asked = live.plan.asked
     closure = asked.get(id(expression))  # the form holds it as long as the plan is there
     if closure is None:
-        closure = asked[id(expression)] = compile_expression(expression, LiveAccess(live.plan))
+        closure = asked[id(expression)] = compile_expression(expression, StateAccess(live.plan))
     return closure(cell, None) is True
 
 
@@ -59,7 +59,7 @@ def broken_rules(cell: Cell) -> list[tuple[str, ...]]:
     return [c.names for c in cell.plan.checks if cell.broken & c.bit]
 
 
-def messages(live: Live, cell: Cell) -> list[str]:
+def messages(live: FormState, cell: Cell) -> list[str]:
     """What a person sees at *cell*."""
     return shown_texts(cell) if cell.shows and is_visible(live, cell) else []
 
@@ -69,27 +69,27 @@ def options(cell: FieldCell) -> list[Any]:
     return [o.value for o in offered(cell)]
 
 
-def _on_page(live: Live) -> Iterator[Any]:
-    for form in live.wholes.values():
+def _on_page(live: FormState) -> Iterator[Any]:
+    for form in live.roots_by_panel.values():
         if form.open:
             yield from everything(form)
 
 
-def errors(live: Live) -> dict[str, list[str]]:
+def errors(live: FormState) -> dict[str, list[str]]:
     """Every message on show, by address; the form's own under ``""``."""
     return {cell.address(): shown_texts(cell) for cell in _on_page(live) if cell.shows and is_visible(live, cell)}
 
 
-def dirty_fields(live: Live) -> list[str]:
+def dirty_fields(live: FormState) -> list[str]:
     """The addresses of the fields that are dirty, and of the lists whose rows were added, removed or moved."""
     return [cell.address() for cell in _on_page(live) if cell.dirty]
 
 
-def touched_fields(live: Live) -> list[str]:
-    return [cell.address() for form in live.wholes.values() if form.open for cell in leaves(form) if cell.touched]
+def touched_fields(live: FormState) -> list[str]:
+    return [cell.address() for form in live.roots_by_panel.values() if form.open for cell in leaves(form) if cell.touched]
 
 
-def words_of(live: Live, cell: Cell) -> list[str]:
+def words_of(live: FormState, cell: Cell) -> list[str]:
     """The states that tell most of *cell*, for a failure."""
     words = [
         "dirty" if is_dirty(cell) else "clean",
@@ -123,7 +123,7 @@ def trouble_inside(top: Cell) -> list[tuple[str, tuple[str, ...]]]:
     ]
 
 
-def last_touch(live: Live, cell: Cell) -> int:
+def last_touch(live: FormState, cell: Cell) -> int:
     """The number of the step that changed *cell*, or something in it, last; 0 where none has since load."""
     return next((step for step, _, c, name, _, _ in reversed(live.own_trace()) if name in _TOUCHING and is_inside(c, cell)), 0)
 

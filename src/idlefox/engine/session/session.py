@@ -17,24 +17,24 @@ from ...refusals import Refusal
 from ..acts import enter, hands, keys, panels, rows
 from ..acts.attempt import ignore_press, press, pressed_just_now, send, show_notice
 from ..acts.buttons import find_button, need_button, need_reset
-from ..acts.cannot import Cannot
 from ..acts.focus import blur, focus_button, step_blur, step_focus
+from ..acts.form_kind import form_kind_of
+from ..acts.refused import StepRefused
 from ..acts.reset import press_reset
-from ..acts.species import species_of
 from ..judge.make import make_form
-from ..judge.questions import Answered
+from ..judge.questions import LookupAnswer
 from ..plan.plans import Plan
 from ..state.cells import Cell
+from ..state.form_state import FormState
 from ..state.journal import Journal, State, journal, snapshot
-from ..state.live import Live
-from ..state.ways import Way, way_to
+from ..state.paths import CellPath, way_to
 from . import due
 from .copying import copied
 
 _MOST_SEEDS = 64
 
 
-class Stage:
+class SessionFactory:
     """One plan, ready to be played on: initial states by their clock, and where addresses lead.
 
     The first form at an instant is built, later ones are copied; an address is followed once.
@@ -42,10 +42,10 @@ class Stage:
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
-        self._seeds: dict[int, Live] = {}
-        self._ways: dict[tuple[Any, ...], Way] = {}
+        self._seeds: dict[int, FormState] = {}
+        self._ways: dict[tuple[Any, ...], CellPath] = {}
 
-    def fresh(self, now: int) -> Live:
+    def fresh(self, now: int) -> FormState:
         """The form at load, at the virtual time *now*."""
         seed = self._seeds.get(now)
         if seed is None:
@@ -54,7 +54,7 @@ class Stage:
             seed = self._seeds[now] = built(self.plan, now, self.plan.form.server.record)
         return copied(seed)
 
-    def way(self, segments: tuple[Any, ...]) -> Way:
+    def way(self, segments: tuple[Any, ...]) -> CellPath:
         """Where the address *segments* leads. It must name something in the form."""
         known = self._ways.get(segments)
         if known is None:
@@ -62,15 +62,15 @@ class Stage:
         return known
 
 
-def built(plan: Plan, now: int, record: Any) -> Live:
+def built(plan: Plan, now: int, record: Any) -> FormState:
     """A form at load with *record* on the server, built from the ground, its panels closed."""
-    live = Live(plan, now)
-    live.statics = [None] * len(plan.paths)
+    live = FormState(plan, now)
+    live.cells_by_slot = [None] * len(plan.paths)
     live.record = dict(record) if record is not None else None
     live.root = make_form(live, plan.main, record)
     for panel in plan.panels.values():
         make_form(live, panel, None, is_open=False)
-    species_of(live.root).focus_at_load(live, live.root)
+    form_kind_of(live.root).focus_at_load(live, live.root)
     live.trace.clear()
     live.warnings.clear()
     return live
@@ -86,10 +86,10 @@ def no_end(fault: NoEnd) -> Refusal:
 class Session:
     """One form in play."""
 
-    def __init__(self, stage: Stage) -> None:
+    def __init__(self, stage: SessionFactory) -> None:
         self.plan = stage.plan
         self.stage = stage
-        self.live: Live = None  # type: ignore[assignment]
+        self.live: FormState = None  # type: ignore[assignment]
 
     def load(self, now: int) -> Refusal | None:
         """A fresh form at the virtual time *now*, in milliseconds since 1970-01-01T00:00Z."""
@@ -116,9 +116,9 @@ class Session:
         """The cell that an address names now; a refusal where its row is not there."""
         way = self.stage.way(segments)
         if way.index >= 0:
-            found: Cell = self.live.statics[way.index]
+            found: Cell = self.live.cells_by_slot[way.index]
             return found
-        cell: Any = self.live.wholes[way.panel]
+        cell: Any = self.live.roots_by_panel[way.panel]
         for counted, number, at in way.steps:
             if counted and not -len(cell.parts) <= number < len(cell.parts):
                 facts = {"rows": cell.address(), "count": len(cell.parts)}
@@ -127,101 +127,101 @@ class Session:
         return cell  # type: ignore[no-any-return]
 
     # steps
-    def _take(self, act: Callable[..., object], *given: Any) -> Refusal | None:
+    def _perform(self, act: Callable[..., object], *given: Any) -> Refusal | None:
         """Takes a step of the person's, *act* with what is *given*, and all that is due at this very instant."""
         self.live.acts += 1
         try:
             act(*given)
             due.catch_up(self.live)
-        except Cannot as fault:
+        except StepRefused as fault:
             return fault.refusal
         except NoEnd as fault:
             return no_end(fault)
         return None
 
-    def _at(self, segments: tuple[Any, ...], act: Callable[..., object], *given: Any) -> Refusal | None:
+    def _perform_at(self, segments: tuple[Any, ...], act: Callable[..., object], *given: Any) -> Refusal | None:
         """Takes a step on what *segments* name: *act* with the form in play, the cell and what is *given*."""
         found = self.find(segments)
         if isinstance(found, Refusal):
             self.live.acts += 1
             return found
-        return self._take(act, self.live, found, *given)
+        return self._perform(act, self.live, found, *given)
 
     def type(self, at: tuple[Any, ...], text: str) -> Refusal | None:
-        return self._at(at, enter.type_text, text)
+        return self._perform_at(at, enter.type_text, text)
 
     def retype(self, at: tuple[Any, ...], text: str) -> Refusal | None:
-        return self._at(at, enter.type_over, text)
+        return self._perform_at(at, enter.type_over, text)
 
     def paste(self, at: tuple[Any, ...], text: str) -> Refusal | None:
-        return self._at(at, hands.step_paste, text)
+        return self._perform_at(at, hands.step_paste, text)
 
     def erase(self, at: tuple[Any, ...], times: int) -> Refusal | None:
-        return self._at(at, hands.step_erase, times)
+        return self._perform_at(at, hands.step_erase, times)
 
     def clear(self, at: tuple[Any, ...]) -> Refusal | None:
-        return self._at(at, hands.step_clear)
+        return self._perform_at(at, hands.step_clear)
 
     def set(self, at: tuple[Any, ...], value: Any) -> Refusal | None:
-        return self._at(at, hands.step_set, value)
+        return self._perform_at(at, hands.step_set, value)
 
     def pick(self, at: tuple[Any, ...], mode: str, values: list[Any]) -> Refusal | None:
-        return self._at(at, hands.step_pick, mode, values)
+        return self._perform_at(at, hands.step_pick, mode, values)
 
     def turn(self, at: tuple[Any, ...], on: bool | None) -> Refusal | None:
         """Turns a checkbox on or off; None toggles it."""
-        return self._at(at, hands.step_turn, on)
+        return self._perform_at(at, hands.step_turn, on)
 
     def upload(self, at: tuple[Any, ...], files: list[dict[str, Any]], paths: dict[tuple[str, int], str]) -> Refusal | None:
         """Chooses *files* ({name, size, type}); *paths* lead to those that are there, by name and size."""
         self.live.file_paths.update(paths)
-        return self._at(at, hands.step_upload, files)
+        return self._perform_at(at, hands.step_upload, files)
 
     def focus(self, at: tuple[Any, ...]) -> Refusal | None:
-        return self._at(at, step_focus)
+        return self._perform_at(at, step_focus)
 
     def leave_field(self, at: tuple[Any, ...] | None) -> Refusal | None:
         """Leaves the field (None: whatever has the focus)."""
-        return self._at(at, step_blur) if at is not None else self._take(step_blur, self.live, None)
+        return self._perform_at(at, step_blur) if at is not None else self._perform(step_blur, self.live, None)
 
     def press(self, key: str, at: tuple[Any, ...] | None) -> Refusal | None:
         """Presses a named key, in a field or where the focus is."""
-        return self._at(at, keys.step_press, key) if at is not None else self._take(keys.step_press, self.live, None, key)
+        return self._perform_at(at, keys.step_press, key) if at is not None else self._perform(keys.step_press, self.live, None, key)
 
     def enter(self, at: tuple[Any, ...], value: Any) -> Refusal | None:
         """Enters a value as the control wants it, then leaves it."""
-        return self._at(at, enter.enter_value, value)
+        return self._perform_at(at, enter.enter_value, value)
 
     def add(self, at: tuple[Any, ...], place: int | None, values: dict[str, Any] | None) -> Refusal | None:
-        def act(live: Live, cell: Any) -> None:
+        def act(live: FormState, cell: Any) -> None:
             row = rows.step_add(live, cell, place)
             if values is not None:
                 enter.enter_object(live, row, values)
 
-        return self._at(at, act)
+        return self._perform_at(at, act)
 
     def remove(self, at: tuple[Any, ...]) -> Refusal | None:
-        return self._at(at, rows.step_remove)
+        return self._perform_at(at, rows.step_remove)
 
     def move(self, at: tuple[Any, ...], to: int) -> Refusal | None:
-        return self._at(at, rows.step_move, to)
+        return self._perform_at(at, rows.step_move, to)
 
     def open(self, panel: str) -> Refusal | None:
-        return self._take(panels.step_open, self.live, panel)
+        return self._perform(panels.step_open, self.live, panel)
 
     def close(self, panel: str) -> Refusal | None:
-        return self._take(panels.step_close, self.live, panel)
+        return self._perform(panels.step_close, self.live, panel)
 
     def submit(self, panel: str, button: str | int, *, past_checks: bool = False) -> Refusal | None:
         """Presses a submit button (*button* "": the default one; a number: a page's element).
 
         *past_checks* sends without a press or a check.
         """
-        return self._take(self._submit, panel, button, past_checks)
+        return self._perform(self._submit, panel, button, past_checks)
 
     def _submit(self, panel: str, name: str | int, past_checks: bool) -> None:
         live = self.live
-        form = live.wholes[panel]
+        form = live.roots_by_panel[panel]
         button = find_button(form, name)
         if past_checks:
             send(live, form, button)
@@ -243,9 +243,9 @@ class Session:
     def dismiss(self) -> Refusal | None:
         def act() -> None:
             if self.live.notice is None:
-                raise Cannot(Refusal("no notice"))
+                raise StepRefused(Refusal("no notice"))
             if self.plan.faults.notice_stays:
-                raise Cannot(Refusal("notice stays"))
+                raise StepRefused(Refusal("notice stays"))
             show_notice(self.live, None)
 
         return self._on_page("dismiss", act)
@@ -254,10 +254,10 @@ class Session:
     def _on_page(self, doing: str, act: Callable[[], None]) -> Refusal | None:
         def there() -> None:
             if self.live.away:
-                raise Cannot(Refusal("left", "", doing))
+                raise StepRefused(Refusal("left", "", doing))
             act()
 
-        return self._take(there)
+        return self._perform(there)
 
     def leave(self) -> Refusal | None:
         """Navigates away."""
@@ -273,13 +273,13 @@ class Session:
 
         def act() -> None:
             if not self.live.away:
-                raise Cannot(Refusal("nothing left"))
+                raise StepRefused(Refusal("nothing left"))
             if self.live.form.draft == "keep":
                 self.live.put("away", False)
             else:
                 self._fresh_page()
 
-        return self._take(act)
+        return self._perform(act)
 
     def reload(self) -> Refusal | None:
         return self._on_page("reload", self._fresh_page)
@@ -293,7 +293,7 @@ class Session:
         self.live = live
 
     # the world
-    def script_lookup(self, name: str, answer: Answered) -> None:
+    def script_lookup(self, name: str, answer: LookupAnswer) -> None:
         """Queues what the lookup *name* answers to the next question that is sent."""
         self.live.scripted_lookups.setdefault(name, deque()).append(answer)
 

@@ -15,7 +15,7 @@ from ...forms.names.states import FIELD_STATES, FORM_ONLY, FORM_STATES
 from ...forms.values.values import is_empty
 from ..plan.plans import Plan
 from .cells import VALIDITY, Cell, FieldCell, is_dirty, is_inside, is_marked, is_touched, judged_value, validity_of
-from .ways import row_at
+from .paths import row_at
 
 Finder = Callable[[Any, Variables], Any]
 
@@ -70,7 +70,7 @@ def follow(value: Any, steps: tuple[str | int, ...]) -> Any:
     return value
 
 
-class LiveAccess:
+class StateAccess:
     """Reads references from cells. One for a plan."""
 
     def __init__(self, plan: Plan) -> None:
@@ -144,8 +144,8 @@ class LiveAccess:
         panel = base.partition(":")[2]
         if "*" not in (reference.target or ()) and reference.target in self.plan.paths:
             index = self.plan.paths[reference.target].index
-            return lambda cell, rows: cell.live.statics[index]
-        start: Finder = (lambda cell, rows: cell.live.wholes[panel]) if panel else (lambda cell, rows: cell.live.root)
+            return lambda cell, rows: cell.live.cells_by_slot[index]
+        start: Finder = (lambda cell, rows: cell.live.roots_by_panel[panel]) if panel else (lambda cell, rows: cell.live.root)
         return self._descend(start, reference)
 
     def _steps(self, reference: Reference) -> list[tuple[bool, int]]:

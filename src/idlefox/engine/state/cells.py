@@ -20,14 +20,14 @@ VALIDITY = ("valid", "unasked", "asking", "invalid")
 Said = tuple[int, Any]
 
 
-class Around(Protocol):
+class CellContext(Protocol):
     """What a cell knows of the form in play that it is part of."""
 
     plan: Plan
     now: int
     root: FormCell
-    wholes: dict[str, FormCell]
-    statics: list[Any]
+    roots_by_panel: dict[str, FormCell]
+    cells_by_slot: list[Any]
     focus: FieldCell | None
     given_options: dict[tuple[str, ...], tuple[tuple[Any, str], ...]]
     file_paths: dict[tuple[str, int], str]
@@ -67,7 +67,7 @@ class Cell:
         "visible",
     )  # fmt: skip
 
-    def __init__(self, plan: FieldPlan, live: Around, up: Container | None) -> None:
+    def __init__(self, plan: FieldPlan, live: CellContext, up: Container | None) -> None:
         self.plan = plan
         self.live = live
         self.up = up
@@ -104,7 +104,7 @@ class FieldCell(Cell):
 
     up: Container
 
-    def __init__(self, plan: FieldPlan, live: Around, up: Container) -> None:
+    def __init__(self, plan: FieldPlan, live: CellContext, up: Container) -> None:
         super().__init__(plan, live, up)
         self.value: Any = None
         self.raw = ""
@@ -122,7 +122,7 @@ class Container(Cell):
 
     __slots__ = ("dirty_count", "marked_count", "parts", "tally", "touched_count")
 
-    def __init__(self, plan: FieldPlan, live: Around, up: Container | None) -> None:
+    def __init__(self, plan: FieldPlan, live: CellContext, up: Container | None) -> None:
         super().__init__(plan, live, up)
         self.parts: list[Any] = []
         self.tally = [0, 0, 0, 0]  # cells by status
@@ -138,7 +138,7 @@ class RowCell(Container):
 
     up: ListCell
 
-    def __init__(self, plan: FieldPlan, live: Around, up: ListCell, number: int) -> None:
+    def __init__(self, plan: FieldPlan, live: CellContext, up: ListCell, number: int) -> None:
         super().__init__(plan, live, up)
         self.row = self
         self.id = number
@@ -162,7 +162,7 @@ class ListCell(Container):
 
     up: Container
 
-    def __init__(self, plan: FieldPlan, live: Around, up: Container) -> None:
+    def __init__(self, plan: FieldPlan, live: CellContext, up: Container) -> None:
         super().__init__(plan, live, up)
         self.next_id = 1
         self.initial_parts: tuple[RowCell, ...] = ()
@@ -176,7 +176,7 @@ class FormCell(Container):
 
     __slots__ = ("attempts", "busy", "open")
 
-    def __init__(self, plan: FieldPlan, live: Around) -> None:
+    def __init__(self, plan: FieldPlan, live: CellContext) -> None:
         super().__init__(plan, live, None)
         self.attempts = 0
         self.busy = False

@@ -11,8 +11,8 @@ from typing import Any
 
 from ...records import NamedTuple
 from .cells import Cell, everything
-from .live import Live
-from .long_texts import Whole
+from .form_state import FormState
+from .long_texts import EditReplay
 from .properties import BY_NAME, EVENTS, OF_PAGE, STRUCTURE, properties_of
 
 # Of every cell by its key, and of the page itself under "", the properties by name; rows are known by their identities.
@@ -75,10 +75,10 @@ class Journal(NamedTuple):
     exchanges: tuple[Exchange, ...]
 
 
-def snapshot(live: Live) -> State:
+def snapshot(live: FormState) -> State:
     """The whole state now."""
     state: State = {}
-    for form in live.wholes.values():
+    for form in live.roots_by_panel.values():
         state.update(snapshot_of(form))
     page = state.setdefault("", {})
     for each in OF_PAGE:
@@ -94,9 +94,9 @@ def snapshot_of(top: Cell) -> State:
     }
 
 
-def journal(live: Live) -> Journal:
+def journal(live: FormState) -> Journal:
     """All that has happened since load."""
-    whole = Whole().of
+    whole = EditReplay().of
     changes = tuple(_changed(live.start, change, whole) for change in live.own_trace())
     return Journal(live.start, changes, _exchanges(live))
 
@@ -111,7 +111,7 @@ def _changed(start: int, change: tuple[int, int, Any, str, Any, Any], whole: Cal
     return Changed(step, time - start, key, name, known.plain(cell, before), known.plain(cell, after))
 
 
-def _exchanges(live: Live) -> tuple[Exchange, ...]:
+def _exchanges(live: FormState) -> tuple[Exchange, ...]:
     sent = {number: (step, time) for step, time, _, name, number, _ in live.trace if name == "request"}
     answers = {number: (time, status) for _, time, number, status in live.answers}
     found: list[Exchange] = []

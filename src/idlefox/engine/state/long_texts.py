@@ -7,18 +7,18 @@ from typing import Any
 LONG = 1_000  # characters
 
 
-class Edited:
+class EditedText:
     """A text that is the first *kept* characters of *base*, and *added*."""
 
     __slots__ = ("added", "base", "kept")
 
-    def __init__(self, base: str | Edited, kept: int, added: str) -> None:
+    def __init__(self, base: str | EditedText, kept: int, added: str) -> None:
         self.base = base
         self.kept = kept
         self.added = added
 
 
-class Edits:
+class EditLog:
     """The texts of one cell, one after the other, as they are typed."""
 
     __slots__ = ("cell", "noted", "text")
@@ -26,36 +26,36 @@ class Edits:
     def __init__(self) -> None:
         self.cell: Any = None
         self.text = ""
-        self.noted: str | Edited = ""
+        self.noted: str | EditedText = ""
 
-    def of(self, cell: Any, before: str, after: str) -> tuple[str | Edited, str | Edited]:
+    def of(self, cell: Any, before: str, after: str) -> tuple[str | EditedText, str | EditedText]:
         """How a change from *before* to *after* in *cell* is noted."""
         first = self.noted if self.cell is cell and self.text is before else before
         if after.startswith(before):
-            last: str | Edited = Edited(first, len(before), after[len(before) :])
+            last: str | EditedText = EditedText(first, len(before), after[len(before) :])
         elif before.startswith(after):
-            last = Edited(first, len(after), "")
+            last = EditedText(first, len(after), "")
         else:
             last = after
         self.cell, self.text, self.noted = cell, after, last
         return first, last
 
 
-class Whole:
+class EditReplay:
     """Gives the whole texts again; quickly, where they are asked for one after the other."""
 
     def __init__(self) -> None:
         self.last: tuple[Any, str] = (None, "")
 
     def of(self, noted: Any) -> Any:
-        if not isinstance(noted, Edited):
+        if not isinstance(noted, EditedText):
             return noted
-        edits: list[Edited] = []
+        edits: list[EditedText] = []
         text: Any = noted
-        while isinstance(text, Edited) and text is not self.last[0]:
+        while isinstance(text, EditedText) and text is not self.last[0]:
             edits.append(text)
             text = text.base
-        whole: str = self.last[1] if isinstance(text, Edited) else text
+        whole: str = self.last[1] if isinstance(text, EditedText) else text
         for each in reversed(edits):
             whole = whole[: each.kept] + each.added
         self.last = (noted, whole)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from ..judge.lists import spread
-from ..state.live import Live
+from ..judge.lists import propagate
+from ..state.form_state import FormState
 
 DAY = 86_400_000
 
 
-def move(live: Live, to: int) -> None:
+def move(live: FormState, to: int) -> None:
     """Moves the clock to *to* and judges what reads it: `now()` at every stop, `today()` when the day has changed."""
     before = live.now
     if to <= before:
@@ -19,7 +19,7 @@ def move(live: Live, to: int) -> None:
     new_day = before // DAY != to // DAY
     for kind, watch in live.plan.clock_watch:
         if kind == "now" or new_day:
-            form = live.wholes.get(watch.target.form.name)
+            form = live.roots_by_panel.get(watch.target.form.name)
             if form is not None:
-                live.push(form, watch)
-    spread(live)
+                live.schedule(form, watch)
+    propagate(live)

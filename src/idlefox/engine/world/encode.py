@@ -36,7 +36,7 @@ def chosen_files(cell: FieldCell) -> list[File]:
 Entry = tuple[str, "str | File"]
 
 
-class Sent(NamedTuple):
+class EncodedRequest(NamedTuple):
     """A request as sent: the *body* text, its media type, and the *payload* as the server reads it."""
 
     method: str

@@ -7,22 +7,22 @@ from typing import Any
 from ...forms.model.messages import stock
 from ...forms.values.values import is_empty
 from ..judge.breaks import judge, set_status
-from ..judge.lists import spread
-from ..judge.questions import Answered, send
+from ..judge.lists import propagate
+from ..judge.questions import LookupAnswer, send
 from ..judge.rules import twin_key
 from ..judge.timing import fill_message, report
 from ..plan.plans import CheckPlan
 from ..state.cells import FieldCell, Question, judged_value
-from ..state.live import Live
+from ..state.form_state import FormState
 from ..state.queue import Event
 
 
-def debounced(live: Live, event: Event) -> None:
+def debounced(live: FormState, event: Event) -> None:
     """A debounce is over: the question is sent."""
     send(live, event.cell, event.data, event.question)
 
 
-def arrive(live: Live, event: Event) -> None:
+def arrive(live: FormState, event: Event) -> None:
     """An answer comes."""
     cell: FieldCell = event.cell
     question: Question = event.question
@@ -41,10 +41,10 @@ def arrive(live: Live, event: Event) -> None:
         _answered(live, check, question, answer)
     judge(live, cell)
     set_status(live, cell)
-    spread(live)
+    propagate(live)
     if cell.has_reported and cell.active and (cell.broken or cell.reported or question.lost):
         report(live, cell)
-    spread(live)
+    propagate(live)
 
 
 def _of_now(cell: FieldCell, check: CheckPlan) -> Question:
@@ -54,7 +54,7 @@ def _of_now(cell: FieldCell, check: CheckPlan) -> Question:
     return cell.questions.setdefault(check.index, Question(judged_value(cell)))
 
 
-def _answered(live: Live, check: CheckPlan, question: Question, answer: Answered) -> None:
+def _answered(live: FormState, check: CheckPlan, question: Question, answer: LookupAnswer) -> None:
     if check.remember:
         live.remembered[check.lookup, twin_key(question.value)] = answer
     question.state = "accepted" if answer.kind == "accept" else "refused"
@@ -62,7 +62,7 @@ def _answered(live: Live, check: CheckPlan, question: Question, answer: Answered
         question.message = answer.message
 
 
-def _failed(live: Live, cell: FieldCell, check: CheckPlan, question: Question) -> None:
+def _failed(live: FormState, cell: FieldCell, check: CheckPlan, question: Question) -> None:
     live.note(cell, "lost answer", question.value, check.lookup)
     question.failures += 1
     question.state = "unasked"

@@ -11,14 +11,14 @@ from typing import Any
 from urllib.parse import urlsplit, urlunsplit
 
 from ...forms.expressions.tree import FALSE
-from ...forms.html.model import ORIGIN, Control, Page, PageButton
+from ...forms.html.model import ORIGIN, Control, HtmlPage, PageButton
 from ...forms.values.direction import first_strong
 from ...forms.values.values import is_chosen, reads_as, same_choice, written
 from ..state.cells import FieldCell, FormCell
 from .encode import (
+    EncodedRequest,
     Entry,
     File,
-    Sent,
     chosen_files,
     decode_multipart,
     decode_plain_text,
@@ -30,39 +30,39 @@ from .encode import (
 )
 
 
-def page_request(form: FormCell, button: PageButton | None) -> Sent:
+def page_request(form: FormCell, button: PageButton | None) -> EncodedRequest:
     """The request that submitting the page's form *form* with *button* (None: without a submitter) makes now."""
-    page: Page = form.plan.form.model.page
+    page: HtmlPage = form.plan.form.model.page
     submit = form.plan.form.model.submit
     method = (button.method if button is not None else None) or submit.method
     if method == "DIALOG":
-        return Sent("DIALOG", "", "", "", {}, {})
+        return EncodedRequest("DIALOG", "", "", "", {}, {})
     send = (button.send if button is not None else None) or submit.send
     action = button.action if button is not None and button.action is not None else submit.to
     url = resolve(page, action)
     if not url:
-        return Sent("", "", "", "", {}, {})  # HTML, "Form submission algorithm": an action that is no URL ends it
+        return EncodedRequest("", "", "", "", {}, {})  # HTML, "Form submission algorithm": an action that is no URL ends it
     values = page_values(form, button)
     if send == "json":  # only a sheet over the page says so
         body = written(values)
-        return Sent(method, shown_url(url), body, "application/json", json.loads(body), values)
+        return EncodedRequest(method, shown_url(url), body, "application/json", json.loads(body), values)
     entries = page_entries(form, button)
     if method == "GET":
         query = urlencoded(entries, page.charset)
         # HTML, "Mutate action URL": the query is replaced, whatever stood there.
         target = shown_url(urlunsplit(urlsplit(url)._replace(query=query, fragment="")))
-        return Sent("GET", target if query else f"{target}?", "", "", decode_urlencoded(query, page.charset), values)
+        return EncodedRequest("GET", target if query else f"{target}?", "", "", decode_urlencoded(query, page.charset), values)
     target = shown_url(url)
     if page.charset != "UTF-8" and send in ("multipart", "text"):
         entries = _sayable(entries, page.charset)
     if send == "multipart":
         body, boundary = multipart(entries)
-        return Sent("POST", target, body, f"multipart/form-data; boundary={boundary}", decode_multipart(body, boundary), values)
+        return EncodedRequest("POST", target, body, f"multipart/form-data; boundary={boundary}", decode_multipart(body, boundary), values)
     if send == "text":
         body = plain_text(entries)
-        return Sent("POST", target, body, "text/plain", decode_plain_text(body), values)
+        return EncodedRequest("POST", target, body, "text/plain", decode_plain_text(body), values)
     body = urlencoded(entries, page.charset)
-    return Sent("POST", target, body, "application/x-www-form-urlencoded", decode_urlencoded(body, page.charset), values)
+    return EncodedRequest("POST", target, body, "application/x-www-form-urlencoded", decode_urlencoded(body, page.charset), values)
 
 
 def _sayable(entries: list[Entry], charset: str) -> list[Entry]:
@@ -72,7 +72,7 @@ def _sayable(entries: list[Entry], charset: str) -> list[Entry]:
     return [(sayable(name, charset), value if isinstance(value, File) else sayable(value, charset)) for name, value in entries]
 
 
-def resolve(page: Page, action: str) -> str:
+def resolve(page: HtmlPage, action: str) -> str:
     """The absolute URL of *action*, which resolves against the page's base; "" means the page itself."""
     import ada_url
 
@@ -102,7 +102,7 @@ def shown_url(url: str) -> str:
 
 def page_entries(form: FormCell, button: PageButton | None) -> list[Entry]:
     """HTML, "Constructing the entry list" for *button* as the submitter, in tree order."""
-    page: Page = form.plan.form.model.page
+    page: HtmlPage = form.plan.form.model.page
     fields: dict[str, FieldCell] = {part.plan.field.name: part for part in form.parts}
     found: list[Entry] = []
     for each in page.elements:
@@ -129,7 +129,7 @@ def _submitter(button: PageButton) -> list[Entry]:
     return [(button.name, button.value)] if button.name else []
 
 
-def _values(control: Control, cell: FieldCell, page: Page) -> list[str | File]:
+def _values(control: Control, cell: FieldCell, page: HtmlPage) -> list[str | File]:
     kind, value = control.kind, cell.value
     if kind == "select":
         closed = [o.value for o in cell.plan.field.options if o.enabled is FALSE]

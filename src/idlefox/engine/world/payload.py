@@ -12,25 +12,25 @@ from ...forms.expressions.closures import Variables
 from ..plan.plans import FieldPlan
 from ..state.access import follow
 from ..state.cells import FieldCell
-from ..state.live import Live
+from ..state.form_state import FormState
 
 
-class Received:
+class ReceivedPayload:
     """A payload as the server has received it: the place where replies are judged."""
 
     __slots__ = ("live", "payload")
 
-    def __init__(self, live: Live, payload: Any) -> None:
+    def __init__(self, live: FormState, payload: Any) -> None:
         self.live = live
         self.payload = payload
 
 
-class Probe(FieldCell):
+class PayloadValue(FieldCell):
     """A value of the payload, in the place of a cell: what a rule's test is handed."""
 
     __slots__ = ("payload", "rows_around")
 
-    def __init__(self, plan: FieldPlan, live: Live, value: Any, payload: Any, around: list[Any], index: int) -> None:
+    def __init__(self, plan: FieldPlan, live: FormState, value: Any, payload: Any, around: list[Any], index: int) -> None:
         # Nothing of a cell but what a test or a message asks for.
         self.plan = plan
         self.live = live

@@ -8,7 +8,7 @@ from ...forms.model.form import Button
 from ...forms.values.values import written
 from ..state.cells import FormCell
 from .encode import (
-    Sent,
+    EncodedRequest,
     decode_multipart,
     decode_plain_text,
     decode_urlencoded,
@@ -20,23 +20,23 @@ from .encode import (
 )
 
 
-def sheet_request(form: FormCell, button: Button | None) -> Sent:
+def sheet_request(form: FormCell, button: Button | None) -> EncodedRequest:
     """The request that submitting *form* by *button* (None: the form's own) makes now."""
     submit = form.plan.form.model.submit
     values = json_payload(form, button)
     if submit.method == "GET":
         query = urlencoded(entry_list(form, "", button))
-        return Sent("GET", f"{submit.to.partition('?')[0]}?{query}", "", "", decode_urlencoded(query), values)
+        return EncodedRequest("GET", f"{submit.to.partition('?')[0]}?{query}", "", "", decode_urlencoded(query), values)
     if submit.send == "json":
         body = written(values)
-        return Sent("POST", submit.to, body, "application/json", json.loads(body), values)
+        return EncodedRequest("POST", submit.to, body, "application/json", json.loads(body), values)
     entries = entry_list(form, "", button)
     if submit.send == "urlencoded":
         body = urlencoded(entries)
-        return Sent("POST", submit.to, body, "application/x-www-form-urlencoded", decode_urlencoded(body), values)
+        return EncodedRequest("POST", submit.to, body, "application/x-www-form-urlencoded", decode_urlencoded(body), values)
     if submit.send == "multipart":
         body, boundary = multipart(entries)
         media_type = f"multipart/form-data; boundary={boundary}"
-        return Sent("POST", submit.to, body, media_type, decode_multipart(body, boundary), values)
+        return EncodedRequest("POST", submit.to, body, media_type, decode_multipart(body, boundary), values)
     body = plain_text(entries)
-    return Sent("POST", submit.to, body, "text/plain", decode_plain_text(body), values)
+    return EncodedRequest("POST", submit.to, body, "text/plain", decode_plain_text(body), values)

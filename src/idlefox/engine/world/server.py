@@ -15,11 +15,11 @@ from ...records import NamedTuple
 from ..judge.timing import fill_message
 from ..plan.plans import FormPlan, ServerRule, Test
 from ..state.cells import judged_value
-from ..state.live import Live
-from .payload import Probe, Received
+from ..state.form_state import FormState
+from .payload import PayloadValue, ReceivedPayload
 
 
-class Answer(NamedTuple):
+class ServerAnswer(NamedTuple):
     """What comes back: *kind* is status, failure or nothing. *errors* are texts by address as it was written."""
 
     kind: str
@@ -33,17 +33,17 @@ class Answer(NamedTuple):
     body: Any = None  # what a live page is told, if it is more
 
 
-def answer(live: Live, form: FormPlan, payload: Any) -> Answer:
+def answer(live: FormState, form: FormPlan, payload: Any) -> ServerAnswer:
     """What the stand-in of *form* answers to *payload*: its rules first, then its replies, else 200."""
     if form.model.server.fails:
-        return Answer("failure")
+        return ServerAnswer("failure")
     errors: dict[str, list[str]] = {}
     for rule in form.server.rules:
         for address, text in _broken(live, rule, payload):
             errors.setdefault(address, []).append(text)
     if errors:
-        return Answer("status", 422, tuple((a, tuple(t)) for a, t in errors.items()))
-    received = Received(live, payload)
+        return ServerAnswer("status", 422, tuple((a, tuple(t)) for a, t in errors.items()))
+    received = ReceivedPayload(live, payload)
     for reply, when, record in form.server.replies:
         if when is not None and when(received, None) is not True:
             continue
@@ -52,11 +52,11 @@ def answer(live: Live, form: FormPlan, payload: Any) -> Answer:
             found = record(received, None)
             stored = None if found is UNKNOWN else found
         answered = (reply.status, reply.errors, reply.to, reply.notice, stored, reply.has_record, reply.takes, reply.body)
-        return Answer("status", *answered)
-    return Answer("status")
+        return ServerAnswer("status", *answered)
+    return ServerAnswer("status")
 
 
-def _broken(live: Live, rule: ServerRule, payload: Any) -> Iterator[tuple[str, str]]:
+def _broken(live: FormState, rule: ServerRule, payload: Any) -> Iterator[tuple[str, str]]:
     """The address and message of every breach of *rule* by *payload*."""
     for probe, address in _probes(live, rule, payload):
         if rule.when is not None and rule.when(probe, None) is not True:
@@ -74,7 +74,7 @@ def _broken(live: Live, rule: ServerRule, payload: Any) -> Iterator[tuple[str, s
                 yield address, "".join(p if isinstance(p, str) else str(probe.row.index() + 1) for p in text)
 
 
-def _breaks(test: Test, probe: Probe) -> bool:
+def _breaks(test: Test, probe: PayloadValue) -> bool:
     try:
         return bool(test(probe, judged_value(probe)))
     except (TypeError, AttributeError):
@@ -82,7 +82,7 @@ def _breaks(test: Test, probe: Probe) -> bool:
         return True
 
 
-def _probes(live: Live, rule: ServerRule, payload: Any) -> Iterator[tuple[Probe, str]]:
+def _probes(live: FormState, rule: ServerRule, payload: Any) -> Iterator[tuple[PayloadValue, str]]:
     """The values of the payload that *rule* judges, each with its address."""
     fixed = list(rule.fixed)
     found: list[tuple[Any, str, list[Any], int]] = [(payload, "", [], -1)]
@@ -102,4 +102,4 @@ def _probes(live: Live, rule: ServerRule, payload: Any) -> Iterator[tuple[Probe,
                 for value, address, around, i in found
             ]
     for value, address, around, index in found:
-        yield Probe(rule.plan, live, value, payload, around, index), address
+        yield PayloadValue(rule.plan, live, value, payload, around, index), address

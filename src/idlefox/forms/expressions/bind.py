@@ -14,7 +14,21 @@ from ..names.shapes import Shape, write_address
 from ..names.states import FIELD_STATES, FORM_ONLY, FORM_STATES
 from ..values.whatwg import DATE_KINDS
 from .parse import ExpressionError, parse
-from .tree import Binary, Call, Choice, Expression, ListOf, Literal, Logic, Name, ObjectOf, Over, Reference, Segment, Unary
+from .tree import (
+    Binary,
+    BooleanOperation,
+    Call,
+    Choice,
+    Comprehension,
+    Expression,
+    ListOf,
+    Literal,
+    Name,
+    ObjectOf,
+    Reference,
+    Segment,
+    Unary,
+)
 
 _RESULTS = {
     "count": "number", "len": "number", "sum": "number", "days": "number", "years": "number", "min": "any",
@@ -87,7 +101,7 @@ class _Binder:
         self.reads.append(reference)
         return reference, reference.kind
 
-    def logic(self, node: Logic) -> tuple[Any, str]:
+    def logic(self, node: BooleanOperation) -> tuple[Any, str]:
         return node._replace(parts=tuple(self.truth(p) for p in node.parts)), "boolean"
 
     def unary(self, node: Unary) -> tuple[Any, str]:
@@ -143,7 +157,7 @@ class _Binder:
                 raise ExpressionError(fault.cause, pattern.at, fault.remedy, len(pattern.value) + 2) from None
         return node._replace(arguments=arguments), _RESULTS[node.function]
 
-    def over(self, node: Over) -> tuple[Any, str]:
+    def over(self, node: Comprehension) -> tuple[Any, str]:
         source, kind = self.node(node.source)
         if kind not in ("rows", "list", "any"):
             raise ExpressionError("this is not a list", _start(node.source), "name a list of rows")
@@ -350,6 +364,6 @@ def _start(node: Any) -> int:
 
 
 _NODES: dict[type, Any] = {
-    Literal: _Binder.literal, Name: _Binder.reference, Logic: _Binder.logic, Unary: _Binder.unary, Binary: _Binder.binary,
-    Choice: _Binder.choice, ListOf: _Binder.list_of, ObjectOf: _Binder.object_of, Over: _Binder.over,
+    Literal: _Binder.literal, Name: _Binder.reference, BooleanOperation: _Binder.logic, Unary: _Binder.unary, Binary: _Binder.binary,
+    Choice: _Binder.choice, ListOf: _Binder.list_of, ObjectOf: _Binder.object_of, Comprehension: _Binder.over,
 }  # fmt: skip

@@ -1,8 +1,8 @@
 """Compiles a bound expression, once, to a closure.
 
-A closure takes the place it is judged at (a live cell, a payload: whatever its `Access` reads) and the rows
+A closure takes the place it is judged at (a live cell, a payload: whatever its `ValueAccess` reads) and the rows
 that comprehensions have named, and returns a JSON value or `UNKNOWN` (Kleene's third value). It can reach
-nothing but what its `Access` hands it.
+nothing but what its `ValueAccess` hands it.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from typing import Any, Protocol
 from ..values import limits, whatwg
 from ..values.patterns import whole_match
 from ..values.values import equal, is_empty
-from .tree import UNKNOWN, Binary, Call, Choice, Expression, ListOf, Literal, Logic, ObjectOf, Over, Reference, Unary
+from .tree import UNKNOWN, Binary, BooleanOperation, Call, Choice, Comprehension, Expression, ListOf, Literal, ObjectOf, Reference, Unary
 
 Variables = dict[str, Any] | None
 Closure = Callable[[Any, Variables], Any]
@@ -24,7 +24,7 @@ _ORDER: dict[str, Callable[[Any, Any], Any]] = {
 }  # fmt: skip
 
 
-class Access(Protocol):
+class ValueAccess(Protocol):
     """How an expression reaches the world it is judged in."""
 
     def read(self, reference: Reference) -> Closure:
@@ -40,9 +40,9 @@ class Access(Protocol):
         """Told when an ordering or arithmetic met values of types that do not go together."""
 
 
-def compile_expression(expression: Expression, access: Access) -> Closure:
+def compile_expression(expression: Expression, access: ValueAccess) -> Closure:
     """The closure of *expression* over *access*."""
-    return _Compiler(access).node(expression.node)
+    return _ClosureCompiler(access).node(expression.node)
 
 
 def rfc3339(milliseconds: int) -> str:
@@ -64,7 +64,7 @@ def instant(text: Any) -> int | None:
 def add(a: Any, b: Any) -> Any:
     if isinstance(a, str) and isinstance(b, str):
         if len(a) + len(b) > limits.TEXT:
-            raise limits.TooMuch(f"an expression builds a string of more than {limits.TEXT:,} characters")
+            raise limits.LimitExceeded(f"an expression builds a string of more than {limits.TEXT:,} characters")
         return a + b
     return _arithmetic(operator.add, a, b)
 
@@ -124,8 +124,8 @@ def _over_rows(values: Iterable[Any], decisive: bool) -> Any:
     return UNKNOWN if unknown and not known else not decisive
 
 
-class _Compiler:
-    def __init__(self, access: Access) -> None:
+class _ClosureCompiler:
+    def __init__(self, access: ValueAccess) -> None:
         self.access = access
 
     def node(self, node: Any) -> Closure:
@@ -149,7 +149,7 @@ class _Compiler:
             return negated
         return lambda place, rows: _arithmetic(operator.sub, 0, inner(place, rows))
 
-    def _logic(self, node: Logic) -> Closure:
+    def _booleanoperation(self, node: BooleanOperation) -> Closure:
         parts = tuple(self.node(p) for p in node.parts)
         decisive = node.op == "or"
         if len(parts) == 2:
@@ -268,7 +268,7 @@ class _Compiler:
 
         return matched
 
-    def _over(self, node: Over) -> Closure:
+    def _comprehension(self, node: Comprehension) -> Closure:
         source = self.access.rows(node.source) if isinstance(node.source, Reference) else self.node(node.source)
         item, variable = self.node(node.item), node.variable
         condition = self.node(node.condition) if node.condition is not None else None
@@ -281,7 +281,7 @@ class _Compiler:
                 named[variable] = row
                 met[0] += 1
                 if met[0] > limits.ITEMS:
-                    raise limits.TooMuch(f"an expression iterates over more than {limits.ITEMS:,} items")
+                    raise limits.LimitExceeded(f"an expression iterates over more than {limits.ITEMS:,} items")
                 if condition is None or condition(place, named) is True:
                     yield item(place, named)
 

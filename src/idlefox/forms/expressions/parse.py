@@ -13,7 +13,7 @@ from typing import Any
 
 from ...problems import suggestion
 from ...records import NamedTuple
-from .tree import Binary, Call, Choice, ListOf, Literal, Logic, Name, ObjectOf, Over, Segment, Unary
+from .tree import Binary, BooleanOperation, Call, Choice, Comprehension, ListOf, Literal, Name, ObjectOf, Segment, Unary
 
 FUNCTIONS: dict[str, tuple[int, int]] = {
     "count": (1, 1), "len": (1, 1), "sum": (1, 1), "min": (1, 99), "max": (1, 99), "any": (1, 1), "all": (1, 1),
@@ -145,7 +145,7 @@ class _Parser:
             start = self.here.at
             parts.append(part())
             spans.append((start, self._end_of_last()))
-        return parts[0] if len(parts) == 1 else Logic(word, tuple(parts), at, tuple(spans))
+        return parts[0] if len(parts) == 1 else BooleanOperation(word, tuple(parts), at, tuple(spans))
 
     def negation(self) -> Any:
         nots = []
@@ -275,7 +275,7 @@ class _Parser:
         source = self.sum()
         condition = self.disjunction() if self.take("if") else None
         self.need(")", f"after what {name.text} is given")
-        return Over(name.text, item, variable.text, source, condition, name.at)
+        return Comprehension(name.text, item, variable.text, source, condition, name.at)
 
     def _bracket(self, token: _Token) -> Any:
         if self.here.kind == "string" and self.tokens[self.next + 1].text == "]":

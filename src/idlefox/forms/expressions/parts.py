@@ -10,14 +10,14 @@ from collections.abc import Iterator
 from typing import Any
 
 from ...records import NamedTuple
-from .closures import Access, Closure, compile_expression
-from .tree import Binary, Expression, Literal, Logic, Over, Reference
+from .closures import Closure, ValueAccess, compile_expression
+from .tree import Binary, BooleanOperation, Comprehension, Expression, Literal, Reference
 
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_-]*(?:\.[A-Za-z_][A-Za-z0-9_-]*|\[[^\]]*\])*|\[[^\]]*\](?:\.[A-Za-z_][A-Za-z0-9_-]*|\[[^\]]*\])*")
 _MOST_READINGS = 3
 
 
-class Part(NamedTuple):
+class ConditionPart(NamedTuple):
     """A condition, or one operand of an `and` or `or` in it. *op* is "" where there is nothing further to take apart."""
 
     text: str
@@ -27,7 +27,7 @@ class Part(NamedTuple):
     readings: tuple[tuple[str, Closure], ...] = ()  # what it reads, as written
 
 
-class Shown(NamedTuple):
+class EvaluatedPart(NamedTuple):
     """A part that decided, what it came to, and what it read."""
 
     text: str
@@ -35,25 +35,25 @@ class Shown(NamedTuple):
     readings: tuple[tuple[str, Any], ...] = ()
 
 
-def parts_of(expression: Expression, closure: Closure, access: Access) -> Part:
+def parts_of(expression: Expression, closure: Closure, access: ValueAccess) -> ConditionPart:
     """The parts of *expression*, whose own closure is *closure*."""
     return _part(expression, expression.node, expression.text.strip(), closure, access)
 
 
-def _part(whole: Expression, node: Any, text: str, closure: Closure, access: Access) -> Part:
-    if isinstance(node, Logic):
+def _part(whole: Expression, node: Any, text: str, closure: Closure, access: ValueAccess) -> ConditionPart:
+    if isinstance(node, BooleanOperation):
         parts = []
         for inner, (start, end) in zip(node.parts, node.spans, strict=True):
             parts.append(_part(whole, inner, whole.text[start:end], _closure(whole, inner, access), access))
-        return Part(text, closure, node.op, tuple(parts))
-    return Part(text, closure, readings=tuple(_readings(whole, node, text, access)))
+        return ConditionPart(text, closure, node.op, tuple(parts))
+    return ConditionPart(text, closure, readings=tuple(_readings(whole, node, text, access)))
 
 
-def _closure(whole: Expression, node: Any, access: Access) -> Closure:
+def _closure(whole: Expression, node: Any, access: ValueAccess) -> Closure:
     return compile_expression(whole._replace(node=node), access)
 
 
-def _readings(whole: Expression, node: Any, text: str, access: Access) -> Iterator[tuple[str, Closure]]:
+def _readings(whole: Expression, node: Any, text: str, access: ValueAccess) -> Iterator[tuple[str, Closure]]:
     """The two sides of a comparison; of anything else the names in it."""
     if isinstance(node, Reference):
         return
@@ -73,15 +73,15 @@ def _references(node: Any) -> Iterator[Reference]:
     """The names in *node*, but for those inside a walk over rows: they stand for many."""
     if isinstance(node, Reference):
         yield node
-    elif isinstance(node, tuple) and not isinstance(node, Over):
+    elif isinstance(node, tuple) and not isinstance(node, Comprehension):
         for inner in node:
             yield from _references(inner)
 
 
-def deciding(part: Part, place: Any, wanted: bool) -> tuple[Shown, ...]:
+def deciding(part: ConditionPart, place: Any, wanted: bool) -> tuple[EvaluatedPart, ...]:
     """The parts that keep the condition from being *wanted*, as things stand at *place*."""
     if part.op:
         one_is_enough = (part.op == "and") is wanted  # of an `and` that must hold, each part that does not is a cause
         inner = [p for p in part.parts if not one_is_enough or (p.closure(place, None) is True) is not wanted]
         return tuple(shown for p in inner for shown in deciding(p, place, wanted))
-    return (Shown(part.text, part.closure(place, None), tuple((text, read(place, None)) for text, read in part.readings)),)
+    return (EvaluatedPart(part.text, part.closure(place, None), tuple((text, read(place, None)) for text, read in part.readings)),)

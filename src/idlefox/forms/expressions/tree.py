@@ -73,7 +73,7 @@ class Binary(NamedTuple):
     dates: bool = False
 
 
-class Logic(NamedTuple):
+class BooleanOperation(NamedTuple):
     """*spans* are where the text of each part begins and ends."""
 
     op: str
@@ -105,7 +105,7 @@ class Call(NamedTuple):
     at: int
 
 
-class Over(NamedTuple):
+class Comprehension(NamedTuple):
     """A function over the rows of a list: ``any(ITEM for VARIABLE in SOURCE if CONDITION)``."""
 
     function: str
@@ -116,7 +116,7 @@ class Over(NamedTuple):
     at: int
 
 
-Node = Literal | Name | Reference | Unary | Binary | Logic | Choice | ListOf | ObjectOf | Call | Over
+Node = Literal | Name | Reference | Unary | Binary | BooleanOperation | Choice | ListOf | ObjectOf | Call | Comprehension
 
 
 class Expression(NamedTuple):

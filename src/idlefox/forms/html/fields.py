@@ -14,7 +14,7 @@ from ..model.messages import label_of
 from ..names.addresses import parse_address
 from ..names.shapes import Shape, segment_text, write_address
 from ..values.colors import simple_color
-from ..values.values import Again, written
+from ..values.values import RepeatedValue, written
 from ..values.whatwg import (
     ASCII_WHITE_SPACE,
     DATE_KINDS,
@@ -362,7 +362,7 @@ def _told_apart(values: list[str]) -> list[str]:
     met: Counter[str] = Counter()
     found = []
     for value in values:
-        found.append(Again(value, met[value]) if met[value] else value)
+        found.append(RepeatedValue(value, met[value]) if met[value] else value)
         met[value] += 1
     return found
 

@@ -73,7 +73,7 @@ class PageButton(NamedTuple):
     novalidate: bool = False
 
 
-class Page(NamedTuple):
+class HtmlPage(NamedTuple):
     """A form's page: *base* is the URL its targets resolve against, *home* where the page itself is.
 
     *elements* are the controls and buttons in tree order; *names* leads from an address as written to a field's name.

@@ -11,13 +11,13 @@ from typing import Any
 from urllib.parse import quote
 
 from ...problems import Place, Problem, Unreadable, listed, read_bytes, suggestion
-from ..model.form import Form, Report, Submit
+from ..model.form import Form, Report, SubmitSettings
 from ..names.shapes import Shape
 from ..values.patterns import PatternTooLong
 from .decode import decode_page
 from .elements import BLOCKING
 from .fields import FieldMaker, encoding_of, method_of
-from .model import Control, Page
+from .model import Control, HtmlPage
 from .tree import Tree
 
 
@@ -86,7 +86,7 @@ def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file
     home = "/" + quote(PurePath(file).name)
     method = method_of(attributes.get("method")) or "GET"
     send = encoding_of(attributes.get("enctype")) or "urlencoded"
-    page = Page(
+    page = HtmlPage(
         file=file,
         home=home,
         base=tree.base(),
@@ -112,7 +112,7 @@ def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file
         fields=tuple(maker.fields),
         shape=shape,
         report=Report("submit", "submit"),
-        submit=Submit(page.action or home, method, send),
+        submit=SubmitSettings(page.action or home, method, send),
         file=file,
         page=page,
     )

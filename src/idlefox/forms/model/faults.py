@@ -10,7 +10,7 @@ Paths = frozenset[tuple[str, ...]]
 _NONE: Paths = frozenset()
 
 
-class Faults(NamedTuple):
+class KnownFaults(NamedTuple):
     """Truths about the whole form, and sets of schema paths of the fields that have a fault."""
 
     second_press: bool = False  # a press while the form is busy sends once more
@@ -27,4 +27,4 @@ class Faults(NamedTuple):
     sends_text: Paths = _NONE  # sent as text, whatever their type
 
 
-NO_FAULTS = Faults()
+NO_FAULTS = KnownFaults()

@@ -11,7 +11,7 @@ from typing import Any
 from ...records import NamedTuple
 from ..expressions.tree import TRUE, Expression
 from ..names.shapes import Shape, segment_text
-from .faults import NO_FAULTS, Faults
+from .faults import NO_FAULTS, KnownFaults
 
 Path = tuple[str, ...]
 
@@ -143,7 +143,7 @@ class Notice(NamedTuple):
     lasts: int | None
 
 
-class Submit(NamedTuple):
+class SubmitSettings(NamedTuple):
     to: str = "/"
     method: str = "POST"
     send: str = "json"
@@ -221,7 +221,7 @@ class Form(NamedTuple):
     messages: str = "one"
     dirty: str = "compare"
     lookups: Mapping[str, Lookup] = {}
-    submit: Submit = Submit()
+    submit: SubmitSettings = SubmitSettings()
     buttons: tuple[Button, ...] = ()
     server: Server = Server()
     after: Mapping[str, After] = {}
@@ -235,7 +235,7 @@ class Form(NamedTuple):
     file: str = ""
     page: Any = None  # of a page's form: `html.model.Page`
     live: Any = None  # `model.live.LivePage`: where its own page is
-    faults: Faults = NO_FAULTS
+    faults: KnownFaults = NO_FAULTS
     graph: Any = None  # `model.graph.Graph`: who reads whom; None of a page by itself, in which nothing reads anything
 
     def walk(self) -> Iterator[Field]:

@@ -20,7 +20,7 @@ class Find(NamedTuple):
     name: str | None = None
 
 
-class Place(NamedTuple):
+class FieldLocators(NamedTuple):
     """What the map says of one address: where its control is, and the page's own marks of its states.
 
     Of a list, *rows* finds the rows, *add* and *remove* their buttons; of a panel, *open* and *close* its own.
@@ -40,7 +40,7 @@ class Place(NamedTuple):
     validity: str = ""
 
 
-class Wanted(NamedTuple):
+class RequestPattern(NamedTuple):
     """Which requests are meant: their *method*, a *path* with ``*`` for the rest of a segment, the query's parameters.
 
     Where ``{value}`` stands in the path, in a parameter or in the *body*, is what a lookup is asked about.
@@ -61,27 +61,27 @@ def _escaped(text: str) -> str:
     return re.sub(r"([.^$+?()\[\]{}|\\/])", r"\\\1", text)
 
 
-def read_request(text: str, body: Any = None) -> Wanted | None:
+def read_request(text: str, body: Any = None) -> RequestPattern | None:
     """The request that *text* means, ``METHOD /path?name=value``; None where it is none."""
     found = _REQUEST.fullmatch(text)
     if found is None:
         return None
     query = tuple((name, value) for name, _, value in (part.partition("=") for part in (found[3] or "").split("&")) if name)
-    return Wanted(found[1], found[2], query, body)
+    return RequestPattern(found[1], found[2], query, body)
 
 
-class Told(NamedTuple):
+class LookupResponse(NamedTuple):
     """What the page is told: a status and a JSON body."""
 
     status: int = 200
     body: Any = None
 
 
-class Scripted(NamedTuple):
+class ScriptedAnswer(NamedTuple):
     """One of the further requests that are answered in the place of a server; *when* reads ``query`` and ``body``."""
 
-    request: Wanted
-    told: Told
+    request: RequestPattern
+    told: LookupResponse
     takes: int = 0
     when: Expression | None = None
 
@@ -97,12 +97,12 @@ class LivePage(NamedTuple):
     patience: int = PATIENCE
     validity: str = "shown"  # or native
     requests: str = "standin"  # or real
-    answers: tuple[Scripted, ...] = ()
+    answers: tuple[ScriptedAnswer, ...] = ()
     errors: str = "problem"  # or map
     notice: Find | None = None
     views: Mapping[str, Find] = {}
     submit: Find | None = None
-    find: Mapping[str, Place] = {}
+    find: Mapping[str, FieldLocators] = {}
     page_errors: str = "warn"  # or fail
     file: str = ""
     line: int = 0

@@ -53,15 +53,15 @@ def read_schema(file: str) -> SchemaForm:
     wrong = _no_schema(data)
     if wrong:
         raise Unreadable([Problem(place, f"this is not a JSON Schema (2020-12): {wrong}", "fix it there")])
-    reader = _Reader(data)
+    reader = _SchemaReader(data)
     try:
         return _form(reader, data, place)
-    except _TooMany as fault:
+    except _TooManyReferences as fault:
         cause = f"with its references this schema has more than {_MOST:,} parts, {fault} among them"
         raise Unreadable([Problem(place, cause, "give scaffold only the part of the schema that describes the payload")]) from None
 
 
-def _form(reader: _Reader, data: dict[str, Any], place: Place) -> SchemaForm:
+def _form(reader: _SchemaReader, data: dict[str, Any], place: Place) -> SchemaForm:
     top = reader.resolved(data, "")
     if not isinstance(top.get("properties"), dict) or not top["properties"]:
         remedy = 'describe the payload: {"type": "object", "properties": …}'
@@ -71,7 +71,7 @@ def _form(reader: _Reader, data: dict[str, Any], place: Place) -> SchemaForm:
     return SchemaForm(title or "", fields, reader.notes)
 
 
-class _TooMany(Exception):
+class _TooManyReferences(Exception):
     """References that multiply; its text is the pointer to the part that was one too many."""
 
 
@@ -99,7 +99,7 @@ def _lay_over(whole: dict[str, Any], part: dict[str, Any]) -> None:
             whole.setdefault(key, value)
 
 
-class _Reader:
+class _SchemaReader:
     def __init__(self, root: dict[str, Any]) -> None:
         self.root = root
         self.notes: list[str] = []
@@ -115,7 +115,7 @@ class _Reader:
             return {}
         self.parts += 1
         if self.parts > _MOST:
-            raise _TooMany(at if len(at) <= 80 else f"{at[:80]}…")
+            raise _TooManyReferences(at if len(at) <= 80 else f"{at[:80]}…")
         whole = dict(self._followed(schema, at))
         parts = whole.pop("allOf", [])
         for i, part in enumerate(parts if isinstance(parts, list) else []):

@@ -7,7 +7,7 @@ from typing import Any
 from ..expressions.bind import Scope
 from ..expressions.parse import ExpressionError, parse
 from ..expressions.tree import Expression, Name
-from ..model.live import PATIENCE, READY, Find, LivePage, Place, Scripted, Told, Wanted, read_request
+from ..model.live import PATIENCE, READY, FieldLocators, Find, LivePage, LookupResponse, RequestPattern, ScriptedAnswer, read_request
 from ..names.addresses import AddressError, locate, parse_address
 from ..names.shapes import Shape
 from .reading import At, Reading
@@ -49,22 +49,22 @@ class LiveReader:
             line=self.reading.document.place((*at, "page")).line,
         )
 
-    def _place(self, at: At, address: str, given: Any) -> Place:
+    def _place(self, at: At, address: str, given: Any) -> FieldLocators:
         segments = parse_address(address)
         if segments is None:
             self.reading.report(at, f"{address!r} is not an address", "for example contact.email or passengers[*].age", key=True)
-            return Place()
+            return FieldLocators()
         try:
             shape = locate(self.reading.root, segments, self.reading.panels).shape
         except AddressError as fault:
             self.reading.report(at, fault.cause, fault.remedy, key=True)
-            return Place()
+            return FieldLocators()
         if isinstance(given, str) or "role" in given or "name" in given:
             more = given if isinstance(given, dict) else {}
             return self._marks(at, shape, more, _found(given))
         return self._marks(at, shape, given, _found(given.get("at")))
 
-    def _marks(self, at: At, shape: Shape, given: dict[str, Any], find: Find | None) -> Place:
+    def _marks(self, at: At, shape: Shape, given: dict[str, Any], find: Find | None) -> FieldLocators:
         for key in ("rows", "add", "remove"):
             if key in given and shape.kind != "rows":
                 self.reading.report((*at, key), f"{shape.name} has no rows", "remove it", key=True)
@@ -72,9 +72,9 @@ class LiveReader:
             if key in given and shape.kind != "form":
                 self.reading.report((*at, key), f"{shape.name} is not a panel", "remove it", key=True)
         parts = {key: _found(given.get(key)) for key in ("rows", "add", "remove", "open", "close", *_ASKED)}
-        return Place(find=find, validity=given.get("validity", ""), **parts)
+        return FieldLocators(find=find, validity=given.get("validity", ""), **parts)
 
-    def request(self, at: At, given: dict[str, Any]) -> Wanted | None:
+    def request(self, at: At, given: dict[str, Any]) -> RequestPattern | None:
         """The request of a lookup; it says where the value goes."""
         if "request" not in given:
             return None
@@ -83,16 +83,16 @@ class LiveReader:
             self.reading.report((*at, "request"), "the request has no place for the value", _WITH_VALUE)
         return wanted
 
-    def _wanted(self, at: At, text: str, body: Any = None) -> Wanted | None:
+    def _wanted(self, at: At, text: str, body: Any = None) -> RequestPattern | None:
         wanted = read_request(text, body)
         if wanted is None:
             self.reading.report(at, f"{text!r} is not a request", "for example GET /api/ports or POST /api/codes")
         return wanted
 
-    def _answer(self, at: At, given: dict[str, Any]) -> Scripted:
-        wanted = self._wanted((*at, "request"), given["request"]) or Wanted("GET", "/")
-        told = Told(given.get("status", 200), given.get("body"))
-        return Scripted(wanted, told, self.reading.duration(at, given, "takes"), self._when(at, given))
+    def _answer(self, at: At, given: dict[str, Any]) -> ScriptedAnswer:
+        wanted = self._wanted((*at, "request"), given["request"]) or RequestPattern("GET", "/")
+        told = LookupResponse(given.get("status", 200), given.get("body"))
+        return ScriptedAnswer(wanted, told, self.reading.duration(at, given, "takes"), self._when(at, given))
 
     def _when(self, at: At, given: dict[str, Any]) -> Expression | None:
         """A condition over the request's own parts, which no form knows: any name in `query` and `body` is one."""
@@ -132,13 +132,13 @@ def _names(text: Any) -> list[tuple[Any, ...]]:
     return found
 
 
-def told(given: Any, default: Any) -> Told:
+def told(given: Any, default: Any) -> LookupResponse:
     """What a page is told: a body, or with a status ``{status: 404, body: …}``."""
     if given is None:
-        return Told(body=default)
+        return LookupResponse(body=default)
     if isinstance(given, dict) and "status" in given and set(given) <= {"status", "body"} and isinstance(given["status"], int):
-        return Told(given["status"], given.get("body"))
-    return Told(body=given)
+        return LookupResponse(given["status"], given.get("body"))
+    return LookupResponse(body=given)
 
 
 def _found(given: Any) -> Find | None:

@@ -12,7 +12,7 @@ from typing import Any
 
 from ...problems import NO_FILE, OUTSIDE, Unreadable, suggestion
 from ..expressions.tree import FALSE, TRUE
-from ..model.form import Field, Form, Kind, Rule, Submit
+from ..model.form import Field, Form, Kind, Rule, SubmitSettings
 from ..names.shapes import Shape, segment_text
 from ..values.values import equal
 from .fields import FieldReader
@@ -101,7 +101,7 @@ class PageFields:
             changes["readonly"] = TRUE
         return field._replace(**changes)
 
-    def submit(self, given: Submit) -> Submit:
+    def submit(self, given: SubmitSettings) -> SubmitSettings:
         """How the form is sent: as the page says, where the sheet says nothing."""
         said = self.data.get("submit", {})
         own = self.page.submit

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from ...problems import Unreadable, read_text, suggestion
 from ..expressions.bind import Scope
 from ..expressions.tree import FALSE, TRUE, Expression
-from ..model.faults import NO_FAULTS, Faults
+from ..model.faults import NO_FAULTS, KnownFaults
 from ..model.form import Form, Gives, Message, Path, Report
 from ..model.graph import Graph
 from ..model.messages import STOCK
@@ -19,11 +19,11 @@ from ..names.shapes import Shape
 from .check import check, count_whole, mend
 from .document import Document
 from .fields import FieldReader, shape_of
-from .kept import keep, known, written
 from .reading import At, Reading
 from .rings import report_rings
 from .rules import RuleReader
 from .server import ServerReader, payload_shape
+from .sheet_cache import keep, known, written
 
 if TYPE_CHECKING:
     from .over_page import PageFields
@@ -176,7 +176,7 @@ class _SheetReader:
                     found[name] = message
         return found
 
-    def _faults(self, data: dict[str, Any]) -> Faults:
+    def _faults(self, data: dict[str, Any]) -> KnownFaults:
         given: dict[str, Any] = {}
         for name, value in data.items():
             if isinstance(value, bool):

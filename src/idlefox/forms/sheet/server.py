@@ -6,7 +6,7 @@ from typing import Any
 
 from ..expressions.bind import Scope
 from ..expressions.tree import Expression
-from ..model.form import After, Button, Lookup, Notice, Reply, Rule, Server, Submit
+from ..model.form import After, Button, Lookup, Notice, Reply, Rule, Server, SubmitSettings
 from ..names.shapes import Shape
 from .reading import At, Reading
 from .rules import RuleReader
@@ -44,10 +44,10 @@ class ServerReader:
         self.rules = rules
         self.panel = panel
 
-    def submit(self, at: At, data: dict[str, Any]) -> Submit:
+    def submit(self, at: At, data: dict[str, Any]) -> SubmitSettings:
         given = data.get("submit", {})
         scope = Scope(self.reading.root, self.panel, bare=True)
-        return Submit(
+        return SubmitSettings(
             to=given.get("to", "/"),
             method=given.get("method", "POST"),
             send=given.get("send", "json"),

@@ -102,7 +102,7 @@ class Nodes:
 
     def _slip(self, fault: Any) -> Problem:
         """What is wrong, as a person would say it; else what the parser says."""
-        from .yaml_slips import diagnose  # only what cannot be read pays for it
+        from .yaml_problems import diagnose  # only what cannot be read pays for it
 
         slip = diagnose(self.text, fault)
         if slip is not None:
@@ -246,7 +246,7 @@ class Nodes:
         plain = isinstance(text, ScalarNode) and text.style not in ("'", '"', "|", ">")
         if rest.value != "" or not plain or start.line != end.line:
             return ""
-        from .yaml_slips import quoted
+        from .yaml_problems import quoted
 
         line = line_of(self.text, start.line + 1)
         return (line[: start.column] + quoted(line[start.column : end.column]) + line[end.column :]).strip()

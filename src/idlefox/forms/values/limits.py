@@ -14,12 +14,12 @@ class NoEnd(Exception):
     """What is asked for comes to no end, or to none within the limits."""
 
 
-class TooMuch(NoEnd):
+class LimitExceeded(NoEnd):
     """An expression makes or goes over more than it may. Its text tells what, and the limit."""
 
 
 def within_parts(value: Any) -> Any:
-    """*value*, a list or object. Raises TooMuch where it has more members, at all depths, than an expression may make."""
+    """*value*, a list or object. Raises LimitExceeded where it has more members, at all depths, than an expression may make."""
     left = PARTS
     inner = [value]
     while inner:
@@ -27,6 +27,6 @@ def within_parts(value: Any) -> Any:
         members = each.values() if isinstance(each, dict) else each
         left -= len(each)
         if left < 0:
-            raise TooMuch(f"an expression builds a list of more than {PARTS:,} parts")
+            raise LimitExceeded(f"an expression builds a list of more than {PARTS:,} parts")
         inner += [m for m in members if isinstance(m, dict | list)]
     return value

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from typing import Any
 
 from .limits import NoEnd
-from .pattern_tree import Back, Edge, Either, Group, Line, Look, One, Part, Times, from_start
+from .pattern_tree import Alternation, Assertion, Back, CharacterMatch, Concatenation, Group, Lookaround, Part, Repetition, from_start
 
 # So many steps a match may take, and so many more for each character: a few tenths of a second. Where the pattern refers back to
 # groups it is fewer: the ways to go may double with every character, and who types it asks at each.
@@ -87,23 +87,23 @@ class _Written:
         return len(self.program) - 1
 
     def add(self, part: Part, *, backward: bool) -> None:
-        if isinstance(part, One):
+        if isinstance(part, CharacterMatch):
             known = self.characters.get((part.source, part.flags))
             if known is None:
                 known = self.characters[part.source, part.flags] = _Characters(self.one_of(part.source, part.flags))
             self.emit(_STRING if part.strings else _BEFORE if backward else _ONE, known, backward)
-        elif isinstance(part, Line):
+        elif isinstance(part, Concatenation):
             for each in reversed(part.parts) if backward else part.parts:
                 self.add(each, backward=backward)
-        elif isinstance(part, Either):
+        elif isinstance(part, Alternation):
             self._either(part, backward)
         elif isinstance(part, Group):
             self._group(part, backward)
-        elif isinstance(part, Times):
+        elif isinstance(part, Repetition):
             self._times(part, backward)
-        elif isinstance(part, Edge):
+        elif isinstance(part, Assertion):
             self.emit(_EDGE, part.source, part.flags)
-        elif isinstance(part, Look):
+        elif isinstance(part, Lookaround):
             look = self.emit(_LOOK)
             self.add(part.part, backward=part.behind)
             self.emit(_DONE)
@@ -112,7 +112,7 @@ class _Written:
             number = part.group if isinstance(part.group, int) else self.names[part.group]
             self.emit(_BACK, number, backward, "i" in part.flags)
 
-    def _either(self, part: Either, backward: bool) -> None:
+    def _either(self, part: Alternation, backward: bool) -> None:
         leave: list[int] = []
         for line in part.lines[:-1]:
             fork = self.emit(_FORK)
@@ -136,7 +136,7 @@ class _Written:
         self.places += 1
         return self.places - 1
 
-    def _times(self, part: Times, backward: bool) -> None:
+    def _times(self, part: Repetition, backward: bool) -> None:
         for _ in range(part.least):
             self._again(part, backward)
         if part.most is not None:
@@ -152,7 +152,7 @@ class _Written:
         self.emit(_GO, fork)
         self._fork(fork, len(self.program), part.lazy)
 
-    def _again(self, part: Times, backward: bool, *, must_move: bool = False) -> None:
+    def _again(self, part: Repetition, backward: bool, *, must_move: bool = False) -> None:
         """Once more: its groups are forgotten; if it need not be done, it is done only where it moves on."""
         begin = -1
         if self.refers:
@@ -173,12 +173,12 @@ def _survey(part: Part, names: dict[str, int]) -> bool:
     """Whether something in it refers to a group. Its groups are put into *names*, those without one by number."""
     if isinstance(part, Group):
         names[part.name or str(part.number)] = part.number
-    if isinstance(part, Line):
+    if isinstance(part, Concatenation):
         inner: tuple[Part, ...] = part.parts
-    elif isinstance(part, Either):
+    elif isinstance(part, Alternation):
         inner = part.lines
     else:
-        inner = (part.part,) if isinstance(part, Group | Look | Times) else ()
+        inner = (part.part,) if isinstance(part, Group | Lookaround | Repetition) else ()
     refers = [_survey(each, names) for each in inner]  # all of them, for their names
     return any(refers) or isinstance(part, Back)
 

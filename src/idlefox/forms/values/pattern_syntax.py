@@ -31,7 +31,7 @@ class SyntaxFault(Exception):
 def checked(source: str, flags: str) -> str:
     """*source*, a pattern with flag u or v among its *flags*, as the engine is to read it. Raises SyntaxFault where it is none."""
     sets = "v" in flags
-    reader = _Reader(source, sets, folds="i" in flags or "(?i" in source)
+    reader = _PatternParser(source, sets, folds="i" in flags or "(?i" in source)
     written = reader.disjunction()
     if reader.at < len(source):
         raise SyntaxFault(f"a lone {source[reader.at]}: with flag {'v' if sets else 'u'} it needs a backslash")
@@ -39,7 +39,7 @@ def checked(source: str, flags: str) -> str:
     return written
 
 
-class _Reader:
+class _PatternParser:
     def __init__(self, source: str, sets: bool, folds: bool) -> None:
         self.source = source
         self.sets = sets

@@ -23,7 +23,7 @@ _SIGNS = {"*": (0, None), "+": (1, None), "?": (0, 1)}
 _STRINGS = re.compile(r"\\q\{|\\p\{(?:Basic_Emoji|Emoji_Keycap_Sequence|RGI_)")
 
 
-class One(NamedTuple):
+class CharacterMatch(NamedTuple):
     """One character as a class, an escape or itself is one; *strings*: or a string out of a class."""
 
     source: str
@@ -31,7 +31,7 @@ class One(NamedTuple):
     strings: bool = False
 
 
-class Edge(NamedTuple):
+class Assertion(NamedTuple):
     """``^ $ \\b \\B``."""
 
     source: str
@@ -45,16 +45,16 @@ class Back(NamedTuple):
     flags: str
 
 
-class Line(NamedTuple):
+class Concatenation(NamedTuple):
     """One part behind the other."""
 
     parts: tuple[Part, ...]
 
 
-class Either(NamedTuple):
+class Alternation(NamedTuple):
     """The one or the other."""
 
-    lines: tuple[Line, ...]
+    lines: tuple[Concatenation, ...]
 
 
 class Group(NamedTuple):
@@ -65,7 +65,7 @@ class Group(NamedTuple):
     part: Part
 
 
-class Look(NamedTuple):
+class Lookaround(NamedTuple):
     """What must (*holds*) or must not stand before or behind here."""
 
     behind: bool
@@ -73,7 +73,7 @@ class Look(NamedTuple):
     part: Part
 
 
-class Times(NamedTuple):
+class Repetition(NamedTuple):
     """A part again and again; *most* None: without end. *groups*: the first group in it, and the first one after."""
 
     part: Part
@@ -83,7 +83,7 @@ class Times(NamedTuple):
     groups: tuple[int, int]
 
 
-Part = One | Edge | Back | Line | Either | Group | Look | Times
+Part = CharacterMatch | Assertion | Back | Concatenation | Alternation | Group | Lookaround | Repetition
 
 
 class _Open:
@@ -91,14 +91,14 @@ class _Open:
 
     def __init__(self, sign: str, number: int, flags: str, before: int) -> None:
         self.sign, self.number, self.flags, self.before = sign, number, flags, before
-        self.lines: list[Line] = []
+        self.lines: list[Concatenation] = []
         self.line: list[Part] = []
 
     def closed(self) -> Part:
-        last = Line(tuple(self.line))
-        inner: Part = Either((*self.lines, last)) if self.lines else last
+        last = Concatenation(tuple(self.line))
+        inner: Part = Alternation((*self.lines, last)) if self.lines else last
         if self.sign.endswith(("=", "!")):
-            return Look("<" in self.sign, self.sign.endswith("="), inner)
+            return Lookaround("<" in self.sign, self.sign.endswith("="), inner)
         return Group(self.number, self.sign[3:-1], inner) if self.number else inner
 
 
@@ -111,7 +111,7 @@ def read_pattern(pattern: str, flags: str) -> Part:
         if pattern[at] == "[":
             end = _end_of_class(pattern, at, nested="v" in flags)
             source, at = pattern[at:end], end
-            here.line.append(One(source, here.flags, "v" in flags and _STRINGS.search(source) is not None))
+            here.line.append(CharacterMatch(source, here.flags, "v" in flags and _STRINGS.search(source) is not None))
             began = groups
             continue
         found = _TOKEN.match(pattern, at)
@@ -126,10 +126,10 @@ def read_pattern(pattern: str, flags: str) -> Part:
             opened[-1].line.append(done.closed())
             began = done.before
         elif found.lastgroup == "bar":
-            here.lines.append(Line(tuple(here.line)))
+            here.lines.append(Concatenation(tuple(here.line)))
             here.line.clear()
         elif found.lastgroup == "times":
-            here.line[-1] = Times(here.line[-1], *_counts(source), len(source) > 1 and source[-1] == "?", (began, groups))
+            here.line[-1] = Repetition(here.line[-1], *_counts(source), len(source) > 1 and source[-1] == "?", (began, groups))
         else:
             here.line.append(_single(source, here.flags, found.lastgroup or ""))
             began = groups
@@ -138,10 +138,10 @@ def read_pattern(pattern: str, flags: str) -> Part:
 
 def _single(source: str, flags: str, kind: str) -> Part:
     if kind == "edge":
-        return Edge(source, flags)
+        return Assertion(source, flags)
     if kind == "back":
         return Back(source[3:-1] if source[1] == "k" else int(source[1:]), flags)
-    return One(source, flags, "v" in flags and _STRINGS.match(source) is not None)
+    return CharacterMatch(source, flags, "v" in flags and _STRINGS.match(source) is not None)
 
 
 def _modified(flags: str, opening: str) -> str:
@@ -172,20 +172,20 @@ def _end_of_class(pattern: str, at: int, *, nested: bool) -> int:
 
 def from_start(part: Part) -> bool:
     """Whether it can match at the text's beginning only."""
-    if isinstance(part, Line):
+    if isinstance(part, Concatenation):
         return bool(part.parts) and from_start(part.parts[0])
-    return isinstance(part, Edge) and part.source == "^" and "m" not in part.flags
+    return isinstance(part, Assertion) and part.source == "^" and "m" not in part.flags
 
 
 def written_out(part: Part) -> int:
     """How many parts it has when its counted repetitions are written out."""
-    if isinstance(part, Line):
+    if isinstance(part, Concatenation):
         return sum(map(written_out, part.parts)) + 1
-    if isinstance(part, Either):
+    if isinstance(part, Alternation):
         return sum(map(written_out, part.lines)) + 1
-    if isinstance(part, Times):
+    if isinstance(part, Repetition):
         return (written_out(part.part) + 1) * max(part.least + 1, part.most or 0)
-    return written_out(part.part) + 2 if isinstance(part, Group | Look) else 1
+    return written_out(part.part) + 2 if isinstance(part, Group | Lookaround) else 1
 
 
 def quick_length(part: Part) -> float:
@@ -205,34 +205,34 @@ def quick_length(part: Part) -> float:
 
 def _ways(part: Part, length: float) -> float:
     """In how many ways *part* can be tried, at most, at a text of *length* characters; infinity where that is not plain to see."""
-    if isinstance(part, Line):
+    if isinstance(part, Concatenation):
         product = 1.0
         for each in part.parts:
             product *= _ways(each, length)
         return product
-    if isinstance(part, Either):
+    if isinstance(part, Alternation):
         return sum(_ways(line, length) for line in part.lines)
-    if isinstance(part, Group | Look):
+    if isinstance(part, Group | Lookaround):
         return _ways(part.part, length)
-    if isinstance(part, Times):
+    if isinstance(part, Repetition):
         return _repeated(part, length)
     # The engine knows no strings in what stands behind, and not all letters of a word with flag i.
-    odd = (isinstance(part, One) and part.strings) or (isinstance(part, Edge) and "i" in part.flags and part.source in ("\\b", "\\B"))
+    odd = (isinstance(part, CharacterMatch) and part.strings) or (isinstance(part, Assertion) and "i" in part.flags and part.source in ("\\b", "\\B"))
     return inf if odd or isinstance(part, Back) else 1.0
 
 
-def _repeated(part: Times, length: float) -> float:
+def _repeated(part: Repetition, length: float) -> float:
     if part.most == 1:
         return 1.0 - part.least + _ways(part.part, length)
-    if not isinstance(part.part, One) and not _fixed(part.part):
+    if not isinstance(part.part, CharacterMatch) and not _fixed(part.part):
         return inf
     return 1.0 + max((length if part.most is None else min(part.most, length)) - part.least, 0)
 
 
 def _fixed(part: Part) -> bool:
     """Whether there is one way to match it, and no repetition in it but of one character, so often."""
-    if isinstance(part, Line):
+    if isinstance(part, Concatenation):
         return all(_fixed(each) for each in part.parts)
-    if isinstance(part, Times):
-        return part.least == part.most and isinstance(part.part, One) and not part.part.strings
-    return _fixed(part.part) if isinstance(part, Group) else isinstance(part, One) and not part.strings
+    if isinstance(part, Repetition):
+        return part.least == part.most and isinstance(part.part, CharacterMatch) and not part.part.strings
+    return _fixed(part.part) if isinstance(part, Group) else isinstance(part, CharacterMatch) and not part.strings

@@ -17,13 +17,13 @@ def equal(a: Any, b: Any) -> bool:
     return bool(a == b) and not isinstance(b, dict | list | tuple)
 
 
-class Again(str):
+class RepeatedValue(str):
     """The value of an option that others before it have too: the same text, another choice. *nth*: how many have it before."""
 
     __slots__ = ("nth",)
     nth: int
 
-    def __new__(cls, text: str, nth: int) -> Again:
+    def __new__(cls, text: str, nth: int) -> RepeatedValue:
         made = super().__new__(cls, text)
         made.nth = nth
         return made

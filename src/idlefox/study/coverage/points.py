@@ -56,7 +56,7 @@ class Points(NamedTuple):
 
 def points_of(form: Form) -> Points:
     """The points of *form* and its panels."""
-    maker = _Maker(form)
+    maker = _PointCollector(form)
     for one in (form, *form.panels):
         maker.one(one)
     return Points(tuple(dict.fromkeys(maker.points)), {path: tuple(b) for path, b in maker.bounds.items()}, tuple(maker.conditions))
@@ -67,7 +67,7 @@ def check_name(rule: Rule, kind: Any) -> str:
     return rule.id or (kind.flag if kind.flag != "customError" else kind.name)
 
 
-class _Maker:
+class _PointCollector:
     def __init__(self, form: Form) -> None:
         self.form = form
         self.points: list[Point] = []

@@ -7,17 +7,17 @@ from functools import partial
 from typing import Any
 
 from ...forms.model.form import Form
-from ...playing.player import DEFAULT_CLOCK, Ready
+from ...playing.player import DEFAULT_CLOCK, LoadedScript
 from ...playing.subjects import Loaded
-from ...playing.work import Work, kept
-from ...playing.workers import done
+from ...playing.work import ExecutionOptions, per_process_cache
+from ...playing.workers import map_tasks
 from ...records import NamedTuple
-from ...script.ops import Scenario
+from ...script.ops import ExpandedScenario
 from ...script.tree import Cannot, Check, Submit
 from ...script.writer import write_played
-from ..scripts import About, Suite, unfinished
+from ..scripts import FormScripts, Suite, unfinished
+from .observer import ReachedPoint, folder_of, met_by
 from .points import KINDS, Point, Points, points_of
-from .watch import Met, folder_of, met_by
 
 _ACCEPTED = Point("submission", "", "", "accepted")
 
@@ -69,57 +69,57 @@ class Coverage(NamedTuple):
         return {"format": 1, "form": self.form.id, "points": points, "summary": {k: t._asdict() for k, t in self.summary().items()}}
 
 
-class Seen(NamedTuple):
+class ScenarioCoverage(NamedTuple):
     """What one scenario met. *sent*: its steps up to the first attempt to submit, where the form is accepted at all."""
 
     address: str
-    met: tuple[Met, ...]
+    met: tuple[ReachedPoint, ...]
     sent: tuple[str, ...]
     clock: int
 
 
-def coverage_of(loaded: Loaded, ready: Iterable[Ready]) -> Coverage:
+def coverage_of(loaded: Loaded, ready: Iterable[LoadedScript]) -> Coverage:
     """What the scenarios of *ready*, scripts about the form of *loaded*, have exercised of it."""
     points = points_of(loaded.form)
     return _summed(loaded.form, points, (_seen_of(script, number, points) for script in ready for number in range(len(script.scenarios))))
 
 
-def coverage_by(work: Work, about: About, told: Callable[[int, int], None] | None = None) -> Coverage:
+def coverage_by(work: ExecutionOptions, about: FormScripts, told: Callable[[int, int], None] | None = None) -> Coverage:
     """The same of the scripts *about* a form, by whomever *work* means. *told* hears how many scenarios have been played, of how many.
 
     Raises Unreadable.
     """
     form, points = about.loaded.form, points_of(about.loaded.form)
     numbers = [(at, number) for at, script in enumerate(about.ready) for number in range(len(script.scenarios))]
-    here: Callable[[tuple[int, int]], Seen] = lambda which: _seen_of(about.ready[which[0]], which[1], points)  # noqa: E731
-    every = done(partial(_seen_alone, about.suite), numbers, work, unfinished, here=here)
+    here: Callable[[tuple[int, int]], ScenarioCoverage] = lambda which: _seen_of(about.ready[which[0]], which[1], points)  # noqa: E731
+    every = map_tasks(partial(_seen_alone, about.suite), numbers, work, unfinished, here=here)
     return _summed(form, points, _counted(every, len(numbers), told))
 
 
-def _counted(every: Iterator[Seen], count: int, told: Callable[[int, int], None] | None) -> Iterator[Seen]:
+def _counted(every: Iterator[ScenarioCoverage], count: int, told: Callable[[int, int], None] | None) -> Iterator[ScenarioCoverage]:
     for number, seen in enumerate(every, 1):
         yield seen
         if told is not None:
             told(number, count)
 
 
-def _seen_alone(suite: Suite, numbers: tuple[int, int]) -> Seen:
+def _seen_alone(suite: Suite, numbers: tuple[int, int]) -> ScenarioCoverage:
     """What the second-th scenario of the first-th script of *suite* met, in a process that reads them itself."""
     script = suite.in_process()[numbers[0]]
     assert script.loaded is not None
     form = script.loaded.form
-    return _seen_of(script, numbers[1], kept("points", form.file, lambda: points_of(form)))
+    return _seen_of(script, numbers[1], per_process_cache("points", form.file, lambda: points_of(form)))
 
 
-def _seen_of(script: Ready, number: int, points: Points) -> Seen:
+def _seen_of(script: LoadedScript, number: int, points: Points) -> ScenarioCoverage:
     scenario = script.scenarios[number]
     assert script.loaded is not None
     met = met_by(scenario, script.loaded, points, script.clock, folder_of(script.script.file))
     sent = _before_sending(scenario) if any(each.point == _ACCEPTED for each in met) else ()
-    return Seen(address_of(scenario), met, sent, script.clock if scenario.clock is None else scenario.clock)
+    return ScenarioCoverage(address_of(scenario), met, sent, script.clock if scenario.clock is None else scenario.clock)
 
 
-def _summed(form: Form, points: Points, every: Iterable[Seen]) -> Coverage:
+def _summed(form: Form, points: Points, every: Iterable[ScenarioCoverage]) -> Coverage:
     by: dict[Point, list[str]] = {}
     checked: set[Point] = set()
     played: list[str] = []
@@ -137,7 +137,7 @@ def _summed(form: Form, points: Points, every: Iterable[Seen]) -> Coverage:
     return Coverage(form, points, met_by_whom, frozenset(checked), tuple(played), sent, clock)
 
 
-def _before_sending(scenario: Scenario) -> tuple[str, ...]:
+def _before_sending(scenario: ExpandedScenario) -> tuple[str, ...]:
     """The steps of *scenario* up to its first attempt to submit."""
     steps: list[str] = []
     for op in scenario.ops:
@@ -148,5 +148,5 @@ def _before_sending(scenario: Scenario) -> tuple[str, ...]:
     return tuple(steps)
 
 
-def address_of(scenario: Scenario) -> str:
+def address_of(scenario: ExpandedScenario) -> str:
     return f"{scenario.source.file}:{scenario.row_line if scenario.row_line and not scenario.row_file else scenario.line}"

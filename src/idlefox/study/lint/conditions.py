@@ -13,7 +13,7 @@ from itertools import product
 from math import prod
 from typing import Any
 
-from ...forms.expressions.tree import Binary, Call, Choice, Expression, Literal, Logic, Over, Reference, Unary
+from ...forms.expressions.tree import Binary, BooleanOperation, Call, Choice, Comprehension, Expression, Literal, Reference, Unary
 from ...forms.names.states import FIELD_STATES, FORM_STATES
 
 _MOST = 4096  # cases that are looked at; what has more may hold
@@ -50,7 +50,7 @@ def _satisfiable(wanted: list[tuple[Any, bool]]) -> bool:
 
 def _atoms(node: Any) -> Iterator[tuple[Atom, Any]]:
     """What the truth of *node* depends on, with a value that it is held against."""
-    if isinstance(node, Logic):
+    if isinstance(node, BooleanOperation):
         for part in node.parts:
             yield from _atoms(part)
     elif isinstance(node, Unary) and node.op == "not":
@@ -65,7 +65,7 @@ def _atoms(node: Any) -> Iterator[tuple[Atom, Any]]:
 
 
 def _true(node: Any, case: Case) -> bool:
-    if isinstance(node, Logic):
+    if isinstance(node, BooleanOperation):
         return (all if node.op == "and" else any)(_true(part, case) for part in node.parts)
     if isinstance(node, Unary) and node.op == "not":
         return not _true(node.operand, case)
@@ -136,7 +136,7 @@ _COMPARED = {
 
 def _without_rows(node: Any, path: tuple[str, ...]) -> Any:
     """*node* with what is known of a list that has no rows put in."""
-    if isinstance(node, Over):
+    if isinstance(node, Comprehension):
         known = _is_list(node.source, path) and node.function in _OF_NONE
         return Literal(_OF_NONE[node.function], node.at) if known else node
     if isinstance(node, Call) and len(node.arguments) == 1 and _is_list(node.arguments[0], path):
@@ -145,7 +145,7 @@ def _without_rows(node: Any, path: tuple[str, ...]) -> Any:
     if isinstance(node, Reference):
         found = {"empty": True, "filled": False}.get(node.member) if node.target == path and node.base != "var" else None
         return node if found is None else Literal(found, node.at)
-    if isinstance(node, Logic):
+    if isinstance(node, BooleanOperation):
         return node._replace(parts=tuple(_without_rows(part, path) for part in node.parts))
     if isinstance(node, Unary):
         return node._replace(operand=_without_rows(node.operand, path))

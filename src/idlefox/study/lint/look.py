@@ -28,7 +28,7 @@ from .sheet_places import SheetPlaces
 from .silences import silenced
 
 
-class Looked(NamedTuple):
+class LintResult(NamedTuple):
     """What was found, in the order of files and places, and what could not be read; *files* were looked through."""
 
     findings: tuple[Finding, ...]
@@ -36,13 +36,13 @@ class Looked(NamedTuple):
     files: tuple[str, ...]
 
 
-def look_through(paths: Iterable[str], roots: tuple[str, ...] = ()) -> Looked:
+def look_through(paths: Iterable[str], roots: tuple[str, ...] = ()) -> LintResult:
     """Looks through the scripts and sheets at *paths* (folders are searched for both), and the sheets that the scripts name."""
     with collector.at_rest():
-        return _Look(roots).through(list(paths))
+        return _LintRun(roots).through(list(paths))
 
 
-class _Look:
+class _LintRun:
     def __init__(self, roots: tuple[str, ...]) -> None:
         self.roots = roots
         self.subjects = Subjects()
@@ -51,7 +51,7 @@ class _Look:
         self.texts: dict[str, str] = {}
         self.opened: dict[str, set[str]] = {}  # the panels that scripts open, by sheet
 
-    def through(self, paths: list[str]) -> Looked:
+    def through(self, paths: list[str]) -> LintResult:
         scripts, sheets, self.problems = _files(paths)
         read: list[tuple[str, Script]] = []
         named: set[str] = set()
@@ -78,7 +78,7 @@ class _Look:
         findings += [each for each in self.found if each.place.file not in self.texts]
         findings.sort(key=lambda f: (f.place.file, f.place.line, f.place.column, f.code))
         files = tuple(file for file in (*scripts, *sheets) if os.path.isfile(file.partition("#")[0]))
-        return Looked(tuple(dict.fromkeys(findings)), tuple(dict.fromkeys(self.problems)), files)
+        return LintResult(tuple(dict.fromkeys(findings)), tuple(dict.fromkeys(self.problems)), files)
 
     def _script(self, file: str, script: Script, named: bool) -> None:
         with reading_below((os.path.dirname(file) or ".", *self.roots)):

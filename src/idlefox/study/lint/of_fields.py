@@ -12,8 +12,8 @@ from ...forms.model.form import CHOICE_KINDS, TEXT_KINDS, Field, Form, Kind, Opt
 from .conditions import can_hold, can_hold_without_rows
 from .findings import Finding
 from .sheet_places import Places, SheetPlaces
+from .slow_patterns import wide
 from .values import breaks, is_number
-from .wide import wide
 
 _LOW_HIGH = (("minlength", "maxlength"), ("min", "max"))
 _ANY_WORD = re.compile(r"\w+")

@@ -6,14 +6,14 @@ import re
 from collections.abc import Iterator
 
 from ...problems import Place
-from ...script.ops import Scenario, lines_of
+from ...script.ops import ExpandedScenario, lines_of
 from ...script.tree import Cannot, Check, Note, Script
 from .findings import Finding
 
 _PLAYS = re.compile(r"\bdo\s+([A-Za-z_][\w-]*)")
 
 
-def script_findings(script: Script, scenarios: list[Scenario], used_elsewhere: bool) -> Iterator[Finding]:
+def script_findings(script: Script, scenarios: list[ExpandedScenario], used_elsewhere: bool) -> Iterator[Finding]:
     """What is odd in *script*, whose scenarios are *scenarios*; *used_elsewhere*: other scripts may play its routines."""
     yield from _checks(script, scenarios)
     yield from _same(script, scenarios)
@@ -27,12 +27,12 @@ def _finding(code: str, script: Script, line: int, word: str, says: str, remedy:
     return Finding(code, Place(script.file, line, column + 1, max(len(word), 1)), says, remedy, source)
 
 
-def _first_rows(scenarios: list[Scenario]) -> list[Scenario]:
+def _first_rows(scenarios: list[ExpandedScenario]) -> list[ExpandedScenario]:
     """Of each block one scenario: what is odd in one row's steps is in all."""
     return list({scenario.line: scenario for scenario in reversed(scenarios)}.values())[::-1]
 
 
-def _checks(script: Script, scenarios: list[Scenario]) -> Iterator[Finding]:
+def _checks(script: Script, scenarios: list[ExpandedScenario]) -> Iterator[Finding]:
     for scenario in _first_rows(scenarios):
         ops = [op for op in scenario.ops if not isinstance(op.act, Note)]
         looks = [isinstance(op.act, Check | Cannot) for op in ops]
@@ -50,7 +50,7 @@ def _checks(script: Script, scenarios: list[Scenario]) -> Iterator[Finding]:
                 yield Finding("unchecked-end", place, says, remedy, source)
 
 
-def _same(script: Script, scenarios: list[Scenario]) -> Iterator[Finding]:
+def _same(script: Script, scenarios: list[ExpandedScenario]) -> Iterator[Finding]:
     titles: dict[str, int] = {}
     acts: dict[object, int] = {}
     for block in (block for block in script.blocks if block.kind == "scenario"):

@@ -11,7 +11,7 @@ from ...forms.expressions.tree import Expression
 from ...forms.model.conditions import expressions_of
 from ...forms.model.form import Field, Form, Rule, walk
 from ...problems import Place, Unreadable, read_text
-from ...roots import outside
+from ...roots import is_outside_roots
 from .conditions import can_hold
 from .findings import Finding
 from .of_fields import field_findings
@@ -172,7 +172,7 @@ class _Sheet:
             return
         file = os.path.normpath(Path(self.form.file).parent / self.form.python)
         try:
-            if outside(file):
+            if is_outside_roots(file):
                 return
             text = read_text(file)
             tree = ast.parse(text)

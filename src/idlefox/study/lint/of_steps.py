@@ -19,7 +19,7 @@ from ...problems import Place
 from ...records import NamedTuple
 from ...script import tree
 from ...script.against import check_ops
-from ...script.ops import Op, Scenario, lines_of
+from ...script.ops import ExpandedScenario, Op, lines_of
 from ...script.tree import Cannot, Check, Note, Noun, Script, Wait
 from .findings import Finding
 
@@ -34,7 +34,7 @@ class _Odd(NamedTuple):
     help: str
 
 
-def step_findings(script: Script, scenarios: list[Scenario], loaded: Loaded) -> Iterator[Finding]:
+def step_findings(script: Script, scenarios: list[ExpandedScenario], loaded: Loaded) -> Iterator[Finding]:
     """What is odd in the steps and checks of *scenarios*. What stands at a place that several scenarios come by is odd where it is
     so in all of them.
     """
@@ -70,7 +70,7 @@ class _Steps:
         self.clock = next((h.ms for h in script.headers if h.kind == "clock"), DEFAULT_CLOCK)
         self.at_load: dict[int, Subject] = {}
 
-    def of(self, scenario: Scenario) -> Iterator[tuple[Op, _Odd]]:
+    def of(self, scenario: ExpandedScenario) -> Iterator[tuple[Op, _Odd]]:
         ops = tuple(op for op in scenario.ops if not isinstance(op.act, Note))
         if scenario.fate == "aside":
             return
@@ -84,7 +84,7 @@ class _Steps:
                 yield from ((op, odd) for odd in self._fixed_wait(scenario, ops, number))
 
     # nothing comes of it
-    def _first_step(self, scenario: Scenario, ops: tuple[Op, ...]) -> Iterator[tuple[Op, _Odd]]:
+    def _first_step(self, scenario: ExpandedScenario, ops: tuple[Op, ...]) -> Iterator[tuple[Op, _Odd]]:
         op = next((op for op in ops if not isinstance(op.act, Check | Cannot)), None)
         if op is None or not isinstance(op.act, tree.Turn | tree.Pick):
             return
@@ -97,7 +97,7 @@ class _Steps:
             if equal(there, values) or (len(values) == 1 and not isinstance(there, list) and equal(there, values[0])):
                 yield op, _Odd("no-effect", f"{name} has this value at load, so this changes nothing", "check it instead: expect …")
 
-    def _load(self, scenario: Scenario) -> Subject:
+    def _load(self, scenario: ExpandedScenario) -> Subject:
         clock = self.clock if scenario.clock is None else scenario.clock
         if clock not in self.at_load:
             subject = self.at_load[clock] = self.loaded.begin(".")
@@ -146,7 +146,7 @@ class _Steps:
             yield _Odd("never-true", f"{told}: {wrong}", "write a value of the field's type")
 
     # waiting
-    def _fixed_wait(self, scenario: Scenario, ops: tuple[Op, ...], number: int) -> Iterator[_Odd]:
+    def _fixed_wait(self, scenario: ExpandedScenario, ops: tuple[Op, ...], number: int) -> Iterator[_Odd]:
         """A wait in whose place the scenario holds with a check that waits by itself, or with `settle`; two in a row measure the time."""
         before = next((op.act for op in reversed(ops[:number]) if not isinstance(op.act, Check | Cannot)), None)
         after = next((op.act for op in ops[number + 1 :] if not isinstance(op.act, Check | Cannot)), None)
@@ -176,7 +176,7 @@ class _Steps:
             fits = self._holds(scenario, (*ops[:number], settled, *ops[number + 1 :]))
             yield from [_Odd("fixed-wait", "`settle` waits for it, however long it takes", "settle")] if fits else ()
 
-    def _after(self, scenario: Scenario, ops: tuple[Op, ...]) -> Subject | None:
+    def _after(self, scenario: ExpandedScenario, ops: tuple[Op, ...]) -> Subject | None:
         subject = self.loaded.begin(".")
         subject.load(self.clock if scenario.clock is None else scenario.clock)
         for number, op in enumerate(ops, 1):
@@ -186,7 +186,7 @@ class _Steps:
                 return None
         return subject
 
-    def _holds(self, scenario: Scenario, ops: tuple[Op, ...]) -> bool:
+    def _holds(self, scenario: ExpandedScenario, ops: tuple[Op, ...]) -> bool:
         played = [
             play_scenario(scenario._replace(ops=each), self.loaded.begin("."), self.clock, self.script.file) for each in (scenario.ops, ops)
         ]
@@ -240,7 +240,7 @@ def _of_parts(name: str, value: Any, fields: tuple[Field, ...]) -> str:
     return next((wrong for wrong in found if wrong), "")
 
 
-def opened_panels(scenarios: list[Scenario], form: Form) -> set[str]:
+def opened_panels(scenarios: list[ExpandedScenario], form: Form) -> set[str]:
     """The panels of *form* that scenarios open, close or send."""
     words = (getattr(op.act, "panel", None) for scenario in scenarios for op in scenario.ops)
     return {word.text for word in words if word is not None} & {panel.panel for panel in form.panels}

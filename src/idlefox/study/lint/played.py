@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from ...engine.compile.compiler import compile_form
-from ...engine.session.session import Stage
+from ...engine.session.session import SessionFactory
 from ...forms.expressions.tree import TRUE
 from ...forms.model.form import Field, Form, Path
 from ...forms.values.durations import parse_instant
@@ -40,7 +40,7 @@ def played_findings(form: Form, at: SheetPlaces) -> Iterator[Finding]:
 class _Played:
     def __init__(self, form: Form, at: SheetPlaces) -> None:
         self.form, self.at = form, at
-        self.stage = Stage(compile_form(form))
+        self.stage = SessionFactory(compile_form(form))
         self.opened = [(field, path) for field, path in _addresses(form.fields, ()) if field.kind not in ("group", "rows")]
         self.typed: dict[Path, str] = {}
 

@@ -15,12 +15,12 @@ from ...playing.steps import take_step
 from ...playing.subjects import Loaded, simulated
 from ...script import tree
 from ...script.tree import Address, Noun
+from ..actions import ActionGenerator
 from ..filling import Filling
-from ..moves import Repertoire
 from ..samples import not_matching, parameter
-from .on_page import LEFT_OUT, WITHOUT_A_SHEET, PageWatch
-from .rules import MANNERS
-from .study import Breach, Manners
+from .monitor import MANNERS
+from .page_monitor import LEFT_OUT, WITHOUT_A_SHEET, PageMonitor
+from .study import MannerFinding, MannersResult
 
 SECONDS = 60.0
 _STEPS = 8  # of a walk at random
@@ -33,7 +33,7 @@ Steps = tuple[Any, ...]
 def page_manners(
     page: Loaded, only: tuple[str, ...], *, seed: int = 1, walks: int | None = None, seconds: float = SECONDS, clock: int = DEFAULT_CLOCK,
     told: Callable[[int, int], None] | None = None,
-) -> Manners:  # fmt: skip
+) -> MannersResult:  # fmt: skip
     """What is rude about the *page*, a live subject, in so many *walks* or as far as *seconds* last."""
     return _PageWalks(page, frozenset(only or MANNERS), seed, clock).study(walks, seconds, told)
 
@@ -49,12 +49,12 @@ class _PageWalks:
         self.only = only - {manner for manner, _ in self.left_out}
         self.random = Random(seed)
         self.paths: dict[tuple[str, str], Steps] = {}
-        self.breaches: dict[tuple[str, str], Breach] = {}
+        self.breaches: dict[tuple[str, str], MannerFinding] = {}
         self.met: dict[tuple[str, str], int] = {}
         self.steps = 0
         self.states: set[str] = set()
 
-    def study(self, walks: int | None, seconds: float, told: Callable[[int, int], None] | None) -> Manners:
+    def study(self, walks: int | None, seconds: float, told: Callable[[int, int], None] | None) -> MannersResult:
         until, made = time.monotonic() + seconds, 0
         for steps in self._walks():
             if time.monotonic() >= until or (walks is not None and made >= walks):
@@ -68,13 +68,13 @@ class _PageWalks:
         order = list(MANNERS)
         found = sorted(self.breaches.values(), key=lambda breach: (order.index(breach.manner), len(breach.steps), breach.where))
         kept_to = tuple(manner for manner in MANNERS if manner in self.only)
-        return Manners(self.seed, made, self.steps, len(self.states), tuple(found), kept_to, self.left_out)
+        return MannersResult(self.seed, made, self.steps, len(self.states), tuple(found), kept_to, self.left_out)
 
     # walks
     def _walks(self) -> Iterator[Steps]:
         planned = [steps for steps in self._planned() if not any(self._is_not_there(step) for step in steps)]
         yield from planned
-        repertoire = Repertoire(self.form)
+        repertoire = ActionGenerator(self.form)
         good = self._good()
         while True:
             ahead = good[: self.random.randrange(len(good) + 1)] if good and self.random.random() < 0.5 else ()
@@ -120,7 +120,7 @@ class _PageWalks:
                     steps[field.path] = ways[number]
         return tuple(steps.values())
 
-    def _is_wrong(self, watch: PageWatch, field: Field) -> bool:
+    def _is_wrong(self, watch: PageMonitor, field: Field) -> bool:
         state = watch.seen.fields.get(field.address)
         return state is not None and state.kind == "field" and ("marked" in state.words or bool(state.breaks) or bool(state.shows))
 
@@ -196,7 +196,7 @@ class _PageWalks:
             name = next(k.parameter for r in field.rules for k in r.kinds if k.name == "lookup")
             after = 2 * self.form.lookups[name].takes + 1000 if name in self.form.lookups else 5000
             if len(accepted) > 1:
-                late = tree.Answer(tree.Word(name), "refuse", None, None, after)
+                late = tree.Answer(tree.WordToken(name), "refuse", None, None, after)
                 yield (late, tree.FillLine(Address(path), accepted[1]), tree.FillLine(Address(path), accepted[0]), settle)
 
     def _of_hidden(self, good: Steps, submit: Any, settle: Any) -> Iterator[Steps]:
@@ -234,19 +234,19 @@ class _PageWalks:
         watch.ended()
         self._hear(watch, done)
 
-    def _watch(self, only: frozenset[str]) -> PageWatch | None:
+    def _watch(self, only: frozenset[str]) -> PageMonitor | None:
         subject = self.page.begin(".")
         if subject.load(self.clock) is not None:
             return None
-        return PageWatch(subject, self.form, only, self._begun() if self.sheet else None)
+        return PageMonitor(subject, self.form, only, self._begun() if self.sheet else None)
 
-    def _hear(self, watch: PageWatch, done: Steps) -> None:
+    def _hear(self, watch: PageMonitor, done: Steps) -> None:
         for found in watch.found:
             key = (found.manner, found.where)
             self.met[key] = self.met.get(key, 0) + 1
             if key not in self.paths or len(done) < len(self.paths[key]):
                 self.paths[key] = done
-                self.breaches[key] = Breach(*key, found.sentence, found.at, done, self.met[key])
+                self.breaches[key] = MannerFinding(*key, found.sentence, found.at, done, self.met[key])
         watch.found = []
 
     # shorter
@@ -263,19 +263,19 @@ class _PageWalks:
                 at += 1
         self.breaches[key] = breach._replace(walks=self.met[key])
 
-    def _shown(self, key: tuple[str, str], steps: Steps) -> Breach | None:
+    def _shown(self, key: tuple[str, str], steps: Steps) -> MannerFinding | None:
         watch = self._watch(frozenset({key[0]}))
         if watch is None:
             return None
         for number, step in enumerate((*steps, None)):
             found = next((each for each in watch.found if (each.manner, each.where) == key), None)
             if found is not None:
-                return Breach(*key, found.sentence, found.at, steps[:number], 0)
+                return MannerFinding(*key, found.sentence, found.at, steps[:number], 0)
             if step is not None and not watch.take(step):
                 return None
         watch.ended()
         found = next((each for each in watch.found if (each.manner, each.where) == key), None)
-        return Breach(*key, found.sentence, found.at, steps, 0) if found is not None else None
+        return MannerFinding(*key, found.sentence, found.at, steps, 0) if found is not None else None
 
 
 def _fitting(filling: Filling, subject: SimulatedForm, field: Field, at: Steps) -> str | None:

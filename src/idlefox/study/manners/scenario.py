@@ -8,12 +8,12 @@ from ...forms.values.values import written
 from ...playing.rehearsal import Rehearsal
 from ...playing.subjects import Loaded
 from ...script.writer import called, quoted, write_played
-from .study import Breach
+from .study import MannerFinding
 
 _MOST_CHECKS = 3
 
 
-def rehearsed(breach: Breach, loaded: Loaded, subject: str, clock: int) -> Rehearsal | None:
+def rehearsed(breach: MannerFinding, loaded: Loaded, subject: str, clock: int) -> Rehearsal | None:
     """*breach* played: its steps with the checks that hold behind them; None where it cannot be taken as it was."""
     rehearsal = Rehearsal(loaded, subject, ".", clock)
     for step in breach.steps:
@@ -34,7 +34,7 @@ def rehearsed(breach: Breach, loaded: Loaded, subject: str, clock: int) -> Rehea
     return rehearsal
 
 
-def _telling(breach: Breach, at: str, rehearsal: Rehearsal) -> Iterator[str]:
+def _telling(breach: MannerFinding, at: str, rehearsal: Rehearsal) -> Iterator[str]:
     """Checks that tell what a manner is about, as far as they hold."""
     manner = breach.manner
     state = rehearsal.observed().fields.get(breach.at)
@@ -54,12 +54,12 @@ def _telling(breach: Breach, at: str, rehearsal: Rehearsal) -> Iterator[str]:
         yield f"expect {at} is hidden"
 
 
-def titled(breach: Breach) -> str:
+def titled(breach: MannerFinding) -> str:
     """What the scenario is called."""
     return f"{breach.manner}: {breach.sentence}"
 
 
-def script_of(breach: Breach, rehearsal: Rehearsal, subject: str) -> str:
+def script_of(breach: MannerFinding, rehearsal: Rehearsal, subject: str) -> str:
     """A script with the one scenario."""
     body = "".join(f"    {line}\n" for line in rehearsal.lines())
     return f"subject {written(subject)}\n\nscenario {written(titled(breach)).replace('$', '$$')}\n{body}"

@@ -12,21 +12,21 @@ from collections.abc import Callable
 from random import Random
 from typing import Any
 
-from ...engine.session import oddities
+from ...engine.session import introspection as oddities
 from ...playing.player import DEFAULT_CLOCK
 from ...playing.simulated import SimulatedForm
 from ...playing.steps import take_step
 from ...playing.subjects import Loaded, Subjects
-from ...playing.work import HERE, Work
-from ...playing.workers import done
+from ...playing.work import HERE, ExecutionOptions
+from ...playing.workers import map_tasks
 from ...records import NamedTuple
 from ...roots import reading_below
 from ...script import tree
+from ..actions import ActionGenerator
 from ..filling import Filling
-from ..moves import Repertoire
 from ..scripts import unfinished
-from ..shrinking import Steps, fewest
-from .rules import MANNERS, Found, Watch
+from ..shrinking import Steps, minimize
+from .monitor import MANNERS, MannersMonitor, Observation
 
 WALKS = 2_000
 _PARTS = 4  # in which they are made, each by itself, in however many processes
@@ -45,10 +45,10 @@ _TELLING = frozenset({
 
 Key = tuple[str, str]  # a manner, and where it is broken
 Told = Callable[[int, int], None]
-_NO_WAY = Found("way-out", "", "no acceptable submission was found from the start")
+_NO_WAY = Observation("way-out", "", "no acceptable submission was found from the start")
 
 
-class Breach(NamedTuple):
+class MannerFinding(NamedTuple):
     """One breach: the shortest *steps* that were found to show it, and how many *walks* met it. *at* is where, as it is called then."""
 
     manner: str
@@ -59,28 +59,28 @@ class Breach(NamedTuple):
     walks: int
 
 
-class Manners(NamedTuple):
+class MannersResult(NamedTuple):
     """What came of walking about. *kept_to* are the manners that were looked at, *left_out* those that could not be, with why."""
 
     seed: int
     walks: int
     steps: int
     states: int
-    breaches: tuple[Breach, ...]
+    breaches: tuple[MannerFinding, ...]
     kept_to: tuple[str, ...]
     left_out: tuple[tuple[str, str], ...] = ()
 
 
-class _Place(NamedTuple):
+class _StartPoint(NamedTuple):
     """Where walks start from."""
 
     subject: SimulatedForm
-    watch: Watch
+    watch: MannersMonitor
     path: tuple[Any, ...]
     state: int
 
 
-class Explored(NamedTuple):
+class WalkResult(NamedTuple):
     """What came of one part of the walks: of each breach the shortest *paths* to it, and how often it was *met*."""
 
     paths: dict[Key, list[tuple[Any, ...]]]
@@ -90,7 +90,7 @@ class Explored(NamedTuple):
     states: int
 
 
-class Part(NamedTuple):
+class WalkBatch(NamedTuple):
     """One part of the walks, as another process needs to know it: *source* is the form's file."""
 
     source: str
@@ -105,8 +105,8 @@ class Part(NamedTuple):
 
 def manners_of(
     loaded: Loaded, only: tuple[str, ...], *, seed: int = 1, walks: int = WALKS, seconds: float | None = None, clock: int = DEFAULT_CLOCK,
-    told: Told | None = None, work: Work = HERE, trust: bool = False,
-) -> Manners:  # fmt: skip
+    told: Told | None = None, work: ExecutionOptions = HERE, trust: bool = False,
+) -> MannersResult:  # fmt: skip
     """What is rude about the form of *loaded*. *told* hears how many walks were made, and how many breaches are known.
 
     The walks are made in parts, each by itself: by whomever *work* means, of a form that comes from a file, and what
@@ -116,17 +116,17 @@ def manners_of(
     share = seconds / _PARTS * min(work.jobs, _PARTS) if seconds is not None else None
     counts = [walks // _PARTS + (number < walks % _PARTS) for number in range(_PARTS)]
     parts = [
-        Part(loaded.form.file, trust, chosen, seed, number, count, share, clock) for number, count in enumerate(counts) if count
+        WalkBatch(loaded.form.file, trust, chosen, seed, number, count, share, clock) for number, count in enumerate(counts) if count
     ]
-    found: list[Explored] = []
-    for each in done(_alone, parts, work, unfinished, each=1, here=lambda part: _Walks(loaded, part).explore(told)):
+    found: list[WalkResult] = []
+    for each in map_tasks(_alone, parts, work, unfinished, each=1, here=lambda part: _Walks(loaded, part).explore(told)):
         found.append(each)
         if told is not None:
             told(sum(part.walks for part in found), len({key for part in found for key in part.paths}))
     return _Walks(loaded, parts[0]).told(found)
 
 
-def _alone(part: Part) -> Explored:
+def _alone(part: WalkBatch) -> WalkResult:
     """What a process does of the walks."""
     folder = os.path.dirname(part.source) or "."
     with reading_below((folder,)):
@@ -134,20 +134,20 @@ def _alone(part: Part) -> Explored:
     return _Walks(loaded, part).explore(None)
 
 
-def is_shown(loaded: Loaded, breach: Breach, steps: tuple[Any, ...], clock: int = DEFAULT_CLOCK) -> bool:
+def is_shown(loaded: Loaded, breach: MannerFinding, steps: tuple[Any, ...], clock: int = DEFAULT_CLOCK) -> bool:
     """Whether *steps* show what *breach* tells, played from load."""
     key = (breach.manner, breach.where)
-    part = Part("", False, frozenset({breach.manner}), 1, 0, 0, None, clock)
+    part = WalkBatch("", False, frozenset({breach.manner}), 1, 0, 0, None, clock)
     return _Walks(loaded, part).shown(key, steps) is not None
 
 
 class _Walks:
-    def __init__(self, loaded: Loaded, part: Part) -> None:
+    def __init__(self, loaded: Loaded, part: WalkBatch) -> None:
         self.loaded, self.part, self.only, self.clock = loaded, part, part.only, part.clock
         self.form = loaded.form
-        self.repertoire = Repertoire(self.form)
+        self.repertoire = ActionGenerator(self.form)
         self.random = Random(f"{part.seed} {part.number}")
-        self.places: list[_Place] = []
+        self.places: list[_StartPoint] = []
         self.known: set[Any] = set()
         self.states: set[int] = set()
         self.paths: dict[Key, list[tuple[Any, ...]]] = {}
@@ -157,11 +157,11 @@ class _Walks:
         self.good = 1  # how many of the places stand on a way to a form that is accepted
         self.filling = Filling(self.form)
 
-    def explore(self, told: Told | None) -> Explored:
+    def explore(self, told: Told | None) -> WalkResult:
         """Makes the walks."""
         begun, made, seconds = self._begun(), 0, self.part.seconds
         if begun is None:
-            return Explored({}, {}, 0, 0, 0)
+            return WalkResult({}, {}, 0, 0, 0)
         self.states.add(0)
         self._keep(*begun, (), 0)
         self._follow_the_good_way(begun)
@@ -171,9 +171,9 @@ class _Walks:
             made += 1
             if told is not None and made % 50 == 0:
                 told(self.part.number * self.part.walks + made, len(self.paths))
-        return Explored(self.paths, self.met, made, self.steps, len(self.states))
+        return WalkResult(self.paths, self.met, made, self.steps, len(self.states))
 
-    def told(self, found: list[Explored]) -> Manners:
+    def told(self, found: list[WalkResult]) -> MannersResult:
         """What came of all parts: each breach with the shortest scenario."""
         for part in found:
             for key, paths in part.paths.items():
@@ -183,18 +183,18 @@ class _Walks:
         order = list(MANNERS)
         sure = sorted((b for b in breaches if b is not None), key=lambda b: (order.index(b.manner), len(b.steps), b.where))
         walks, steps, states = (sum(getattr(part, name) for part in found) for name in ("walks", "steps", "states"))
-        return Manners(self.part.seed, walks, steps, states, tuple(sure), tuple(m for m in MANNERS if m in self.only))
+        return MannersResult(self.part.seed, walks, steps, states, tuple(sure), tuple(m for m in MANNERS if m in self.only))
 
-    def _begun(self) -> tuple[SimulatedForm, Watch] | None:
+    def _begun(self) -> tuple[SimulatedForm, MannersMonitor] | None:
         subject = self.loaded.begin(".")
         assert isinstance(subject, SimulatedForm)
         if subject.load(self.clock) is not None:
             return None
-        watch = Watch(subject, self.form, self.only)
+        watch = MannersMonitor(subject, self.form, self.only)
         self._hear(watch.found, ())
         return subject, watch
 
-    def _follow_the_good_way(self, begun: tuple[SimulatedForm, Watch]) -> None:
+    def _follow_the_good_way(self, begun: tuple[SimulatedForm, MannersMonitor]) -> None:
         """Walks start also from every step of a way that leads to a form which is accepted."""
         way = self.filling.sent_from(begun[0])
         if way is None:
@@ -211,7 +211,7 @@ class _Walks:
                     self._follow(self.places[ready], [answer, way[ready], self.filling.settle])
         self.good, self.ways_out = len(self.places), 0
 
-    def _follow(self, place: _Place, steps: list[Any]) -> None:
+    def _follow(self, place: _StartPoint, steps: list[Any]) -> None:
         """Takes *steps* from *place* on, and keeps where they lead."""
         subject, watch, path, state = place.subject.trial(), place.watch.copy(), place.path, place.state
         for step in steps:
@@ -247,7 +247,7 @@ class _Walks:
             if new and len(path) < _LONGEST_WALK:
                 self._keep(subject, watch, path, state)
 
-    def _place(self) -> _Place:
+    def _place(self) -> _StartPoint:
         """Where a walk starts: at the very beginning, on a way to an answer, or where something new was seen (the newer the likelier)."""
         which, where = self.random.random(), self.random.random()
         if which < _FROM_LOAD:
@@ -256,7 +256,7 @@ class _Walks:
             return self.places[int(where * self.good)]
         return self.places[int(where**0.7 * len(self.places))]
 
-    def _take(self, subject: SimulatedForm, watch: Watch, step: Any, number: int) -> bool:
+    def _take(self, subject: SimulatedForm, watch: MannersMonitor, step: Any, number: int) -> bool:
         watch.before(step, subject)
         if take_step(subject, step, number + 1) is not None:
             return False
@@ -280,16 +280,16 @@ class _Walks:
         self.states.add(state)
         return new, state
 
-    def _keep(self, subject: SimulatedForm, watch: Watch, path: tuple[Any, ...], state: int) -> None:
+    def _keep(self, subject: SimulatedForm, watch: MannersMonitor, path: tuple[Any, ...], state: int) -> None:
         if len(self.places) < _MOST_STATES:
-            self.places.append(_Place(subject.trial(), watch.copy(), path, state))
+            self.places.append(_StartPoint(subject.trial(), watch.copy(), path, state))
         if "way-out" in self.only and self.ways_out < _MOST_WAYS_OUT:
             self.ways_out += 1
             found = self._way_out(subject)
             if found is not None:
                 self._hear([found], path)
 
-    def _way_out(self, subject: SimulatedForm) -> Found | None:
+    def _way_out(self, subject: SimulatedForm) -> Observation | None:
         """A breach, where nothing acceptable can be sent any more."""
         live = subject.session.live
         if live.outcome == "accepted" or live.away:
@@ -298,10 +298,10 @@ class _Walks:
         take_step(tried, self.filling.settle, 1)
         if tried.session.live.outcome == "accepted" or self.filling.sent_from(tried) is not None:
             return None
-        return Found("way-out", "", "no acceptable submission was found from here without a reset")
+        return Observation("way-out", "", "no acceptable submission was found from here without a reset")
 
     # breaches
-    def _hear(self, found: list[Found], path: tuple[Any, ...]) -> None:
+    def _hear(self, found: list[Observation], path: tuple[Any, ...]) -> None:
         for each in dict.fromkeys((f.manner, f.where) for f in found):
             self.met[each] = self.met.get(each, 0) + 1
             paths = self.paths.setdefault(each, [])
@@ -310,18 +310,18 @@ class _Walks:
             elif _length(path) < _length(longest := max(paths, key=_length)):
                 paths[paths.index(longest)] = path
 
-    def _shortest(self, key: Key) -> Breach | None:
+    def _shortest(self, key: Key) -> MannerFinding | None:
         """The breach *key* with a scenario in which no step can be left out."""
-        best: tuple[tuple[Any, ...], Found] | None = None
+        best: tuple[tuple[Any, ...], Observation] | None = None
         for path in sorted(self.paths[key], key=_length):
             found = self._shrunk(key, path)
             if found is not None and (best is None or _length(found[0]) < _length(best[0])):
                 best = found
         if best is not None:
             best = self._simpler(key, best)
-        return Breach(*key, best[1].sentence, best[1].at, best[0], self.met[key]) if best is not None else None
+        return MannerFinding(*key, best[1].sentence, best[1].at, best[0], self.met[key]) if best is not None else None
 
-    def _shrunk(self, key: Key, path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Found] | None:
+    def _shrunk(self, key: Key, path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Observation] | None:
         now = self.shown(key, path)
         if now is None:
             return None
@@ -330,9 +330,9 @@ class _Walks:
             found = self.shown(key, steps)
             return found[0] if found is not None else None
 
-        return self.shown(key, fewest(now[0], shown))
+        return self.shown(key, minimize(now[0], shown))
 
-    def _simpler(self, key: Key, now: tuple[tuple[Any, ...], Found]) -> tuple[tuple[Any, ...], Found]:
+    def _simpler(self, key: Key, now: tuple[tuple[Any, ...], Observation]) -> tuple[tuple[Any, ...], Observation]:
         """The same with texts typed no further than they must be."""
         for at, step in enumerate(now[0]):
             if isinstance(step, tree.Retype | tree.FillLine):
@@ -344,12 +344,12 @@ class _Walks:
                         now = found
         return now
 
-    def shown(self, key: Key, path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Found] | None:
+    def shown(self, key: Key, path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Observation] | None:
         """*path*, cut where it has shown the breach, and the sentence; None where it does not, or cannot be taken."""
         subject = self.loaded.begin(".")
         assert isinstance(subject, SimulatedForm)
         subject.load(self.clock)
-        watch = Watch(subject, self.form, frozenset({key[0]}))
+        watch = MannersMonitor(subject, self.form, frozenset({key[0]}))
         for number in range(len(path) + 1):
             found = next((f for f in watch.found if (f.manner, f.where) == key), None)
             if found is None and key[0] == "way-out" and number == len(path):

@@ -11,7 +11,7 @@ from typing import Any
 
 from ...forms.expressions.bind import Scope, bind
 from ...forms.expressions.tree import FALSE, TRUE, Expression, Unary
-from ...forms.model.faults import Faults
+from ...forms.model.faults import KnownFaults
 from ...forms.model.form import TEXT_KINDS, Field, Form, Kind, Message, Path, Rule, walk, written_path
 from ...forms.model.graph import Graph
 from ...forms.values.patterns import PatternError, whole_match
@@ -25,7 +25,7 @@ _OTHER_FLAG = {"tooShort": "tooLong", "tooLong": "tooShort", "rangeUnderflow": "
 Change = Callable[[Form], Form]
 
 
-class Fault(NamedTuple):
+class PlantedFault(NamedTuple):
     """One fault. *path* is the field it affects (() for the form), *rule* the name of the rule, *line* its line in the sheet.
 
     *sentence* describes the bug as a user would meet it.
@@ -47,12 +47,12 @@ class Fault(NamedTuple):
         return changed._replace(graph=Graph(changed))
 
 
-def faults_of(form: Form) -> list[Fault]:
+def faults_of(form: Form) -> list[PlantedFault]:
     """Every fault that can be planted in *form*, in the order of its parts."""
-    return list(_Planter(form).all())
+    return list(_FaultPlanter(form).all())
 
 
-class _Planter:
+class _FaultPlanter:
     def __init__(self, form: Form) -> None:
         self.form = form
         self.says = [rule.say for rule in self._rules() if rule.say is not None]
@@ -63,7 +63,7 @@ class _Planter:
             for field in walk(one.fields):
                 yield from field.rules
 
-    def all(self) -> Iterator[Fault]:
+    def all(self) -> Iterator[PlantedFault]:
         for one in (self.form, *self.form.panels):
             for field in walk(one.fields):
                 for number, rule in enumerate(field.rules):
@@ -89,14 +89,14 @@ class _Planter:
         return place
 
     # rules
-    def _rule(self, rule: Rule, field: Field | None, place: Any, base: Path = ()) -> Iterator[Fault]:
+    def _rule(self, rule: Rule, field: Field | None, place: Any, base: Path = ()) -> Iterator[PlantedFault]:
         owner = field.path if field is not None else base
         path = rule.at if rule.at is not None else owner
         address = self._address(path)
 
-        def fault(kind: str, name: str, sentence: str, change: Callable[[Rule], Rule | None]) -> Fault:
+        def fault(kind: str, name: str, sentence: str, change: Callable[[Rule], Rule | None]) -> PlantedFault:
             only = (rule.line, rule.kinds[0].name) if len(rule.kinds) == 1 and rule.line else None
-            return Fault(kind, path, address, name, rule.line, sentence, place(change), None, only)
+            return PlantedFault(kind, path, address, name, rule.line, sentence, place(change), None, only)
 
         for kind in rule.kinds:
             name = rule.id or kind.name
@@ -118,7 +118,7 @@ class _Planter:
             said = f"the message of {name} is not shown at {address}"
             yield fault("at-moved", name, said, lambda r: r._replace(at=None, at_index=()))
 
-    def _parameters(self, fault: Any, kind: Kind, field: Field | None, address: str) -> Iterator[Fault]:
+    def _parameters(self, fault: Any, kind: Kind, field: Field | None, address: str) -> Iterator[PlantedFault]:
         value = kind.parameter
         for by, word in ((-1, "lower"), (1, "higher")):
             changed: Any = None
@@ -142,7 +142,7 @@ class _Planter:
                     said = f"{address} accepts letters and digits that its pattern excludes"
                     yield fault("pattern-wide", "pattern", said, _with_kind(kind, kind._replace(parameter=wider)))
 
-    def _message(self, fault: Any, rule: Rule, address: str) -> Iterator[Fault]:
+    def _message(self, fault: Any, rule: Rule, address: str) -> Iterator[PlantedFault]:
         say, name = rule.say, rule.id or rule.kinds[0].name
         if say is None:
             return
@@ -154,7 +154,7 @@ class _Planter:
         empty = f"{name} of {address or 'the form'} shows an empty message"
         yield fault("no-message", name, empty, lambda r: r._replace(say=Message("", ("",))))
 
-    def _lookup(self, fault: Any, rule: Rule, kind: Kind, address: str) -> Iterator[Fault]:
+    def _lookup(self, fault: Any, rule: Rule, kind: Kind, address: str) -> Iterator[PlantedFault]:
         starts = ("change", "blur", "submit")
         at = starts.index(rule.start)
         for by, word in ((-1, "earlier"), (1, "later")):
@@ -167,27 +167,27 @@ class _Planter:
     # conditions
     def _condition(
         self, key: str, expression: Expression, path: Path, address: str, line: int, place: Callable[[Expression], Change], rule: str = "",
-    ) -> Iterator[Fault]:  # fmt: skip
+    ) -> Iterator[PlantedFault]:  # fmt: skip
         where = f"{key} of {address or 'the form'}"
         name = rule or key
         if expression not in (TRUE, FALSE):
             negated = expression._replace(text=f"not ({expression.text})", node=Unary("not", expression.node, 0))
-            yield Fault("negated", path, address, name, line, f"{where} is reversed", place(negated))
+            yield PlantedFault("negated", path, address, name, line, f"{where} is reversed", place(negated))
         if expression is not TRUE:
-            yield Fault("always", path, address, name, line, f"{where} is always true", place(TRUE))
+            yield PlantedFault("always", path, address, name, line, f"{where} is always true", place(TRUE))
         if expression is not FALSE:
-            yield Fault("never", path, address, name, line, f"{where} is never true", place(FALSE), expression)
+            yield PlantedFault("never", path, address, name, line, f"{where} is never true", place(FALSE), expression)
 
     # fields
-    def _field(self, field: Field) -> Iterator[Fault]:
+    def _field(self, field: Field) -> Iterator[PlantedFault]:
         path, address, line = field.path, field.address, field.line
 
-        def fault(kind: str, sentence: str, **changes: Any) -> Fault:
-            return Fault(kind, path, address, "", line, sentence, _with_field(path, lambda f: f._replace(**changes)))
+        def fault(kind: str, sentence: str, **changes: Any) -> PlantedFault:
+            return PlantedFault(kind, path, address, "", line, sentence, _with_field(path, lambda f: f._replace(**changes)))
 
-        def known(kind: str, sentence: str, name: str, *, around: bool = False) -> Fault:
+        def known(kind: str, sentence: str, name: str, *, around: bool = False) -> PlantedFault:
             paths = {path} | ({path[:size] for size in range(1, len(path))} if around else set())
-            return Fault(kind, path, address, "", line, sentence, _with_fault(**{name: frozenset(paths)}))
+            return PlantedFault(kind, path, address, "", line, sentence, _with_fault(**{name: frozenset(paths)}))
 
         for key in ("visible", "enabled", "readonly", "add", "remove"):
             expression = getattr(field, key)
@@ -203,7 +203,7 @@ class _Planter:
         if field.visible is not None or field.enabled is not None:
             yield known("hidden-sent", f"{address} is sent although it is hidden or disabled", "sends_hidden", around=True)
 
-    def _control(self, field: Field, fault: Any, known: Any) -> Iterator[Fault]:
+    def _control(self, field: Field, fault: Any, known: Any) -> Iterator[PlantedFault]:
         address = field.address
         if field.trim and field.kind in TEXT_KINDS:
             yield fault("trim-dropped", f"white space around {address} is kept", trim=False)
@@ -218,7 +218,7 @@ class _Planter:
             said = f"{address} is checked again only when it changes itself, not when the field it depends on changes"
             yield known("last-edited", said, "last_edited")
 
-    def _rows(self, field: Field, fault: Any) -> Iterator[Fault]:
+    def _rows(self, field: Field, fault: Any) -> Iterator[PlantedFault]:
         address = field.address
         if field.least:
             yield fault("fewer-rows", f"{address} allows one row fewer", least=field.least - 1)
@@ -228,7 +228,7 @@ class _Planter:
             yield fault("most-lower", f"{address} refuses its last allowed row", most=field.most - 1)
 
     # the form
-    def _form(self, one: Form, base: Path) -> Iterator[Fault]:
+    def _form(self, one: Form, base: Path) -> Iterator[PlantedFault]:
         name = one.panel
 
         def in_form(**changes: Any) -> Change:
@@ -246,10 +246,10 @@ class _Planter:
             if reply.when is not None:
                 yield from self._condition(f"reply {number + 1}", reply.when, base, name, 0, self._at_reply(name, number))
         if one.server.rules or any(reply.errors for reply in one.server.replies):
-            yield Fault("server-lost", base, name, "", 0, "the server's messages are not shown", _with_fault(server_lost=True))
-            yield Fault("server-stays", base, name, "", 0, "the server's messages never go away", _with_fault(server_stays=True))
+            yield PlantedFault("server-lost", base, name, "", 0, "the server's messages are not shown", _with_fault(server_lost=True))
+            yield PlantedFault("server-stays", base, name, "", 0, "the server's messages never go away", _with_fault(server_stays=True))
             blank = in_form(after={**one.after, "rejected": _after(one, "rejected")._replace(values="blank")})
-            yield Fault("values-lost", base, name, "", 0, "all entries are lost when the server rejects them", blank)
+            yield PlantedFault("values-lost", base, name, "", 0, "all entries are lost when the server rejects them", blank)
 
     def _at_button(self, panel: str, number: int) -> Callable[[Expression], Change]:
         def place(expression: Expression) -> Change:
@@ -273,7 +273,7 @@ class _Planter:
 
         return place
 
-    def _timing(self, form: Form) -> Iterator[Fault]:
+    def _timing(self, form: Form) -> Iterator[PlantedFault]:
         """The moments and the reveal that the form has for all its fields; then those that fields have for themselves."""
         own = [field for field in walk(form.fields) if field.report != form.report and field.kind not in ("group", "hidden")]
         for where, field in (("the form", None), *((field.address, field) for field in own)):
@@ -285,7 +285,7 @@ class _Planter:
                         now = report._replace(**{key: MOMENTS[at + by]})
                         said = f"{where} reports {'for the first time' if key == 'first' else 'again'} on {MOMENTS[at + by]}"
                         path = field.path if field is not None else ()
-                        yield Fault(f"report-{word}", path, self._address(path), key, 0, said, _with_timing(path, "report", report, now))
+                        yield PlantedFault(f"report-{word}", path, self._address(path), key, 0, said, _with_timing(path, "report", report, now))
         own = [field for field in walk(form.fields) if field.reveal.text != form.reveal.text and field.kind not in ("group", "hidden")]
         later = bind("form.attempted", Scope(form.shape), condition=True)
         for where, field in (("the form", None), *((field.address, field) for field in own)):
@@ -293,17 +293,17 @@ class _Planter:
             path = field.path if field is not None else ()
             if reveal is not TRUE:
                 change = _with_timing(path, "reveal", reveal, TRUE)
-                yield Fault("reveal-earlier", path, self._address(path), "", 0, f"{where} shows messages too early", change)
+                yield PlantedFault("reveal-earlier", path, self._address(path), "", 0, f"{where} shows messages too early", change)
             if reveal.text not in ("form.attempted", "attempted"):
                 change = _with_timing(path, "reveal", reveal, later)
                 said = f"{where} shows messages only after an attempt to submit"
-                yield Fault("reveal-later", path, self._address(path), "", 0, said, change)
+                yield PlantedFault("reveal-later", path, self._address(path), "", 0, said, change)
 
-    def _whole(self) -> Iterator[Fault]:
+    def _whole(self) -> Iterator[PlantedFault]:
         """What goes wrong with the form as a whole."""
 
-        def fault(kind: str, sentence: str, **faults: Any) -> Fault:
-            return Fault(kind, (), "", "", 0, sentence, _with_fault(**faults))
+        def fault(kind: str, sentence: str, **faults: Any) -> PlantedFault:
+            return PlantedFault(kind, (), "", "", 0, sentence, _with_fault(**faults))
 
         yield fault("second-press", "a second press while the form is busy sends it again", second_press=True)
         if any(kind.name == "lookup" for rule in self._rules() for kind in rule.kinds):
@@ -359,7 +359,7 @@ def _with_form(panel: str, change: Callable[[Form], Form]) -> Change:
 
 def _with_fault(**faults: Any) -> Change:
     def planted(form: Form) -> Form:
-        known: Faults = form.faults
+        known: KnownFaults = form.faults
         return form._replace(faults=known._replace(**faults))
 
     return planted

@@ -5,13 +5,13 @@ from __future__ import annotations
 from ...forms.model.form import Field, Form, Rule, walk
 from ..lint.conditions import can_hold
 from ..lint.of_fields import why_never
-from .faults import Fault
+from .faults import PlantedFault
 
 # What a fault of these kinds changes shows only once the rule is broken.
 _OF_BREAKING = frozenset({"rule-dropped", "other-flag", "other-message", "no-message"})
 
 
-def is_same(fault: Fault, form: Form) -> bool:
+def is_same(fault: PlantedFault, form: Form) -> bool:
     """Whether *fault* is proved to change nothing of *form*."""
     if fault.condition is not None and fault.kind == "never":
         return not can_hold((fault.condition, True))  # what is unknown counts as not holding, and so does what is false

@@ -43,7 +43,7 @@ def sequences_of(loaded: Loaded, clock: int) -> Iterator[Steps]:
 
 def _panels(loaded: Loaded, clock: int) -> Iterator[Steps]:
     for panel in loaded.form.panels:
-        name = tree.Word(panel.panel)
+        name = tree.WordToken(panel.panel)
         subject = loaded.begin(".")
         assert isinstance(subject, SimulatedForm)
         subject.load(clock)

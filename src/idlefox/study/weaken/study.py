@@ -12,23 +12,23 @@ from typing import Any
 
 from ...engine.compile.compiler import compile_form
 from ...forms.model.form import Form, Path
-from ...playing.player import DEFAULT_CLOCK, Ready, play_scenario
+from ...playing.player import DEFAULT_CLOCK, LoadedScript, play_scenario
 from ...playing.simulated import SimulatedForm
 from ...playing.subjects import Loaded, simulated
-from ...playing.work import HERE, Work, kept
-from ...playing.workers import done
+from ...playing.work import HERE, ExecutionOptions, per_process_cache
+from ...playing.workers import map_tasks
 from ...records import NamedTuple
 from ...roots import reading_below
 from ...script import tree
-from ...script.ops import Scenario
+from ...script.ops import ExpandedScenario
 from ...script.tree import Address, Cannot, Check
 from ..coverage.points import points_of
+from ..coverage.reaching import read_steps, tries
 from ..coverage.study import Coverage, address_of
-from ..coverage.ways import read_steps, tries
 from ..scripts import Suite, unfinished
 from ..shrinking import Steps, is_about
-from .apart import Apart
-from .faults import Fault, faults_of
+from .distinguish import Distinguisher
+from .faults import PlantedFault, faults_of
 from .same import is_same
 from .sequences import sequences_of
 
@@ -39,7 +39,7 @@ _OF_ALL = frozenset({
 })  # fmt: skip
 
 
-class Judged(NamedTuple):
+class FaultVerdict(NamedTuple):
     """The verdict on one fault: *by* is the scenario that noticed it, *lines* the body of a scenario that would."""
 
     kind: str
@@ -52,11 +52,11 @@ class Judged(NamedTuple):
     lines: tuple[str, ...] = ()
 
 
-class Weakened(NamedTuple):
+class WeakenResult(NamedTuple):
     """What became of all faults. *fallen* are scenarios that do not hold without any: they notice nothing."""
 
     form: Form
-    faults: tuple[Judged, ...]
+    faults: tuple[FaultVerdict, ...]
     scenarios: int
     fallen: tuple[str, ...]
 
@@ -80,17 +80,17 @@ class Weakened(NamedTuple):
         return {"format": 1, "form": self.form.id, "faults": faults, "score": round(self.score, 1)}
 
 
-class _Can(NamedTuple):
+class _CandidateScenario(NamedTuple):
     """A scenario, how it is played, and what it can notice: the fields it comes by, and whether it looks at the whole form, or sends it."""
 
-    scenario: Scenario
+    scenario: ExpandedScenario
     clock: int
     file: str
     paths: frozenset[Path]
     whole: bool
 
 
-class Weakening:
+class WeakenStudy:
     """One form and its scenarios, ready for faults to be planted. Raises Unreadable where the scripts cannot be read."""
 
     def __init__(self, suite: Suite) -> None:
@@ -103,9 +103,9 @@ class Weakening:
         self.faults = faults_of(self.form)
         self.fallen: list[str] = []
         self.can = [can for script in self.ready for can in self._able(script)]
-        self._apart: Apart | None = None
+        self._apart: Distinguisher | None = None
 
-    def _able(self, script: Ready) -> Iterator[_Can]:
+    def _able(self, script: LoadedScript) -> Iterator[_CandidateScenario]:
         folder = str(FilePath(script.script.file).parent)
         for scenario in script.scenarios:
             if scenario.fate:
@@ -121,14 +121,14 @@ class Weakening:
             acts = [op.act.step if isinstance(op.act, Cannot) else op.act for op in scenario.ops]
             paths |= {_schema(a.segments) for act in acts if isinstance(a := _address(act), Address)}
             whole = any(isinstance(act, tree.Submit | tree.Press) or (isinstance(act, Check) and act.noun.kind in _OF_ALL) for act in acts)
-            yield _Can(scenario, script.clock, script.script.file, frozenset(paths - {()}), whole)
+            yield _CandidateScenario(scenario, script.clock, script.script.file, frozenset(paths - {()}), whole)
 
     # one fault
-    def judged(self, number: int) -> Judged:
+    def judged(self, number: int) -> FaultVerdict:
         """What becomes of the *number*-th fault."""
         fault = self.faults[number]
         place = f"{self.form.file}:{fault.line}" if fault.line else self.form.file
-        told = Judged(fault.kind, fault.address, fault.rule, place, fault.sentence, "equivalent")
+        told = FaultVerdict(fault.kind, fault.address, fault.rule, place, fault.sentence, "equivalent")
         if is_same(fault, self.form):
             return told
         planted = fault.planted(self.form)
@@ -143,20 +143,20 @@ class Weakening:
         begun = self.loaded.begin(".")
         return begun.session.plan.python if isinstance(begun, SimulatedForm) else {}
 
-    def _noticing(self, fault: Fault) -> Iterator[_Can]:
+    def _noticing(self, fault: PlantedFault) -> Iterator[_CandidateScenario]:
         """The scenarios that can notice *fault*: no other comes by what it changes, or looks at the form as a whole."""
         for can in self.can:
             if not fault.path or can.whole or is_about(fault.path, can.paths):
                 yield can
 
-    def _falls(self, can: _Can, weak: Loaded) -> bool:
+    def _falls(self, can: _CandidateScenario, weak: Loaded) -> bool:
         with reading_below(self.suite.wishes.roots_for(can.file)):
             return play_scenario(can.scenario, weak.begin(str(FilePath(can.file).parent)), can.clock, can.file).fell
 
-    def _ways(self) -> Apart:
+    def _ways(self) -> Distinguisher:
         if self._apart is None:
             clock = self.can[0].clock if self.can else DEFAULT_CLOCK
-            self._apart = Apart(self.loaded, list(self._sequences(clock)), clock)
+            self._apart = Distinguisher(self.loaded, list(self._sequences(clock)), clock)
         return self._apart
 
     def _sequences(self, clock: int) -> Iterator[Steps]:
@@ -171,23 +171,23 @@ class Weakening:
                 yield from (steps, (*steps, tree.Reset()))
 
 
-def weaken(suite: Suite, work: Work = HERE, told: Callable[[int, int], None] | None = None) -> Weakened:
+def weaken(suite: Suite, work: ExecutionOptions = HERE, told: Callable[[int, int], None] | None = None) -> WeakenResult:
     """What becomes of every fault of the form that the scripts of *suite* are about. *told* hears how many are judged, of how many.
 
     Raises Unreadable.
     """
-    weakening = Weakening(suite)
+    weakening = WeakenStudy(suite)
     count = len(weakening.faults)
-    found: list[Judged] = []
-    for each in done(partial(_judged, suite), range(count), work, unfinished, here=weakening.judged):
+    found: list[FaultVerdict] = []
+    for each in map_tasks(partial(_judged, suite), range(count), work, unfinished, here=weakening.judged):
         found.append(each)
         if told is not None:
             told(len(found), count)
-    return Weakened(weakening.form, tuple(found), len(weakening.can), tuple(weakening.fallen))
+    return WeakenResult(weakening.form, tuple(found), len(weakening.can), tuple(weakening.fallen))
 
 
-def _judged(suite: Suite, number: int) -> Judged:
-    return kept("weakening", suite, lambda: Weakening(suite)).judged(number)
+def _judged(suite: Suite, number: int) -> FaultVerdict:
+    return per_process_cache("weakening", suite, lambda: WeakenStudy(suite)).judged(number)
 
 
 def _address(act: Any) -> Any:

@@ -1,0 +1,220 @@
+"""Diagnostics: what `run` and lint would say of a file as it is while it is written, and quick fixes from the remedies.
+
+A script is looked at scenario by scenario: of a long one a keystroke has that one looked at again in which it was made.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+from typing import Any
+
+from ..forms.sheet.read import read_sheet_text
+from ..playing.player import RunOptions, load_script
+from ..playing.select import SelectedScript
+from ..problems import Problem, Unreadable
+from ..records import NamedTuple
+from ..roots import reading_below
+from ..script.expand import expand
+from ..script.reader import read_script_anyway
+from ..study.lint.findings import Finding
+from ..study.lint.look import look_through
+from ..study.lint.of_script import script_findings
+from ..study.lint.of_steps import step_findings
+from ..study.lint.silences import silenced
+from .project import Project, parted
+from .texts import TextLines
+
+_SEVERITY = {"error": 1, "warning": 2, "note": 3}
+_MEANT = re.compile(r"did you mean:? '?(?P<word>[^'?]+)'?\?")
+_MOST_AT_ONCE = 12  # scenarios that are looked at before an answer
+# What can only be said of a whole script: the one that is looked at alone has no others beside it.
+_OF_THE_WHOLE = frozenset({"same-title", "same-scenario", "idle-silence"})
+
+
+class Diagnostic(NamedTuple):
+    """One thing to tell. *code* is lint's, "" for what keeps a file from being played."""
+
+    line: int
+    column: int
+    length: int
+    severity: str
+    message: str
+    remedy: str
+    code: str = ""
+
+    def moved(self, lines: int) -> Diagnostic:
+        return self._replace(line=self.line + lines)
+
+
+class Diagnostics:
+    """What is wrong in the files of a workspace, and what is known of the scenarios of each."""
+
+    def __init__(self, project: Project) -> None:
+        self.project = project
+        self._blocks: dict[str, dict[tuple[str, str], list[Diagnostic]]] = {}  # by file: of a context and a block, their faults from its line on
+
+    def of(self, path: str, *, whole: bool) -> list[Diagnostic] | None:
+        """The faults of the file at *path*; unless the *whole* of a script is asked for, those that are found at once (None: none are)."""
+        text = self.project.texts.text(path)
+        if text is None:
+            return []
+        with self.project.texts.reading():
+            if not path.endswith(".fox"):
+                return self._sheet(path, text)
+            return self._script(path, text) if whole else self._changed(path, text)
+
+    # sheets
+    def _sheet(self, path: str, text: str) -> list[Diagnostic]:
+        with reading_below((os.path.dirname(path),)):
+            try:
+                read_sheet_text(text, path)
+            except Unreadable as fault:
+                return [_problem(each) for each in fault.problems if each.place.file == path]
+        return _findings(look_through([path]).findings, path)
+
+    # scripts
+    def _script(self, path: str, text: str) -> list[Diagnostic]:
+        """All of it, from the ground."""
+        faults = self._played(path, text)
+        if not any(fault.severity == "error" for fault in faults):
+            faults += _findings(look_through([path]).findings, path)
+        self._remember(path, text, faults)
+        return faults
+
+    def _played(self, path: str, text: str) -> list[Diagnostic]:
+        """What keeps *text* from being played, and what is doubtful in it."""
+        chosen = SelectedScript(path, text=text)
+        try:
+            ready = load_script(chosen, RunOptions(), self.project.subjects)
+        except Unreadable as fault:
+            about = [each for each in fault.problems if each.place.file == path]
+            elsewhere = [each for each in fault.problems if each.place.file != path]
+            return [*map(_problem, about), *([_elsewhere(text, elsewhere[0])] if elsewhere and not about else [])]
+        return [_problem(each) for each in ready.doubts if each.place.file == path]
+
+    def _changed(self, path: str, text: str) -> list[Diagnostic] | None:
+        """What is known of the scenarios that are as they were, and what is found in those that are not."""
+        context, blocks = parted(text)
+        known = self._blocks.setdefault(path, {})
+        fresh = [block for _, block in blocks if (context, block) not in known]
+        if len(fresh) > _MOST_AT_ONCE or context not in {each for each, _ in known}:
+            return None
+        faults: list[Diagnostic] = list(known.get((context, ""), ()))
+        for line, block in blocks:
+            found = known.get((context, block))
+            if found is None:
+                found = known[context, block] = [fault.moved(-line) for fault in self._alone(path, context, line, block)]
+            faults += [fault.moved(line) for fault in found]
+        self._blocks[path] = {key: known[key] for key in ((context, ""), *((context, block) for _, block in blocks)) if key in known}
+        return faults
+
+    def _alone(self, path: str, context: str, line: int, block: str) -> list[Diagnostic]:
+        """What is wrong in one scenario, the others of its script left out."""
+        end = line + block.count("\n")
+        lines = context.split("\n")
+        lines[line - 1 : end] = block.split("\n")[: end - line + 1]
+        text = "\n".join(lines)
+        faults = [fault for fault in self._played(path, text) if line <= fault.line <= end]
+        if any(fault.severity == "error" for fault in faults):
+            return faults
+        script, _ = read_script_anyway(path, text)
+        with reading_below((os.path.dirname(path),)):
+            scenarios, problems = expand(script)
+            if problems:
+                return faults
+            findings = list(script_findings(script, scenarios, used_elsewhere=True))
+            subject = self.project.subject_path(script)
+            if subject.endswith((".form.yaml", ".form.yml")):
+                try:
+                    loaded = self.project.subjects.load(os.path.basename(subject), os.path.dirname(subject))
+                    findings += step_findings(script, scenarios, loaded)
+                except Unreadable:
+                    pass
+        kept = [each for each in silenced(text, path, findings) if line <= each.place.line <= end]
+        return faults + [fault for fault in _findings(kept, path) if fault.code not in _OF_THE_WHOLE]
+
+    def _remember(self, path: str, text: str, faults: list[Diagnostic]) -> None:
+        context, blocks = parted(text)
+        known: dict[tuple[str, str], list[Diagnostic]] = {}
+        for line, block in blocks:
+            end = line + block.count("\n")
+            known[context, block] = [fault.moved(-line) for fault in faults if line <= fault.line < max(end, line + 1)]
+            faults = [fault for fault in faults if not line <= fault.line < max(end, line + 1)]
+        known[context, ""] = faults  # what stands in no scenario
+        self._blocks[path] = known
+
+
+def _problem(problem: Problem) -> Diagnostic:
+    place = problem.place
+    return Diagnostic(place.line, place.column, place.length, problem.severity, problem.cause, problem.remedy)
+
+
+def _elsewhere(text: str, problem: Problem) -> Diagnostic:
+    """What is wrong in a file that this one names."""
+    line = next((n for n, each in enumerate(text.split("\n"), 1) if each.startswith(("subject", "use"))), 1)
+    place = problem.place
+    told = f"{os.path.basename(place.file)}:{place.line}:{place.column}: {problem.cause}"
+    return Diagnostic(line, 1, len(text.split("\n")[line - 1]), "error", told, problem.remedy)
+
+
+def _findings(findings: Any, path: str) -> list[Diagnostic]:
+    return [
+        Diagnostic(f.place.line, f.place.column, f.place.length, f.level, f.message, f.help, f.code)
+        for f in findings if isinstance(f, Finding) and f.place.file == path
+    ]  # fmt: skip
+
+
+def as_diagnostics(faults: list[Diagnostic], text: str, source: str = "idlefox") -> list[dict[str, Any]]:
+    """LSP 3.17, "Diagnostic": each with its remedy as data, for quick fixes."""
+    lines = TextLines(text)
+    found = []
+    for fault in faults:
+        told = f"{fault.message}\n→ {fault.remedy}" if fault.remedy else fault.message
+        each: dict[str, Any] = {
+            "range": lines.range(fault.line, fault.column, fault.length), "severity": _SEVERITY[fault.severity], "source": source,
+            "message": told, "data": {"remedy": fault.remedy, "code": fault.code},
+        }  # fmt: skip
+        if fault.code:
+            each["code"] = fault.code
+        found.append(each)
+    return found
+
+
+def fixes(uri: str, text: str, diagnostics: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """LSP 3.17, "Code Action": the word that was meant, and for a finding a comment that silences it."""
+    actions: list[dict[str, Any]] = []
+    lines = TextLines(text)
+    for each in diagnostics:
+        data = each.get("data") or {}
+        meant = _MEANT.search(data.get("remedy", ""))
+        if meant is not None:
+            edit = {"range": _whole_word(lines, each["range"]), "newText": _as_there(lines, each["range"], meant["word"])}
+            actions.append(_action(f"Change to {meant['word']}", uri, edit, each, preferred=True))
+        if data.get("code"):
+            line = each["range"]["start"]["line"]
+            end = lines.position(line + 1, len(lines.lines[line]) + 1)
+            edit = {"range": {"start": end, "end": end}, "newText": f"  # lint: allow {data['code']}, because "}
+            actions.append(_action(f"Silence {data['code']} here, with a reason", uri, edit, each, preferred=False))
+    return actions
+
+
+def _whole_word(lines: TextLines, range_: dict[str, Any]) -> dict[str, Any]:
+    """The range; of an address that is marked whole only its last name, which is the one that was meant otherwise."""
+    start, end = lines.offset(range_["start"]), lines.offset(range_["end"])
+    text = lines.text[start:end]
+    last = re.search(r"[A-Za-z_][\w-]*$", text)
+    return lines.between(start + last.start(), end) if last is not None and "." in text and text[:1] not in "\"'" else range_
+
+
+def _as_there(lines: TextLines, range_: dict[str, Any], word: str) -> str:
+    """*word* in quotes where what is marked stands in quotes."""
+    text = lines.text[lines.offset(range_["start"]) : lines.offset(range_["end"])]
+    return f"{text[0]}{word}{text[0]}" if text[:1] in ("'", '"') else word
+
+
+def _action(title: str, uri: str, edit: dict[str, Any], diagnostic: dict[str, Any], *, preferred: bool) -> dict[str, Any]:
+    return {
+        "title": title, "kind": "quickfix", "diagnostics": [diagnostic], "isPreferred": preferred,
+        "edit": {"changes": {uri: [edit]}},
+    }  # fmt: skip

@@ -1,0 +1,209 @@
+"""A form in play: its cells, its clock, its changes, and the queue through which changes spread.
+
+The one place where state is held; it decides nothing. What follows from a change by rule is in `judge`, what takes
+time in `world`, what a person does in `acts`; `session` is the door.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from heapq import heappush
+from typing import Any
+
+from ...forms.model.form import Notice
+from ..plan.plans import CHECK, REVEAL, Dependency, Plan
+from .cells import Cell, Container, FieldCell, FormCell, ListCell
+from .long_texts import EditLog
+from .paths import reach
+from .queue import Event, Queue
+
+Change = tuple[int, int, Any, str, Any, Any]  # step, time, cell (None: the page itself), property, before, after
+
+_COUNTS = {"dirty": "dirty_count", "touched": "touched_count"}
+
+
+class FormState:
+    """One form in play. *now* is the virtual time in milliseconds since 1970-01-01T00:00Z."""
+
+    def __init__(self, plan: Plan, now: int) -> None:
+        self.plan = plan
+        self.form = plan.form
+        self.dirty_is_sticky = plan.form.dirty == "ever"  # dirty once a person has changed it
+        self.start = now
+        self.now = now
+        self.step = 0
+        self.acts = 0  # what a person has done so far, checks and waiting left out
+        self.trace: list[Change] = []
+        self.ancestor_traces: tuple[tuple[int, dict[Any, Any]], ...] = ()  # see `own_trace`
+        self.edits = EditLog()
+        self.warnings: dict[str, None] = {}
+        # What is to be judged, and what came of judging.
+        self.heap: list[tuple[int, int, Any, int, int]] = []
+        self.queued: set[tuple[int, int, int]] = set()
+        self.order = 0
+        self.followers: dict[Cell, None] = {}
+        self.reporting: dict[Cell, None] = {}
+        self.server_said: dict[Cell, None] = {}
+        self.server_on_containers = 0
+        self.restructured: dict[ListCell, None] = {}
+        self.forgotten_lists: dict[ListCell, None] = {}  # hidden lists that go back to the rows of their start
+        self.python_said: dict[tuple[Cell, int], str] = {}
+        # The page.
+        self.root: FormCell = None  # type: ignore[assignment]
+        self.roots_by_panel: dict[str, FormCell] = {}
+        self.cells_by_slot: list[Any] = []
+        self.focus: FieldCell | None = None
+        self.left: FieldCell | None = None  # what had the focus last: Tab goes on from there
+        self.on_button: Any = None  # the button that has the focus
+        self.view = "editing"
+        self.away = False
+        self.given_options: dict[tuple[str, ...], tuple[tuple[Any, str], ...]] = {}
+        self.file_paths: dict[tuple[str, int], str] = {}  # chosen files that are there: name and size -> where
+        # What takes time.
+        self.queue = Queue()
+        self.scripted_lookups: dict[str, deque[Any]] = {}
+        self.remembered: dict[tuple[str, Any], Any] = {}
+        # Submissions.
+        self.outcome = "none"
+        self.requests: list[Any] = []
+        self.answers: list[tuple[int, int, int, Any]] = []  # step, time, number of the request, status or `lost`
+        self.record: Any = None
+        self.location = plan.main.home
+        self.notice: Notice | None = None
+        self.notice_ends: Event | None = None
+        self.scripted_replies: deque[Any] = deque()
+        self.deciding: tuple[FormCell, Any] | None = None  # a submission that waits for lookups
+        self.last_press: tuple[int, int] = (-1, -1)  # the instant and the act of the last press that sent a request
+
+    # changes
+    def note(self, cell: Cell | None, name: str, before: Any, after: Any) -> None:
+        """Notes a change that has happened."""
+        self.trace.append((self.step, self.now, cell, name, before, after))
+
+    def put(self, name: str, value: Any) -> None:
+        """Gives the page's own property *name* (outcome, view, notice, …) a value."""
+        before = getattr(self, name)
+        if before != value:
+            self.trace.append((self.step, self.now, None, name, before, value))
+            setattr(self, name, value)
+
+    def put_form(self, form: FormCell, name: str, value: Any) -> None:
+        """Gives a property of *form* as a whole (busy, attempts, open) a value, and queues what reads it."""
+        before = getattr(form, name)
+        if before != value:
+            self.trace.append((self.step, self.now, form, name, before, value))
+            setattr(form, name, value)
+            self.notify(form, "attempted" if name == "attempts" else name)
+
+    def own_trace(self) -> list[Change]:
+        """The trace with cells of this form in it. That of a copy begins with those of the form it was copied from: *ancestor_traces* tell how
+        many changes were made there, and what each cell is here.
+        """
+        for count, cells in self.ancestor_traces:
+            for at in range(count):
+                step, time, cell, name, before, after = self.trace[at]
+                if name == "focus":
+                    before, after = cells.get(before, before), cells.get(after, after)
+                self.trace[at] = (step, time, cells.get(cell, cell), name, before, after)
+        self.ancestor_traces = ()
+        return self.trace
+
+    def warn(self, cell: Cell | None, text: str) -> None:
+        """Notes something that is no failure but that the person should know, once for each place."""
+        where = cell.address() if cell is not None else ""
+        message = f"{where}: {text}" if where else text
+        if message not in self.warnings:
+            self.warnings[message] = None
+            self.note(cell, "warning", None, text)
+
+    def carry_over(self, old: FormState) -> None:
+        """Takes over from *old*, the page as it was before it was loaded again, what outlives a page."""
+        self.start, self.step, self.acts = old.start, old.step, old.acts
+        self.trace, self.ancestor_traces, self.warnings = old.trace, old.ancestor_traces, old.warnings
+        self.requests, self.answers, self.location = old.requests, old.answers, old.location
+        self.record, self.scripted_replies = old.record, old.scripted_replies
+        self.scripted_lookups, self.remembered = old.scripted_lookups, old.remembered
+        self.given_options, self.file_paths = old.given_options, old.file_paths
+
+    def set_focus(self, cell: FieldCell | None, button: Any = None) -> None:
+        """Moves the focus to a field, a button or nowhere; what a blur brings about is the business of `acts`."""
+        if button is not self.on_button:
+            self.trace.append((self.step, self.now, None, "on_button", self.on_button, button))
+            self.on_button = button
+        before = self.focus
+        if before is cell:
+            return
+        self.trace.append((self.step, self.now, None, "focus", before, cell))
+        self.focus = cell
+        for each in (before, cell):
+            reader: Cell | None = each
+            while reader is not None:
+                if "focused" in reader.plan.watch:
+                    self.notify(reader, "focused")
+                reader = reader.up
+
+    # spreading
+    def notify(self, cell: Cell, name: str) -> None:
+        """Queues every unit that reads the property *name* of *cell*."""
+        if name in cell.plan.watch:
+            for watch in cell.plan.watch[name]:
+                self.schedule(cell, watch)
+
+    def schedule(self, cell: Cell, watch: Dependency) -> None:
+        """Queues the units that *watch* names, as seen from *cell*."""
+        rank, unit, target, check, common, chain = watch
+        targets: Any
+        if unit == REVEAL and common == 0:
+            # Only what has something reported can come to show or hide: the rest of a large form is left alone.
+            targets = [c for c in self.reporting if c.plan is target]
+        elif target.form is not cell.plan.form:
+            form = self.roots_by_panel[target.form.name]  # a panel that reads the form behind it, or the other way round
+            targets = reach(form, 0, chain) if form.open else ()
+        elif common == 0 and (only := self.cells_by_slot[target.index]) is not None:
+            targets = (only,)
+        else:
+            targets = reach(cell, common, chain)
+        if unit == CHECK and target.only_filled >> check & 1:
+            targets = [t for t in targets if t.active and t.value != ""]  # else it breaks nothing, and goes on breaking nothing
+        elif unit == REVEAL:
+            targets = [t for t in targets if t.reported]  # else there is nothing to show or hide
+        for each in targets:
+            self._enqueue(rank, each, unit, check)
+
+    def enqueue_unit(self, cell: Cell, unit: int) -> None:
+        """Queues a condition or the derived value of *cell*."""
+        self._enqueue(self.plan.ranks.get((cell.plan.path, unit), 1), cell, unit, -1)
+
+    def push_check(self, cell: Cell, check: int) -> None:
+        """Queues one rule of *cell*."""
+        self._enqueue(1, cell, CHECK, check)
+
+    def _enqueue(self, rank: int, cell: Cell, unit: int, check: int) -> None:
+        mark = (id(cell), unit, check)
+        if mark not in self.queued:
+            self.queued.add(mark)
+            self.order += 1
+            heappush(self.heap, (rank, self.order, cell, unit, check))
+
+    def count(self, name: str, cell: Cell, by: int) -> None:
+        """Adds *by* to the number of dirty or touched fields of everything around *cell* (a container: itself too)."""
+        attribute = _COUNTS[name]
+        container: Container | None = cell.up
+        if isinstance(cell, Container):
+            container = cell
+        elif name in cell.plan.watch:
+            self.notify(cell, name)
+        while container is not None:
+            before = getattr(container, attribute)
+            setattr(container, attribute, before + by)
+            if name in container.plan.watch and not (before and before + by):
+                self.notify(container, name)
+            container = container.up
+
+    def drop(self, cell: Cell) -> None:
+        """Forgets all that is known of *cell*, which is gone: its row was removed or its panel opened anew."""
+        self.reporting.pop(cell, None)
+        self.server_said.pop(cell, None)
+        self.followers.pop(cell, None)
+        if isinstance(cell, ListCell):
+            self.restructured.pop(cell, None)

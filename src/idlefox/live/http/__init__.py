@@ -1,0 +1,1 @@
+"""A form that a server draws as a subject, over HTTP and without a browser."""

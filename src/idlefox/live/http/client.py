@@ -1,0 +1,78 @@
+"""Real requests to a server that draws forms: to the hosts that somebody has named, and to no other."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+from urllib.parse import urljoin, urlsplit
+
+from ...forms.model.form import Form
+from .served_page import ServedPage
+
+TIMEOUT = 30.0  # seconds for one request
+_MOST_REDIRECTIONS = 10
+
+
+class OtherHost(Exception):
+    """A request would go to a host that nobody has named."""
+
+
+class HttpClient:
+    """Real requests to the hosts *allowed* (host and port). No proxy and no credentials of the environment; TLS is checked."""
+
+    def __init__(self, allowed: frozenset[str]) -> None:
+        import httpx
+
+        self._httpx = httpx
+        self.allowed = allowed
+        self._client = httpx.Client(trust_env=False, timeout=TIMEOUT, follow_redirects=False)
+
+    def fetch(self, method: str, url: str, body: bytes = b"", media_type: str = "") -> tuple[Any, str]:
+        """The response at the end of all redirections, and its URL. Raises OtherHost, and httpx.HTTPError where none comes."""
+        for _ in range(_MOST_REDIRECTIONS):
+            if urlsplit(url).netloc not in self.allowed:
+                raise OtherHost(url)
+            headers = {"Content-Type": media_type} if media_type else {}
+            response = self._client.request(method, url, content=body or None, headers=headers)
+            if response.status_code not in (301, 302, 303, 307, 308) or "location" not in response.headers:
+                return response, url
+            url = urljoin(url, response.headers["location"])
+            if response.status_code == 303 or (response.status_code in (301, 302) and method == "POST"):  # Fetch, "HTTP-redirect fetch"
+                method, body, media_type = "GET", b"", ""
+        raise self._httpx.TooManyRedirects("too many redirects")
+
+    def is_fault(self, fault: Exception) -> bool:
+        """Whether *fault* says that no answer has come."""
+        return isinstance(fault, self._httpx.HTTPError)
+
+    def close(self) -> None:
+        self._client.close()
+
+    def page(self, url: str, form: Form | None = None) -> ServedPage:
+        """The page at *url*; which of its forms is meant, the sheet *form* may tell. Raises OtherHost, httpx.HTTPError."""
+        response, there = self.fetch("GET", url)
+        return served(response.text, there, url, form)
+
+
+def served(text: str, there: str, asked: str, form: Form | None) -> ServedPage:
+    """The page *text* that came from *there* when *asked* was meant."""
+    own = form.live.form if form is not None and form.live is not None else None
+    return ServedPage(text, there, urlsplit(asked).fragment, likely=form.id if form is not None else "", own=own)
+
+
+def body_of(sent: Any, paths: dict[tuple[str, int], str]) -> bytes:
+    """The bytes of a request: as the engine encodes it, with what is in the files themselves."""
+    body: bytes = sent.body.encode("utf-8", "surrogatepass")
+    boundary = sent.media_type.partition("boundary=")[2].encode()
+    if not boundary or not paths:
+        return body
+    files = {name: path for (name, _), path in paths.items()}
+    parts: list[bytes] = body.split(b"--" + boundary)
+    for at, part in enumerate(parts):
+        head = part.partition(b"\r\n\r\n")[0]
+        name = head.partition(b'; filename="')[2].partition(b'"')[0].decode("utf-8", "replace")
+        path = files.get(name.replace("%22", '"').replace("%0D", "\r").replace("%0A", "\n"))
+        if path:
+            parts[at] = head + b"\r\n\r\n" + Path(path).read_bytes() + b"\r\n"
+    whole: bytes = (b"--" + boundary).join(parts)
+    return whole

@@ -1,0 +1,133 @@
+"""What can be seen on a page that a server has drawn: of its controls what the engine says of them, with what the server has written
+beside; of a sheet's fields what stands where its map finds them.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...forms.names.addresses import called
+from ...forms.names.shapes import write_address
+from ...playing.simulated import SimulatedForm
+from ...playing.subject import FieldState, NotObservable
+from ...refusals import Refusal
+from ...script.tree import Address, Noun
+from .served_map import Segments, ServedMap
+from .served_page import ServedPage
+
+
+class ServedSnapshot:
+    """Looks at *page*, which the *engine* plays. *map* leads from a sheet's fields to it, None where scripts name the page's own.
+
+    *began* is the time on the clock at which the scenario began. Of a page without a form the *engine* still plays the one before.
+    """
+
+    def __init__(self, page: ServedPage, engine: SimulatedForm, served_map: ServedMap | None, began: int) -> None:
+        self._page, self._engine, self._map, self._began = page, engine, served_map, began
+
+    def look(self, noun: Noun, asked: str, word: Any) -> Any:
+        """What *noun* shows, as a subject's `look` has it."""
+        if noun.kind == "notice":
+            return self._notice(asked, word)
+        if noun.kind == "errors":
+            return self._errors()
+        if noun.kind != "address":
+            return self._engine.look(noun, asked, word)
+        assert noun.address is not None
+        if self._map is None:
+            return self._at(noun.address.segments, asked, word)
+        return self._by_map(self._map, noun.address.segments, asked, word)
+
+    def _notice(self, asked: str, word: Any) -> Any:
+        notice = self._page.notices[0] if self._page.notices else None
+        if asked == "is":
+            return notice is not None and word == {"alert": "error", "status": "success"}[notice[0]]
+        return notice[1] if notice is not None else None
+
+    def _at(self, segments: Segments, asked: str, word: Any) -> Any:
+        """What the page's own form says, and what the server has written into it."""
+        name = called(self._page.form.shape, write_address(segments)) if self._page.form is not None else None
+        said = self._page.messages.get(name or write_address(segments), [])
+        marked = (name or write_address(segments)) in self._page.marked
+        return _with_markup(self._engine.look(Noun("address", Address(segments)), asked, word), asked, word, said, marked)
+
+    def _by_map(self, there: ServedMap, segments: Segments, asked: str, word: Any) -> Any:
+        """What the page says of a field of the sheet."""
+        text = write_address(segments)
+        if asked == "name":
+            return text
+        field = there.field(segments)
+        if isinstance(segments[-1], int) or (field is not None and field.kind in ("group", "rows")):
+            return self._container(there, segments, text, asked, word)
+        name = there.control(segments) if self._page.form is not None else None
+        if name is None:
+            if asked == "is" and word in ("hidden", "visible"):
+                return word == "hidden"
+            if asked == "shows":
+                return []
+            why = f"no control on the page has that name or label; locate it with live.find.{text}"
+            return NotObservable(Refusal("unseen", text, facts={"why": why}), there=True)
+        seen = self._engine.look(Noun("address", Address((name,))), asked, word)
+        if asked == "is" and word in ("required", "optional") and there.required(segments):
+            return word == "required"
+        seen = _with_markup(seen, asked, word, there.messages(segments), there.marked(segments))
+        return seen._replace(address=text) if isinstance(seen, FieldState) else seen
+
+    def _container(self, there: ServedMap, segments: Segments, text: str, asked: str, word: Any) -> Any:
+        """What the page says of a group, list or row."""
+        here = self._page.form is not None
+        inside = [each for each in there.addresses() if each[: len(segments)] == segments and each != segments] if here else []
+        if asked == "rows":
+            return there.count(segments) if here else 0
+        if asked == "shows":
+            return there.messages(segments) if here else []
+        if asked == "value":
+            fields = (each for each in inside if there.control(each) is not None)
+            return _nested(segments, [(each, self._by_map(there, each, "value", None)) for each in fields])
+        if asked == "is" and word in ("visible", "hidden"):
+            return bool(inside or (here and there.group(segments) is not None)) == (word == "visible")
+        if asked == "allows" and word in ("add", "remove"):
+            last = (*segments, there.count(segments) - 1)
+            button = there.add_button(segments) if word == "add" else there.remove_button(last)
+            return None if button is not None else Refusal("no row button", text, word)
+        if asked == "state":
+            shows = tuple(there.messages(segments)) if here else ()
+            ms = self._engine.session.live.now - self._began
+            return FieldState(text, "rows", None, None, there.count(segments), (), (), shows, ms, 0)
+        why = "a page drawn by a server does not show that for a group of fields; check the fields in it"
+        return NotObservable(Refusal("unseen", text, facts={"why": why}), there=True)
+
+    def _errors(self) -> dict[str, list[str]]:
+        found = {"": list(self._page.own)} if self._page.own else {}
+        if self._map is not None and self._page.form is not None:
+            for segments in self._map.addresses():
+                texts = self._by_map(self._map, segments, "shows", None)
+                if texts:
+                    found[write_address(segments)] = list(texts)
+            return found
+        found |= {name: list(texts) for name, texts in self._page.messages.items()}
+        for name, texts in self._engine.look(Noun("errors"), "value").items():
+            found.setdefault(name, []).extend(each for each in texts if each not in found[name])
+        return found
+
+
+def _with_markup(seen: Any, asked: str, word: Any, said: list[str], marked: bool) -> Any:
+    """What the engine has *seen* of a control, with what the server has written: *said* and *marked*."""
+    if asked == "shows":
+        return [*said, *(each for each in seen if each not in said)]
+    if asked == "is" and word == "marked":
+        return seen or marked
+    if asked == "state" and isinstance(seen, FieldState):
+        return seen._replace(shows=(*said, *(each for each in seen.shows if each not in said)))
+    return seen
+
+
+def _nested(above: Segments, found: list[tuple[Segments, Any]]) -> Any:
+    """The values at addresses below *above*, as objects and lists."""
+    at: dict[Any, list[tuple[Segments, Any]]] = {}
+    for segments, value in found:
+        if segments == above:
+            return value
+        at.setdefault(segments[len(above)], []).append((segments, value))
+    inner = {name: _nested((*above, name), parts) for name, parts in at.items()}
+    return [inner[n] for n in sorted(inner)] if inner and all(isinstance(n, int) for n in inner) else inner

@@ -1,0 +1,247 @@
+"""A form that a server draws, over real HTTP: the engine plays the page by the HTML standard, what it sends is a real request, and the
+answer's page becomes the form.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+from urllib.parse import urljoin, urlsplit
+
+from ...engine.compile.compiler import compile_form
+from ...engine.session.session import SessionFactory
+from ...engine.session.stub_server import ServerAnswer
+from ...engine.world.typed import read_as
+from ...forms.model.form import Form
+from ...forms.names.shapes import write_address
+from ...playing.simulated import SimulatedForm
+from ...playing.subject import CAPABILITIES, Material
+from ...refusals import Refusal
+from ...script import tree
+from ...script.tree import Noun
+from .client import HttpClient, OtherHost, body_of, served
+from .served_map import ServedMap
+from .served_page import ServedPage
+from .served_snapshot import ServedSnapshot
+
+_FROM_NETWORK = frozenset({"outcome", "requests", "request", "payload", "body", "status", "location"})
+
+
+class HttpSubject:
+    """Plays on the page at *url*. *form* is what scripts are written for: the page's, or a sheet's, whose fields are found by name."""
+
+    abilities = frozenset(CAPABILITIES) - {"panels", "stored record", "scripted answers"}
+
+    def __init__(self, form: Form, url: str, folder: str) -> None:
+        self.form, self.url, self.folder = form, url, folder
+        self._allowed = frozenset({urlsplit(url).netloc})
+        self._web: HttpClient | None = None
+        self._engine: SimulatedForm = None  # type: ignore[assignment]
+        self._page: ServedPage = None  # type: ignore[assignment]
+        self._map: ServedMap | None = None
+        self._sheet = form.page is None or form.page.file != url  # else the script is written for what the page itself says
+        self._sent: list[Any] = []
+        self._facts: dict[str, Any] = {}
+        self._counted = 0
+        self._clock = 0
+        self._sends = True
+
+    def load(self, clock: int) -> Refusal | None:
+        self._clock, self._sent, self._facts = clock, [], {"outcome": "none"}
+        self.close()
+        self._web = HttpClient(self._allowed)
+        refusal = self._get(self.url)
+        if refusal is None and self._page.form is None:
+            return Refusal("no page", facts={"url": self.url, "why": self._page.why})
+        return refusal
+
+    def _get(self, url: str) -> Refusal | None:
+        assert self._web is not None
+        try:
+            return self._arrive(self._web.page(url, self.form))
+        except OtherHost as fault:
+            return _elsewhere(self.url, str(fault))
+        except Exception as fault:
+            if not self._web.is_fault(fault):
+                raise
+            return Refusal("no page", facts={"url": url, "why": str(fault) or type(fault).__name__})
+
+    def _arrive(self, page: ServedPage) -> Refusal | None:
+        """*page* has come: its form is the one that is played now. A page without one leaves nothing to play."""
+        self._page = page
+        parts = urlsplit(page.url)
+        self._facts["location"] = parts.path + (f"?{parts.query}" if parts.query else "")
+        if page.form is None:
+            if self._engine is not None:
+                self._engine.session.live.put("view", "done")
+            return None
+        self._map = ServedMap(self.form, page) if self._sheet else None
+        now = self._engine.session.live.now if self._engine is not None else self._clock
+        self._engine = SimulatedForm(SessionFactory(compile_form(page.form)), self.folder)
+        refusal = self._engine.load(now)
+        self._counted = 0
+        if refusal is None:
+            self._engine.session.script_reply(ServerAnswer("nothing"))
+        return refusal
+
+    def coming(self, ops: Sequence[Any]) -> None:
+        return
+
+    def close(self) -> None:
+        if self._web is not None:
+            self._web.close()
+            self._web = None
+
+    # steps
+    def perform(self, step: Any, number: int) -> Refusal | None:
+        if isinstance(step, tree.Reload):
+            return self._get(self._page.url)
+        return self._taken(step, number) or self._deliver()
+
+    def _taken(self, step: Any, number: int) -> Refusal | None:
+        """Takes *step* as the page has it: its address and its button translated, rows by the page's own buttons."""
+        if self._map is None:
+            return self._engine.perform(step, number)
+        if isinstance(step, tree.Add | tree.Remove):
+            return self._row_step(step)
+        if isinstance(step, tree.Move):
+            return Refusal("no row button", write_address(step.address.segments[:-1]), "move")
+        if isinstance(step, tree.Submit) and not step.past_checks:
+            button = self._map.submit_button(step.button or "")
+            if button is None:
+                return Refusal("no submit button")
+            return self._engine.session.submit("", button)
+        address = getattr(step, "address", None)
+        if address is None:
+            return self._engine.perform(step, number)
+        name = self._map.control(address.segments)
+        if name is None:
+            return _not_there(step)
+        return self._engine.perform(step._replace(address=address._replace(segments=(name,))), number)
+
+    def _row_step(self, step: tree.Add | tree.Remove) -> Refusal | None:
+        """Presses the page's button for it, and waits for the page that comes; a new row's values are entered there."""
+        assert self._map is not None
+        segments = step.address.segments
+        if isinstance(step, tree.Remove):
+            rows = segments[:-1]
+            if self._map.group(segments) is None:
+                return Refusal("no such row", write_address(segments), facts={"rows": write_address(rows), "count": self._map.count(rows)})
+            return self._row_button(self._map.remove_button(segments), rows, "remove")
+        if step.at is not None and step.at != self._map.count(segments):
+            why = "the page's button decides where the row is added; remove `at`"
+            return Refusal("not a step there", write_address(segments), "add", {"why": why})
+        refusal = self._row_button(self._map.add_button(segments), segments, "add")
+        if refusal is None and step.filled and self._map is not None:
+            refusal = self._fill((*segments, self._map.count(segments) - 1), step.value)
+        return refusal
+
+    def _row_button(self, button: Any, rows: tuple[Any, ...], doing: str) -> Refusal | None:
+        if button is None:
+            return Refusal("no row button", write_address(rows), doing)
+        return self._engine.session.submit("", button) or self._deliver()
+
+    def _fill(self, segments: tuple[Any, ...], value: Any) -> Refusal | None:
+        assert self._map is not None
+        if isinstance(value, dict):
+            for name, inner in value.items():
+                refusal = self._fill((*segments, name), inner)
+                if refusal is not None:
+                    return refusal
+            return None
+        name = self._map.control(segments)
+        if name is None:
+            return Refusal("not on page", write_address(segments), "fill", see=write_address(segments))
+        return self._engine.session.enter((name,), value)
+
+    def _deliver(self) -> Refusal | None:
+        """Sends what the form has sent since, and takes the answer's page."""
+        live = self._engine.session.live
+        while self._sends and len(live.requests) > self._counted:
+            sent = live.requests[self._counted]
+            self._counted += 1
+            refusal = self._send(sent)
+            if refusal is not None:
+                return refusal
+            live = self._engine.session.live
+        return None
+
+    def _send(self, sent: Any) -> Refusal | None:
+        assert self._web is not None
+        self._sent.append(sent)
+        body = body_of(sent, self._engine.session.live.file_paths) if sent.method != "GET" else b""
+        try:
+            response, url = self._web.fetch(sent.method, urljoin(self._page.url, sent.target), body, sent.media_type)
+        except OtherHost as fault:
+            return _elsewhere(self.url, str(fault))
+        except Exception as fault:
+            if not self._web.is_fault(fault):
+                raise
+            self._facts |= {"outcome": "lost", "status": None}
+            self._engine.session.script_reply(ServerAnswer("nothing"))
+            self._engine.session.live.put_form(self._engine.session.live.root, "busy", False)
+            return None
+        self._facts |= {"status": response.status_code, "outcome": "accepted" if response.status_code < 400 else "rejected"}
+        return self._arrive(served(response.text, url, self.url, self.form))
+
+    def trial(self) -> HttpSubject:
+        """A copy whose requests go nowhere: what a step would send is not sent."""
+        other = HttpSubject(self.form, self.url, self.folder)
+        other._page, other._engine, other._map = self._page, self._engine.trial(), self._map
+        other._sends = False
+        return other
+
+    def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
+        return self._engine.advance(milliseconds, until) and (self._deliver() or True)
+
+    # looking
+    def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
+        if noun.kind in _FROM_NETWORK:
+            return self._network(noun.kind, asked, word)
+        if noun.kind == "under way":
+            return [] if asked == "value" else False
+        return ServedSnapshot(self._page, self._engine, self._map, self._clock).look(noun, asked, word)
+
+    def _network(self, kind: str, asked: str, word: Any) -> Any:
+        if kind == "outcome":
+            engine = self._engine.session.live.outcome
+            outcome = "refused" if engine == "refused" else self._facts["outcome"]
+            return outcome == word if asked == "is" else outcome
+        if kind == "requests":
+            return len(self._sent)
+        if kind in ("status", "location"):
+            return self._facts.get(kind)
+        if not self._sent:
+            return None
+        last = self._sent[-1]
+        if kind == "payload":
+            return read_as(self.form, last.payload, flat=last.media_type != "application/json")
+        return f"{last.method} {last.target}" if kind == "request" else getattr(last, kind)
+
+    def written(self, address: str) -> str:
+        return address
+
+    def elapsed(self) -> int:
+        return self._engine.session.live.now - self._clock if self._engine is not None else 0
+
+    def journal(self) -> Any:
+        return self._engine.journal()
+
+    def warnings(self) -> tuple[str, ...]:
+        return self._engine.warnings()
+
+    def trouble(self) -> Refusal | None:
+        return None
+
+    def material(self) -> Material | None:
+        return Material(requests=tuple(f"{sent.method} {sent.target}" for sent in self._sent))
+
+
+def _elsewhere(url: str, there: str) -> Refusal:
+    why = f"it leads to {urlsplit(there).netloc}, a host that neither the sheet nor the command line names"
+    return Refusal("no page", facts={"url": url, "why": why})
+
+
+def _not_there(step: Any) -> Refusal:
+    text = write_address(step.address.segments)
+    return Refusal("not on page", text, type(step).__name__.lower(), see=text)

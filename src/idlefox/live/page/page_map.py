@@ -1,0 +1,101 @@
+"""Where the fields of a form are on its page, for the agent: the sheet's own map, over what the standards find."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from typing import Any
+
+from ...forms.model.form import Field, Form
+from ...forms.model.live import FieldLocators, Find, LivePage
+from ...forms.names.addresses import named, parse_address
+
+Path = tuple[Any, ...]
+
+
+def agent_map(form: Form) -> dict[str, Any]:
+    """What the agent is to know of *form*: its fields by name, nested, and the parts of its page."""
+    live = form.live or LivePage()
+    places = {_path(address): place for address, place in live.find.items()}
+    panels = {panel.panel: _panel(panel, places) for panel in form.panels}
+    found: dict[str, Any] = {
+        "fields": {**_fields(form.fields, places), **panels},
+        "views": {name: _found(find) for name, find in live.views.items()},
+        "native": live.validity == "native",
+        "submitLabel": form.submit.label,
+    }
+    for name, find in (("form", live.form), ("notice", live.notice), ("submit", live.submit)):
+        if find is not None:
+            found[name] = _found(find)
+    if form.page is not None:
+        _by_markup(form, found["fields"])
+    return found
+
+
+def _by_markup(form: Form, fields: dict[str, Any]) -> None:
+    """Of a page's own form, each control is known by its name, and by which of that name it is."""
+    met: dict[str, int] = {}
+    for field in form.fields:
+        name, known = field.native.name, fields.get(field.name)
+        number = met.get(name, 0)
+        met[name] = number + 1
+        if known is None or "find" in known:
+            continue
+        if field.address.startswith("#"):
+            known["find"] = {"css": f"[id={json.dumps(field.address[1:])}]"}
+        elif name:
+            known["named"] = name
+            if field.native.repeats:
+                known["nth"] = number
+
+
+def key_of(segments: Iterable[Any]) -> str:
+    """What the agent calls the place that *segments* lead to: names as they are, between dots."""
+    text = ""
+    for segment in segments:
+        text += f"[{segment}]" if isinstance(segment, int) else f".{segment}" if text else str(segment)
+    return text
+
+
+def resolved(form: Form, segments: tuple[Any, ...]) -> tuple[Any, ...]:
+    """*segments* as they lead to a field of *form*: a page's may have brackets and dots in its name."""
+    name = named(form.shape, segments) if form.page is not None else None
+    return (name,) if name is not None else segments
+
+
+def _path(address: str) -> Path:
+    return tuple("*" if isinstance(s, int) else s for s in parse_address(address) or ())
+
+
+def _fields(fields: tuple[Field, ...], places: dict[Path, FieldLocators]) -> dict[str, Any]:
+    return {field.name: _field(field, places) for field in fields if field.kind != "hidden"}
+
+
+def _field(field: Field, places: dict[Path, FieldLocators]) -> dict[str, Any]:
+    kind = "rows" if field.kind == "rows" else "group" if field.kind == "group" else "field"
+    found: dict[str, Any] = {"kind": kind, "label": field.label or field.name}
+    if field.send_name:
+        found["send"] = field.send_name
+    if field.kind == "radio" or (field.kind == "checkbox" and field.many):
+        found["set"] = True
+    if kind != "field":
+        found["fields"] = _fields(field.fields, places)
+    return found | _placed(places.get(field.path))
+
+
+def _panel(panel: Form, places: dict[Path, FieldLocators]) -> dict[str, Any]:
+    found: dict[str, Any] = {"kind": "panel", "label": panel.label or panel.panel, "submitLabel": panel.submit.label}
+    found["fields"] = _fields(panel.fields, places)
+    return found | _placed(places.get((panel.panel,)))
+
+
+def _placed(place: FieldLocators | None) -> dict[str, Any]:
+    parts = ("find", "rows", "add", "remove", "open", "close", "touched", "dirty", "shows", "asking")
+    return {name: _found(find) for name in parts if place is not None and (find := getattr(place, name)) is not None}
+
+
+def _found(find: Find) -> dict[str, Any]:
+    if find.css:
+        return {"css": find.css}
+    found = {"role": find.role} if find.role else {}
+    return found if find.name is None else {**found, "name": find.name}

@@ -1,0 +1,95 @@
+"""Steps with real keys and a real pointer (WebDriver, "Actions"), as the browser itself gets them from a person."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from .acting import KEYS
+from .browsing_context import BrowsingContext
+
+_ALL = [
+    {"type": "keyDown", "value": KEYS["Control"]}, {"type": "keyDown", "value": "a"},
+    {"type": "keyUp", "value": "a"}, {"type": "keyUp", "value": KEYS["Control"]},
+]  # fmt: skip
+
+
+async def run_actions(page: BrowsingContext, acts: list[dict[str, Any]]) -> tuple[int, dict[str, Any] | None]:
+    """Takes *acts* by the agent, those that only a real key will do by one; how many were taken, and why the next was not."""
+    done = 0
+    while True:
+        more, refused = await page.run_actions(acts[done:])
+        done += more
+        if refused is None or refused["kind"] != "needs real keys":
+            return done, refused
+        refused = await RealInput(page).take(acts[done])
+        if refused is not None:
+            return done, refused
+        done += 1
+
+
+class RealInput:
+    """Takes acts of the agent with real input where a person would use keys or a pointer; else as the agent does."""
+
+    def __init__(self, page: BrowsingContext) -> None:
+        self.page = page
+
+    async def take(self, act: dict[str, Any]) -> dict[str, Any] | None:
+        """Takes *act*; what the page refuses of it, None where nothing."""
+        if act["act"] in ("type", "erase"):
+            return await self._type(act)
+        if act["act"] == "click":
+            return await self._click(act)
+        if act["act"] == "turn":
+            return await self._turn(act)
+        if act["act"] == "choose" and len(act["values"]) == 1 and not act["mode"]:
+            aimed = await self._aim({"address": act["address"], "option": act["values"][0]})
+            if not aimed.get("kind") and not aimed["native"]:
+                return await self._press(aimed)
+        return (await self.page.run_actions([act]))[1]
+
+    async def _aim(self, about: dict[str, Any], *, edits: bool = False) -> dict[str, Any]:
+        found: dict[str, Any] = await self.page.ask("aim", **about, edits=edits)
+        return found
+
+    async def _type(self, act: dict[str, Any]) -> dict[str, Any] | None:
+        aimed = await self._aim({"address": act["address"]}, edits=True)
+        if aimed.get("kind"):
+            return aimed
+        if not aimed["focused"]:
+            missed = await self._press(aimed)
+            if missed is not None:
+                return missed
+        if act.get("over"):
+            keys = [*_ALL, *_strokes(act["text"] or KEYS["Delete"])]
+        else:
+            start = KEYS["End"] if aimed["filled"] and not aimed["focused"] else ""
+            keys = _strokes(start + (act["text"] if act["act"] == "type" else KEYS["Backspace"] * act["times"]))
+        await self.page.act([{"type": "key", "id": "keys", "actions": keys}])
+        return None
+
+    async def _click(self, act: dict[str, Any]) -> dict[str, Any] | None:
+        aimed = await self._aim({key: value for key, value in act.items() if key != "act"})
+        return aimed if aimed.get("kind") else await self._press(aimed)
+
+    async def _turn(self, act: dict[str, Any]) -> dict[str, Any] | None:
+        aimed = await self._aim({"address": act["address"]})
+        if aimed.get("kind"):
+            return aimed
+        if act["on"] is not None and aimed["checked"] is act["on"]:
+            return None
+        return await self._press(aimed)
+
+    async def _press(self, aimed: dict[str, Any]) -> dict[str, Any] | None:
+        """Presses where *aimed* says; what became of it, where it did not arrive."""
+        move = {"type": "pointerMove", "x": aimed["x"], "y": aimed["y"]}
+        actions = [move, {"type": "pointerDown", "button": 0}, {"type": "pointerUp", "button": 0}]
+        documents = self.page.documents
+        await self.page.act([{"type": "pointer", "id": "pointer", "actions": actions}])
+        if self.page.documents != documents:
+            return None  # it led to another document
+        landed: dict[str, Any] = await self.page.ask("landed") or {"kind": ""}
+        return landed if landed["kind"] else None
+
+
+def _strokes(text: str) -> list[dict[str, Any]]:
+    return [{"type": kind, "value": KEYS["Enter"] if key == "\n" else key} for key in text for kind in ("keyDown", "keyUp")]

@@ -1,0 +1,202 @@
+"""A lane: one browser with one page, in which scenarios are played one after the other. What dies is started anew for the next.
+
+The event loop runs only while something is asked of the page: nothing happens behind the player's back.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import os
+from collections.abc import Coroutine
+from multiprocessing.util import Finalize
+from pathlib import Path
+from time import monotonic
+from typing import Any, TypeVar
+
+from ...engine.session.session import SessionFactory
+from ...forms.model.form import Form
+from ...forms.model.live import LivePage
+from ...records import NamedTuple
+from ...refusals import Refusal
+from ..browser.connection import BiDiError, BrowserGone
+from ..browser.launch import Browser
+from ..servers.backend import NOBODY, PageBackend
+from ..servers.dev_server import DevServer, ready
+from ..servers.loopback import Loopback
+from .browsing_context import BrowsingContext, NoPage, PageNotSettled
+from .page_map import agent_map
+
+T = TypeVar("T")
+
+
+class LiveOptions(NamedTuple):
+    """How to play in a browser: which one (firefox, chromium), with a window or not, with which hands (quick, real).
+
+    *deadline* is the real time that a scenario may take, in seconds.
+    """
+
+    browser: str = "firefox"
+    show: bool = False
+    hands: str = "quick"
+    deadline: float = 30.0
+
+
+class SessionLost(Exception):
+    """What ends a scenario: the page or the browser is of no more use. *refusal* says why."""
+
+    def __init__(self, refusal: Refusal) -> None:
+        super().__init__(refusal.kind)
+        self.refusal = refusal
+
+
+class PageEnvironment:
+    """What is kept of one form from scenario to scenario: who answers its page, and where that is served."""
+
+    def __init__(self, form: Form, stage: SessionFactory) -> None:
+        self.form, self.stage = form, stage
+        self.live: LivePage = form.live or LivePage()
+        self.world = PageBackend(form, stage)
+        self.settings = {"map": agent_map(form), "held": self.world.held()}
+        self.url = ""  # once it is there
+
+
+class BrowserSession:
+    """One browser with one page at a time. Everything starts when it is needed."""
+
+    def __init__(self, wishes: LiveOptions) -> None:
+        self.wishes = wishes
+        self.browser: Browser | None = None
+        self.page: BrowsingContext | None = None
+        self.ends = 0.0  # when the scenario must be over, by the real clock
+        self._ground: PageEnvironment | None = None
+        self._at = ""  # the page that is played, for messages
+        self._loopbacks: list[Loopback] = []
+        self._servers: list[DevServer] = []
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._process = os.getpid()
+        Finalize(None, self.close, exitpriority=1)  # unlike atexit, this holds in processes of a pool, too
+
+    @property
+    def loop(self) -> asyncio.AbstractEventLoop:
+        if self._loop is None:
+            self._loop = asyncio.new_event_loop()
+        return self._loop
+
+    def run(self, work: Coroutine[Any, Any, T]) -> T:
+        """What *work* comes to. Raises SessionLost where the browser, the page or the time gives out."""
+        left = self.ends - monotonic()
+        try:
+            return self.loop.run_until_complete(asyncio.wait_for(work, max(left, 0.001)))
+        except PageNotSettled:
+            self._drop()
+            raise SessionLost(Refusal("restless")) from None
+        except NoPage as fault:
+            self._drop()
+            raise SessionLost(Refusal("no page", facts={"url": self._at, "why": str(fault)})) from None
+        except BrowserGone as fault:
+            self._drop()
+            raise SessionLost(Refusal("browser gone", facts={"why": f"{self.wishes.browser} is gone: {fault}"})) from None
+        except TimeoutError:
+            self._drop()
+            raise SessionLost(Refusal("too long", facts={"seconds": self.wishes.deadline})) from None
+        except BiDiError as fault:
+            self._drop()
+            raise SessionLost(Refusal("browser gone", facts={"why": f"{self.wishes.browser} cannot continue: {fault}"})) from None
+
+    def load(self, ground: PageEnvironment, clock: int) -> None:
+        """Begins a scenario: the page of *ground* fresh, at the virtual instant *clock*. Raises SessionLost, NoBrowser."""
+        self.ends = monotonic() + self.wishes.deadline + (60.0 if self.browser is None else 0.0)  # a start is nobody's fault
+        ground.world.start(clock)
+        self._at = ground.live.page
+        self.run(self._load(ground, clock))
+        self.ends = monotonic() + self.wishes.deadline
+
+    async def _load(self, ground: PageEnvironment, clock: int) -> None:
+        if self.browser is None:
+            self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
+        if self._ground is not ground and self.page is not None:
+            await self.page.close()
+            self.page = None
+        if self.page is None:
+            self.page, self._ground = BrowsingContext(self.browser, ground.world, ground.settings), ground
+            await self.page.open()
+            if ground.live.requests == "real":
+                await self.page.traffic.watch()
+            elif "://" in ground.live.page:
+                await self.page.traffic.intercept()
+        await self.page.load(ground.url, clock if ground.live.time == "virtual" else None, fresh=True)
+
+    def make_ready(self, ground: PageEnvironment) -> None:
+        """Has the page of *ground* there to be loaded, and a browser. Raises NotReady, NoBrowser, BrowserGone."""
+        self.loop.run_until_complete(self._make_ready(ground))
+
+    async def _make_ready(self, ground: PageEnvironment) -> None:
+        live = ground.live
+        if not ground.url and "://" in live.page:
+            server = await ready(live.page, live.serve, os.path.dirname(live.file) or ".", live.ready / 1000)
+            if server is not None:
+                self._servers.append(server)
+            ground.url = live.page
+        elif not ground.url:
+            file, mark, fragment = live.page.partition("#")
+            path = Path(live.file).parent / file
+            loopback = Loopback(str(path.parent), self._answer)
+            self._loopbacks.append(loopback)
+            ground.url = f"{await loopback.start()}/{path.name}{mark}{fragment}"
+        if self.browser is None:
+            self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
+
+    def source_of(self, url: str) -> str:
+        """The page at *url* as HTML, once its scripts have run and it is at rest. Raises SessionLost, NotReady, NoBrowser, BrowserGone."""
+        self.ends = monotonic() + self.wishes.deadline + 60.0
+        self._at = url
+        return self.run(self._source_of(url))
+
+    async def _source_of(self, url: str) -> str:
+        await ready(url, "", ".", 5.0)
+        if self.browser is None:
+            self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
+        if self.page is not None:
+            await self.page.close()
+        self.page, self._ground = BrowsingContext(self.browser, NOBODY, {"map": {"fields": {}, "views": {}}, "held": []}), None
+        await self.page.open()
+        await self.page.load(url, 0, fresh=True)
+        return str(await self.page.ask("source"))
+
+    async def _answer(self, request: Any) -> Any:
+        return await self.page.answer(request) if self.page is not None else None
+
+    def folder(self) -> str:
+        """A folder for files that are made up; it goes with the browser."""
+        assert self.browser is not None
+        return self.browser.folder
+
+    def _drop(self) -> None:
+        """The browser is of no more use: the next scenario gets another."""
+        browser, self.browser, self.page = self.browser, None, None
+        if browser is not None:
+            browser.kill()
+
+    def close(self) -> None:
+        """Ends the browser and the server. What another process has started is left alone."""
+        if self._process != os.getpid():
+            return
+        if self._loop is None:
+            return
+        try:
+            if self.browser is not None:
+                self.loop.run_until_complete(self.browser.close())
+            for loopback in self._loopbacks:
+                self.loop.run_until_complete(loopback.stop())
+            for task in asyncio.all_tasks(self._loop):
+                task.cancel()
+            self.loop.run_until_complete(asyncio.sleep(0))
+        finally:
+            self._drop()
+            for server in self._servers:
+                server.end()
+            self._servers.clear()
+            self._loop.close()
+            self._loop = None
+
+

@@ -1,0 +1,92 @@
+"""The page's own dev server: started if nothing answers, waited for, and ended with all that it started."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import os
+import threading
+from collections import deque
+from time import monotonic
+from typing import IO
+
+from ..processes import ProcessGroup
+
+_LOG = logging.getLogger("idlefox.live")
+_KEPT = 40  # lines of what it says
+
+
+class NotReady(Exception):
+    """Nothing answers there; *why* is what is known, and *said* the last lines of what the server said."""
+
+    def __init__(self, why: str, said: tuple[str, ...] = ()) -> None:
+        super().__init__(why)
+        self.why, self.said = why, said
+
+
+class DevServer:
+    """Runs *command*, by the shell, in *folder*."""
+
+    def __init__(self, command: str, folder: str) -> None:
+        self.command, self.folder = command, folder
+        self.group = ProcessGroup()
+        self._lines: deque[str] = deque(maxlen=_KEPT)
+
+    def start(self) -> None:
+        stream = self.group.start(
+            ["/bin/sh", "-c", self.command], output="both", environment={**os.environ, "BROWSER": "none"}, folder=self.folder
+        )
+        threading.Thread(target=self._read, args=(stream,), daemon=True).start()
+
+    def _read(self, stream: IO[bytes]) -> None:
+        for line in stream:
+            self._lines.append(line.decode("utf-8", "replace").rstrip())
+
+    @property
+    def said(self) -> tuple[str, ...]:
+        return tuple(self._lines)
+
+    def over(self) -> int | None:
+        """The exit code of a server that has ended; None while it runs."""
+        return self.group.process.poll() if self.group.process is not None else 0
+
+    def end(self) -> None:
+        self.group.end()
+
+
+async def answers(url: str) -> bool:
+    """Whether anything answers at *url*, whatever it says."""
+    import httpx
+
+    try:
+        async with httpx.AsyncClient(trust_env=False, timeout=5) as client:
+            await client.get(url)
+    except httpx.HTTPError:
+        return False
+    return True
+
+
+async def ready(url: str, command: str, folder: str, within: float) -> DevServer | None:
+    """Waits for an answer at *url*, for *within* seconds; what was started for it. Raises NotReady."""
+    if await answers(url):
+        return None
+    server: DevServer | None = None
+    if command:
+        _LOG.info("nothing answers at %s yet; running %s", url, command)
+        server = DevServer(command, folder)
+        server.start()
+    end = monotonic() + within
+    try:
+        while monotonic() < end:
+            await asyncio.sleep(0.1)
+            if await answers(url):
+                return server
+            if server is not None and (code := server.over()) is not None:
+                await asyncio.sleep(0.1)  # its last words
+                raise NotReady(f"`{command}` ended with exit code {code}", server.said)
+        said = server.said if server is not None else ()
+        raise NotReady(f"nothing answers there within {within:g} s" + (f" of `{command}`" if command else ""), said)
+    except BaseException:
+        if server is not None:
+            server.end()
+        raise

@@ -1,0 +1,50 @@
+"""A form in play as a page: accessible HTML that needs no scripts. What one does there takes effect by a round trip."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ...engine.session.page_view import DrawnForm, seen
+from ...engine.session.session import Session
+
+LOOK, BUTTON, PANEL, ADD, REMOVE, OPEN, CLOSE = "look", "button", "panel", "add", "remove", "open", "close"  # what a press asks for
+
+
+def page_of(session: Session, trouble: str = "") -> str:
+    """The page of the form that *session* has in play. *trouble* is what kept the last step from being taken."""
+    from jinja2 import Environment, PackageLoader, StrictUndefined
+
+    loader = PackageLoader("idlefox.live.servers", ".")
+    drawn = Environment(loader=loader, autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    live = session.live
+    main, *panels = seen(live).values()
+    closed = [each for each in live.form.panels if each.panel not in [panel.panel for panel in panels]]
+    return drawn.get_template("drawn.html").render(
+        title=live.form.label or live.form.id,
+        view=live.view,
+        notice=live.notice,
+        trouble=trouble,
+        form=_form(main, closed) if main.parts else None,
+        panels=[_form(panel, []) for panel in panels],
+    )
+
+
+def _form(form: DrawnForm, closed: list[Any]) -> dict[str, Any]:
+    """What the template is told of *form*.
+
+    No button is drawn disabled by a condition of its own: what it waits for may be what is typed now, which nobody knows here.
+    """
+    model, panel = form.model, form.panel
+    return {
+        "id": model.id or panel,
+        "label": model.label or panel,
+        "panel": panel,
+        "action": f"/?{PANEL}={panel}" if panel else model.submit.to,
+        "method": "POST" if panel else model.submit.method,
+        "files": any(part.type == "file" for part in form.controls()),
+        "says": form.says,
+        "busy": form.busy,
+        "parts": form.parts,
+        "opens": closed,
+        "presses": [press._replace(enabled=not form.locked) for press in form.presses],
+    }

@@ -1,0 +1,83 @@
+"""A sheet as a server on loopback: drawn as a page, or as what a page of somebody's asks."""
+
+from __future__ import annotations
+
+import asyncio
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Protocol
+
+from ...engine.compile.compiler import compile_form
+from ...engine.session.session import SessionFactory
+from ...forms.model.form import Form
+from ..messages import Request, Response
+from .backend import NEVER, PageBackend
+from .clock import Clock
+from .loopback import Loopback
+from .visits import FormVisits
+
+
+class RequestHandler(Protocol):
+    """What answers the requests of a server that has *folder* beside it, and begins at *first*."""
+
+    folder: str
+    first: str
+
+    async def answer(self, request: Request) -> Response | None: ...
+
+
+class HttpServer:
+    """Serves on 127.0.0.1; *tell* hears of every request that the sheet answers, and of its status."""
+
+    def __init__(self, serves: RequestHandler, tell: Callable[[Request, int], None]) -> None:
+        self._serves, self._tell = serves, tell
+        self._loopback = Loopback(serves.folder, self._answer)
+
+    async def start(self, port: int = 0) -> str:
+        """Begins to listen at *port* (0: any that is free); where the page is. Raises OSError."""
+        return f"{await self._loopback.start(port)}/{self._serves.first}"
+
+    async def stop(self) -> None:
+        await self._loopback.stop()
+
+    async def _answer(self, request: Request) -> Response | None:
+        response = await self._serves.answer(request)
+        if response is not None:
+            self._tell(request, response.status)
+        return response
+
+
+class PageServer:
+    """Serves the HTML file *page* and what lies beside it, with the lookups and the server of *form* as what it asks."""
+
+    def __init__(self, form: Form, page: str, clock: Clock) -> None:
+        self.clock = clock
+        self.folder, self.first = str(Path(page).parent), Path(page).name
+        self.world = PageBackend(form, SessionFactory(compile_form(form)))
+        self.world.start(clock.now())
+
+    async def answer(self, request: Request) -> Response | None:
+        if request.path == "/":
+            return Response(302, b"", "text/html", (("Location", f"/{self.first}"),))
+        decided = self.world.decide(request, self.clock.now())
+        if decided is None:
+            return None
+        if decided.takes == NEVER:
+            await asyncio.Event().wait()
+        await asyncio.sleep(0 if self.clock.at_once else decided.takes / 1000)
+        return decided.response
+
+
+class FormServer:
+    """Serves *form* as a page that is drawn of it."""
+
+    first = ""
+
+    def __init__(self, form: Form, clock: Clock) -> None:
+        self._nothing = tempfile.TemporaryDirectory(prefix="idlefox-serve-")  # no file of anyone's is served
+        self.folder = self._nothing.name
+        self.visits = FormVisits(SessionFactory(compile_form(form)), clock)
+
+    async def answer(self, request: Request) -> Response | None:
+        return await self.visits.answer(request)
