@@ -51,7 +51,7 @@ class Scenario(NamedTuple):
 
     @property
     def passed(self) -> bool:
-        """Whether the scenario passed, failed as `known`, or was set `aside`."""
+        """Return whether the scenario passed, failed as `known`, or was set `aside`."""
         return self.verdict not in ("fail", "error")
 
 
@@ -74,7 +74,7 @@ class Result(NamedTuple):
 
     @property
     def passed(self) -> bool:
-        """Whether everything could be read and every scenario passed; false if nothing ran."""
+        """Return whether everything could be read and every scenario passed; false if nothing ran."""
         return bool(self.scenarios) and not self.problems and all(scenario.passed for scenario in self.scenarios)
 
     @property

@@ -1,7 +1,7 @@
-"""The files that are read: those of this machine, or, where work has been sent from another, those of that one.
+"""File access: of this machine or, for work sent from another machine, of that one.
 
-Whoever plays for another machine reads nothing of its own. What it needs and was not sent is asked for (`FileNotSent`); the work is begun
-anew with it.
+A worker reads nothing of its own machine. If a file that it needs was not sent, it requests the file (`FileNotSent`) and starts
+the task again.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ class NoFile(OSError):
 
 
 class FileNotSent(BaseException):
-    """Of another machine's files something is not known here. No error of what is played: nobody but the one who sent it can help."""
+    """A remote file was needed that the client has not sent; the client must supply it and the task starts again."""
 
     def __init__(self, question: Question) -> None:
         super().__init__(question)
@@ -52,13 +52,13 @@ def reading_elsewhere(files: RemoteFiles) -> Iterator[None]:
 
 
 def content(path: str) -> bytes:
-    """What is in the file at *path*. Raises OSError, NoFile for a device."""
+    """Return the content of the file at *path*. Raises OSError, or NoFile for a device."""
     found: bytes = _asked("content", path)
     return found
 
 
 def size_of(path: str) -> int | None:
-    """How many bytes are in the file at *path*; None where there is no file."""
+    """Return the size of the file at *path* in bytes; None if it does not exist."""
     found: int | None = _asked("size", path)
     return found
 
@@ -70,7 +70,7 @@ def names_in(folder: str) -> list[str]:
 
 
 def real(path: str) -> str:
-    """*path* from the root on, its links followed; "" for what can be no path: nothing lies there, and who opens it is told so."""
+    """Return the absolute *path* with links resolved; "" if it is not a valid path."""
     found: str = _asked("real", path)
     return found
 
@@ -89,7 +89,7 @@ def _asked(what: str, path: str) -> Any:
 
 
 def answer(question: Question) -> Any:
-    """What another machine may know of the files of this one; an exception, where it is to meet that."""
+    """Return what another machine may know about a file of this one, or the exception to raise there."""
     try:
         return _HERE[question[0]](question[1])
     except (OSError, ValueError) as fault:
@@ -97,8 +97,8 @@ def answer(question: Question) -> Any:
 
 
 def answers(question: Question, folder: str) -> dict[Question, Any]:
-    """The answer to *question*, and to what is asked next, most likely: who asks where a file lies wants to read it, and begins anew for
-    each answer. What lies outside of *folder*, or is large, is not told unasked.
+    """Answer *question* and prefetch likely follow-ups: a realpath request is usually followed by a read. Large files and files
+    outside *folder* are not prefetched.
     """
     found = {question: answer(question)}
     what, path = question

@@ -15,7 +15,7 @@ from .roots import is_outside_roots, note_read, overlay_content
 
 
 class Place(NamedTuple):
-    """Where something stands: *line* and *column* count from 1; *length* is in code points."""
+    """A position in a file: *line* and *column* count from 1; *length* is in code points."""
 
     file: str
     line: int
@@ -72,7 +72,7 @@ def nearest(word: str, known: Iterable[str]) -> str | None:
 
 
 def _is_near(word: str, known: str, distance: int) -> bool:
-    """Whether *word* is *known* but for a slip: one edit, two in a longer word, or one of the two begins with the other."""
+    """Return whether *word* is *known* but for a slip: one edit, two in a longer word, or one of the two begins with the other."""
     short, long = sorted((word.lower(), known.lower()), key=len)
     stem = len(short) >= 4 and long.startswith(short)
     return stem or (distance <= (2 if len(known) > 4 else 1) and distance < len(known))
@@ -100,13 +100,13 @@ def _pairs(words: tuple[str, ...]) -> list[tuple[str, frozenset[str]]]:
 
 
 def _pairs_of(word: str) -> frozenset[str]:
-    """Each letter with the one behind it, capitals apart."""
+    """Return the pairs of neighbouring letters in *word*, ignoring case."""
     lowered = word.lower()
     return frozenset(map(str.__add__, lowered, lowered[1:]))
 
 
 def _likely(word: str, known: tuple[str, ...]) -> list[str]:
-    """Of many words the few that share most with *word*: comparing it with each of thousands would take its time at every slip."""
+    """Return the few of many words that share the most pairs with *word*: measuring the distance to thousands would be slow."""
     mine = _pairs_of(word)
     ranked = sorted(_pairs(known), key=lambda each: (-len(mine & each[1]), abs(len(each[0]) - len(word))))
     return [each for each, _ in ranked[:_MANY]]
@@ -129,7 +129,7 @@ def listed(words: Iterable[str], conjunction: str = "or", most: int = 12) -> str
 
 
 def read_bytes(path: str) -> bytes:
-    """What is in the file at *path*. Raises Unreadable where it cannot be read."""
+    """Return the content of the file at *path*. Raises Unreadable."""
     place = Place(path, 1, 1)
     if odd := path_problem(path):
         raise Unreadable([Problem(place, f"this is not a path: {odd}", "name a file", code=BAD_PATH)])
@@ -160,7 +160,7 @@ OUTSIDE_SAYS = (
 
 
 def path_problem(path: str) -> str:
-    """Why *path* can be no file's path; "" where it can."""
+    """Return why no file can have the path *path*; "" if one can."""
     import os
 
     if "\0" in path:
@@ -194,7 +194,7 @@ def near_file(path: str, written: str = "") -> str:
 
 
 def line_of(text: str, number: int) -> str:
-    """The line *number* (from 1) of *text*, "" where there is none."""
+    """Return line *number* (from 1) of *text*; "" if there is none."""
     lines = text.split("\n", number)
     return lines[number - 1].rstrip("\r") if number <= len(lines) else ""
 

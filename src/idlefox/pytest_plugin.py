@@ -17,6 +17,7 @@ _NO_MARK = re.compile(r"[^\w:+.\[\]/\\-]")
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:
+    """Add `--fox` and `--fox-trust`, and the ini key `idlefox`."""
     group = parser.getgroup("idlefox", "Idle Fox")
     group.addoption("--fox", action="store_true", default=False, help="Collect *.fox: one item for each scenario and table row.")
     group.addoption("--fox-trust", action="store_true", default=False, help="Allow sheets to run their Python rules.")
@@ -24,6 +25,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 def pytest_collect_file(file_path: Path, parent: pytest.Collector) -> pytest.Collector | None:
+    """Collect scripts, each as a file of scenarios."""
     config = parent.config
     if file_path.suffix != ".fox" or not (config.getoption("--fox") or config.getini("idlefox")):
         return None
@@ -32,13 +34,14 @@ def pytest_collect_file(file_path: Path, parent: pytest.Collector) -> pytest.Col
 
 
 class ScriptError(Exception):
-    """A script that cannot be played, with all that is wrong with it."""
+    """A script that cannot run, with all its errors."""
 
 
 class FoxFile(pytest.File):
     """A script: its scenarios are the items."""
 
     def collect(self) -> Iterator[pytest.Item]:
+        """Yield a test for each scenario."""
         from .playing.player import RunOptions, load_script
         from .playing.select import SelectedScript
         from .playing.subjects import Subjects
@@ -62,6 +65,7 @@ class FoxFile(pytest.File):
             yield item
 
     def repr_failure(self, excinfo: pytest.ExceptionInfo[BaseException], style: Any = None) -> Any:
+        """Return the errors of a script; other exceptions as pytest prints them."""
         from .report.styled import unstyled
         from .report.terminal import problem_lines
 
@@ -73,8 +77,8 @@ class FoxFile(pytest.File):
 _SUBJECTS: pytest.StashKey[Any] = pytest.StashKey()
 
 
-class DoesNotHold(Exception):
-    """A scenario that does not hold."""
+class ScenarioFailed(Exception):
+    """A failed scenario, with its result."""
 
 
 class FoxItem(pytest.Item):
@@ -83,6 +87,7 @@ class FoxItem(pytest.Item):
     play: tuple[Any, Any, Any, str]
 
     def runtest(self) -> None:
+        """Run the scenario; fail if it fails."""
         from .playing.player import play_scenario
         from .roots import reading_below
 
@@ -96,16 +101,18 @@ class FoxItem(pytest.Item):
         if result.verdict == "known":
             pytest.xfail(result.why)
         if result.fell:
-            raise DoesNotHold(result)
+            raise ScenarioFailed(result)
 
     def repr_failure(self, excinfo: pytest.ExceptionInfo[BaseException], style: Any = None) -> Any:
+        """Return the failure as `idlefox run` prints it."""
         from .report.styled import unstyled
         from .report.terminal import scenario_failures
 
-        if not isinstance(excinfo.value, DoesNotHold):
+        if not isinstance(excinfo.value, ScenarioFailed):
             return super().repr_failure(excinfo, style)
         return unstyled(scenario_failures(excinfo.value.args[0], 100))
 
     def reportinfo(self) -> tuple[Path, int, str]:
+        """Return the place of the scenario."""
         scenario = self.play[0]
         return self.path, (scenario.row_line if scenario.row_line and not scenario.row_file else scenario.line) - 1, self.name

@@ -1,4 +1,6 @@
-"""Why a person could not take a step, as data: a kind and the facts, whatever the subject. `report.wording` makes sentences."""
+"""Reasons why a person could not take a step, as data: a kind and the facts, for any kind of form. `report.wording` makes the
+sentences.
+"""
 
 from __future__ import annotations
 
@@ -89,7 +91,7 @@ NO_END = frozenset({"endless", "slow pattern", "restless", "too long", "browser 
 
 
 class Refusal(NamedTuple):
-    """*what* is the address or button that the step was about, *doing* what it would have done to it.
+    """A refused step: *what* is its address or button, *doing* its effect if it had been possible.
 
     *see* is the address of what explains it by its state, None where nothing does.
     """

@@ -1,7 +1,7 @@
-"""Below which folders what a script or sheet names must lie, so that what one has checked out shows nothing else of one's files.
+"""The folders below which scripts and sheets may use files, so that a checked-out project cannot read anything else.
 
-Who begins to read for a person says so (`reading_below`); who opens a file asks (`outside`). And which files are read otherwise than
-they are: those that are open in an editor (`reading_instead`).
+Reading on behalf of a person starts with `reading_below`; opening a file asks `is_outside_roots`. Files open in an editor have
+an overlay (`overlay_files`).
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ _HELD: ContextVar[Mapping[str, bytes]] = ContextVar("held", default={})  # noqa:
 
 @contextmanager
 def overlay_files(held: Mapping[str, bytes]) -> Iterator[None]:
-    """Until this ends a file whose real path is in *held* reads what stands there."""
+    """Until this ends, a file whose real path is in *held* has that content."""
     before = _HELD.set(held)
     try:
         yield
@@ -33,7 +33,7 @@ def overlay_files(held: Mapping[str, bytes]) -> Iterator[None]:
 
 
 def overlay_content(path: str) -> bytes | None:
-    """What the file at *path* reads instead of what is in it; None where it is read as it is."""
+    """Return the overlay content of the file at *path*; None if there is none."""
     held = _HELD.get()
     return held.get(real(path)) if held else None
 
@@ -49,7 +49,7 @@ def noting_reads(files: set[str]) -> Iterator[None]:
 
 
 def note_read(*paths: str) -> None:
-    """Notes that *paths* are read, for whoever wants to know."""
+    """Note that *paths* are read, for whoever wants to know."""
     files = _READS.get()
     if files is not None:
         files.update(paths)
@@ -57,7 +57,7 @@ def note_read(*paths: str) -> None:
 
 @contextmanager
 def reading_below(roots: tuple[str, ...]) -> Iterator[None]:
-    """Until this ends only what lies below one of *roots* is read; without any, everything."""
+    """Until this ends, only files below one of *roots* can be read; without any, all files."""
     before = _ROOTS.set(tuple(map(real, roots)))
     try:
         yield
@@ -66,7 +66,7 @@ def reading_below(roots: tuple[str, ...]) -> Iterator[None]:
 
 
 def is_outside_roots(path: str) -> bool:
-    """Whether *path*, its links followed, lies where nothing may be read."""
+    """Return whether *path*, with links followed, is outside the allowed folders."""
     roots = _ROOTS.get()
     return bool(roots) and real(path) != "" and not any(is_below(path, root) for root in roots)
 
@@ -77,7 +77,7 @@ def roots_now() -> tuple[str, ...]:
 
 
 def is_below(path: str, folder: str) -> bool:
-    """Whether *path* is *folder* or lies in it, links followed."""
+    """Return whether *path* is *folder* or inside it, with links followed."""
     inner, root = real(path), real(folder)
     return inner == root != "" or (root != "" and inner.startswith(root.rstrip(os.sep) + os.sep))
 

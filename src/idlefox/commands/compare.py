@@ -101,7 +101,7 @@ def command(
 
 
 def _live_side(name: str) -> tuple[bool, str]:
-    """Whether the second side is a page in a browser, and which browser."""
+    """Return whether the second side is a page in a browser, and which browser."""
     word, _, browser = name.partition("=")
     return word == "live" and not os.path.exists(name), browser or "auto"
 

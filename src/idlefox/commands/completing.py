@@ -1,4 +1,4 @@
-"""What a shell can complete beside commands and options: paths, ``FILE:LINE`` with titles, tags, addresses, codes, words."""
+"""Shell completion of arguments: paths, ``FILE:LINE`` with titles, tags, addresses, codes and keywords."""
 
 from __future__ import annotations
 
@@ -33,6 +33,7 @@ def paths(*suffixes: str, lines: bool = False) -> Completing:
     """Folders, files that end in one of *suffixes*, and (*lines*) the lines of a script's scenarios."""
 
     def complete(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
+        """Return the completions of *incomplete*; Click calls this."""
         file, mark, line = incomplete.rpartition(":")
         if lines and mark and file.endswith(".fox"):
             return [_item(f"{file}:{n}", help=title) for n, title in _scenarios(file) if str(n).startswith(line)]
@@ -86,7 +87,7 @@ def tags(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[Co
 
 
 def traced_addresses(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
-    """What `trace --only` may name: the addresses of the script's form, and kinds of changes."""
+    """Complete `trace --only`: the addresses of the script's form, and the kinds of changes."""
     from ..playing.subjects import read_form
     from ..report.traced import ONLY
     from ..script.complete import all_addresses
@@ -107,7 +108,7 @@ def traced_addresses(ctx: click.Context, param: click.Parameter, incomplete: str
 
 
 def codes(ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
-    """The codes of lint, also behind a comma."""
+    """Complete lint codes, also after a comma."""
     from ..study.lint.findings import codes as known
 
     head, comma, last = incomplete.rpartition(",")

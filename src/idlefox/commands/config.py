@@ -19,7 +19,7 @@ _KEYS: dict[str, tuple[type, ...]] = {
 
 
 def jobs_of(text: str) -> int:
-    """How many processes *text* means: a number from 1 to 256, or auto, one a core. Raises ValueError."""
+    """The number of processes that *text* stands for: a number from 1 to 256, or auto for one per core. Raises ValueError."""
     if text == "auto":
         return os.cpu_count() or 1
     if not (text.isascii() and text.isdigit() and len(text) < 4) or not 1 <= int(text) <= 256:
@@ -53,7 +53,7 @@ _READ: dict[str, Any] = {"jobs": lambda value: jobs_of(str(value)), "report": _e
 
 
 class Config(NamedTuple):
-    """What the configuration says; paths are relative to the working directory."""
+    """The settings of the configuration. Paths are relative to the working directory."""
 
     scripts: tuple[str, ...] = ()
     subject: str = ""
@@ -91,7 +91,7 @@ def further_roots(roots: tuple[str, ...], subject: str | None) -> tuple[str, ...
 
 
 def far_report(config: Config, reports: list[tuple[str, str]]) -> Problem | None:
-    """That a report of the configuration would be written outside of its folder: whoever checks a project out has not looked there."""
+    """A problem if a report of the configuration would be written outside its folder, which nobody has reviewed on checkout."""
     odd = next(((kind, file) for kind, file in reports if file != "-" and not is_below(file, config.folder)), None)
     if odd is None:
         return None
@@ -101,19 +101,19 @@ def far_report(config: Config, reports: list[tuple[str, str]]) -> Problem | None
 
 
 def own_config() -> Path:
-    """The file with what a person says for themselves, outside of any project (XDG Base Directory Specification)."""
+    """The path of the person's own configuration, outside any project (XDG Base Directory Specification)."""
     home = os.environ.get("XDG_CONFIG_HOME") or os.path.join(os.path.expanduser("~"), ".config")
     return Path(home) / "idlefox" / "config.toml"
 
 
 def state_folder() -> str:
-    """Where what was typed is kept from one session to the next (XDG Base Directory Specification)."""
+    """The folder for state that is kept between sessions (XDG Base Directory Specification)."""
     home = os.environ.get("XDG_STATE_HOME") or os.path.join(os.path.expanduser("~"), ".local", "state")
     return os.path.join(home, "idlefox")
 
 
 def trusts(config: Config, asked: bool | None) -> tuple[bool, str]:
-    """Whether sheets may run the Python rules they name, and what the person should know of it ("" for nothing).
+    """Return whether sheets may run Python rules, and a notice for the person ("" for none).
 
     *asked* is what the command line says. A project cannot trust itself: whoever checks it out has not looked at it yet. Raises
     Unreadable for a configuration of one's own that cannot be used.
@@ -135,7 +135,7 @@ def trusts(config: Config, asked: bool | None) -> tuple[bool, str]:
 
 
 def begin(trust: bool | None, console: Console) -> tuple[Config, bool]:
-    """The configuration that holds here, and whether sheets may run code, of which the person is told. Raises Unreadable."""
+    """Read the configuration and decide about trust, with a notice to the person. Raises Unreadable."""
     config = read_config(".")
     trusted, told = trusts(config, trust)
     if told:

@@ -25,7 +25,7 @@ _STYLES: dict[str, dict[str, Any]] = {
 
 
 class Console:
-    """Where a command prints. *color*: auto, always or never (`NO_COLOR` counts for auto).
+    """Prints to a terminal or a pipe. *color* is auto, always or never; auto respects `NO_COLOR`.
 
     *aside*: standard output belongs to a report, so people read on standard error.
     """
@@ -41,12 +41,13 @@ class Console:
         return 100
 
     def paints(self, stream: Any) -> bool:
+        """Return whether output to *stream* is coloured."""
         if self.color != "auto":
             return self.color == "always"
         return bool(stream.isatty()) and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
 
     def lines(self, lines: Iterable[Line], *, err: bool = False) -> None:
-        """Prints *lines*, to standard error where *err*."""
+        """Print *lines*, to standard error where *err*."""
         err = err or self.aside
         stream = sys.stderr if err else sys.stdout
         paints = self.paints(stream)
@@ -58,7 +59,7 @@ class Console:
             self.text("\n".join(out), err=err)
 
     def text(self, text: str, *, err: bool = False, newline: bool = True) -> None:
-        """Prints *text*; what the stream cannot encode is escaped."""
+        """Print *text*. Characters that the stream cannot encode are escaped."""
         stream = sys.stderr if err else sys.stdout
         encoding = stream.encoding or "utf-8"
         try:
@@ -70,11 +71,11 @@ class Console:
             LOST.append((fault.strerror or "unknown reason").lower())
 
     def piped(self, name: str) -> str:
-        """The text that comes in at standard input, called *name* in messages. Raises Unreadable where it is no text."""
+        """Read standard input as text, called *name* in messages. Raises Unreadable if it is not text."""
         return decode_text(sys.stdin.buffer.read(), name)
 
     def problems(self, problems: Iterable[Problem], *, err: bool = True) -> None:
-        """Prints *problems* to standard error; those that are part of a run's story where the story goes (*err* False)."""
+        """Print *problems* to standard error; those that are part of a run's story where the story goes (*err* False)."""
         from ..report.terminal import problem_lines
 
         for problem in problems:

@@ -97,7 +97,7 @@ def _play(folder: str, left_in: str, with_failure: bool, live: str | None, quiet
 
 
 def _play_drawn(left_in: str, console: Console, *, quiet: bool) -> int:
-    """Plays the booking as `idlefox serve` draws it, over HTTP; the exit code."""
+    """Run the booking as `idlefox serve` draws it, over HTTP; the exit code."""
     from .live_options import outside_of
 
     page = _draw(Path(left_in or "."))
@@ -109,7 +109,7 @@ def _play_drawn(left_in: str, console: Console, *, quiet: bool) -> int:
 
 
 def _draw(folder: Path) -> str:
-    """Leaves a sheet in *folder* whose page is what `serve` draws of the booking, at a port that is free; its URL."""
+    """Leave a sheet in *folder* whose page is what `serve` draws of the booking, at a port that is free; its URL."""
     with socket.socket() as any_port:
         any_port.bind(("127.0.0.1", 0))
         port = any_port.getsockname()[1]
@@ -128,7 +128,7 @@ def _faulty(page: str) -> str:
 
 
 def _plant(folder: Path) -> None:
-    """Leaves the booking's page with a fault in it in *folder*, and a sheet that names it."""
+    """Leave the booking's page with a fault in it in *folder*, and a sheet that names it."""
     source = resources.files("idlefox.demo")
     page, sheet = (source.joinpath(f"booking.{ending}").read_text("utf-8") for ending in ("html", "form.yaml"))
     write_whole(str(folder / f"{_FAULTY}.html"), _faulty(page))
@@ -136,7 +136,7 @@ def _plant(folder: Path) -> None:
 
 
 def _copy(folder: Path, with_failure: bool) -> list[str]:
-    """Leaves the demo's files in *folder*; a file that is there and differs is kept. The names of those."""
+    """Leave the demo's files in *folder*; a file that is there and differs is kept. The names of those."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as fault:

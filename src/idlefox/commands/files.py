@@ -8,7 +8,7 @@ from collections.abc import Iterable
 
 
 def write_whole(path: str, text: str | Iterable[str]) -> None:
-    """Puts *text* (UTF-8), or pieces of one, into the file at *path*: into another one beside it first, which then takes its place.
+    """Put *text* (UTF-8), or pieces of one, into the file at *path*: into another one beside it first, which then takes its place.
 
     A device or a pipe is written to directly. Raises OSError where it cannot be written; what was there is then as it was.
     """
@@ -17,7 +17,7 @@ def write_whole(path: str, text: str | Iterable[str]) -> None:
 
 
 def write_bytes_whole(path: str, data: Iterable[bytes]) -> None:
-    """The same for bytes."""
+    """Write *data* to a file completely or not at all."""
     target = os.path.realpath(path)
     mode = _mode_of(target)
     if mode is not None and not stat.S_ISREG(mode):
@@ -58,7 +58,7 @@ def why(fault: OSError | ValueError) -> str:
 
 
 def own_folder(folder: str) -> str:
-    """``.idlefox`` below *folder*, made where it is not there, with an ignore file of its own; "" where it cannot be."""
+    """Return the folder ``.idlefox`` below *folder*, created with an ignore file if missing; "" if that is not possible."""
     place = os.path.join(folder, ".idlefox")
     try:
         os.makedirs(place, exist_ok=True)
@@ -70,7 +70,7 @@ def own_folder(folder: str) -> str:
 
 
 def keep_picture(folder: str, name: str, picture: bytes) -> str:
-    """Puts *picture* into ``.idlefox`` below *folder*; where it is now, "" where it could not be put."""
+    """Save *picture* in ``.idlefox`` below *folder* and return its path, "" if it could not be saved."""
     place = own_folder(folder)
     if not place:
         return ""

@@ -60,7 +60,7 @@ def command(paths: tuple[str, ...], check: bool) -> None:
 
 
 def _difference(file: str, formatted: str) -> list[Line]:
-    """What `--check` prints of a script: its name, and its first lines that would change."""
+    """Return the output of `--check` for a script: its name and the first lines that would change."""
     from difflib import unified_diff
 
     written = read_bytes(file).decode("utf-8", "replace")

@@ -1,4 +1,4 @@
-"""What the end of a command has to tell: faults of our own, with all that is known of them in a file to report; lost output."""
+"""The end of a command: reports of internal faults, with the details in a file, and of lost output."""
 
 from __future__ import annotations
 
@@ -14,12 +14,12 @@ LOST: list[str] = []  # why what was to be printed is lost
 
 
 def drop_output(stream: Any) -> None:
-    """What is still written to *stream* goes nowhere, without a complaint at exit."""
+    """Redirect further output of *stream* to nowhere, so that exit does not complain."""
     os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
 
 
 def internal_fault(name: str, details: str) -> int:
-    """Tells of a fault called *name* and writes *details* to a file. The exit code."""
+    """Report of a fault called *name* and writes *details* to a file. The exit code."""
     import tempfile
 
     click.echo(f"idlefox: an internal fault ({name}): this is a bug in Idle Fox", err=True)

@@ -14,7 +14,8 @@ from .files import why, write_bytes_whole
 
 
 def keep(file: str, makers: Iterable[Callable[[str | None], str | None]], console: Console) -> None:
-    """Lets each of *makers* make the script *file* anew from its text (None: it is not there), and says how many scenarios came of it.
+    """Append to the script *file* with each of *makers*, which get its text (None if it is missing), and print how many scenarios
+    were added.
 
     One that gives None has nothing to keep. Where *file* cannot be read or written that is told, and the program ends.
     """

@@ -1,4 +1,4 @@
-"""What did not hold in the last run here: ``.idlefox/last-run.json`` beside the configuration, or in the working directory."""
+"""The failures of the last run: ``.idlefox/last-run.json`` beside the configuration, or in the working directory."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ Fallen = frozenset[tuple[str, ...]]  # (place, title, row's values) of a scenari
 
 
 def read_last(project: str) -> Fallen | None:
-    """What did not hold in the last run; None where there is none, or nothing that can be read."""
+    """Read the failures of the last run; None if there is no record."""
     try:
         data = json.loads(read_text(os.path.join(project or ".", ".idlefox", _FILE)))
         return frozenset(tuple(map(str, each)) for each in data["fallen"])
@@ -25,7 +25,7 @@ def read_last(project: str) -> Fallen | None:
 
 
 def keep_last(project: str, results: Results, before: Fallen | None, *, interrupted: bool) -> None:
-    """Keeps what did not hold for the next run. Where nothing was played, or nothing can be written, all stays as it is.
+    """Save the failures for the next run. If nothing ran or nothing can be written, the old record stays.
 
     Of a run that was broken off, also what had not held *before* and was not played now.
     """

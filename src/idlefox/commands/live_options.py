@@ -20,7 +20,9 @@ _MOST_RETRIES = 10
 
 
 def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, Any], console: Console) -> LiveSubjectFactory | None:
-    """What makes live subjects in a browser of *kind*; None without --live. What the call has not *given*, the configuration says."""
+    """Return the factory of live subjects in a browser of *kind*, or None without --live. The configuration supplies missing
+    options.
+    """
     if kind is None:
         odd = next((name for name, value in given.items() if value is not None), None)
         if odd is not None:
@@ -52,7 +54,7 @@ def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, An
 
 
 def _announce(console: Console) -> None:
-    """What is started in the person's name is told at once, beside the results."""
+    """Print at once which programs are started on behalf of the person."""
     import logging
 
     class Told(logging.Handler):

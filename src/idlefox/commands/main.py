@@ -1,4 +1,4 @@
-"""The command line: `idlefox COMMAND …`. Each command lives in a module of its own, loaded when it is called."""
+"""The command line: `idlefox COMMAND …`. Each command is a module that is imported when it is called."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ def main() -> None:
 
 
 def _command() -> int:
-    """What the command comes to."""
+    """Run the command and return its exit code."""
     code: object = 0
     try:
         code = cli.main(standalone_mode=False, prog_name="idlefox")
@@ -122,7 +122,7 @@ def _print_usage_error(fault: click.ClickException) -> None:
 
 
 def _ended(code: int) -> int:
-    """The exit code, once all that was printed has gone where it goes."""
+    """Flush the output and return the final exit code."""
     try:
         sys.stdout.flush()
     except BrokenPipeError:

@@ -149,6 +149,7 @@ def _seconds(text: str) -> float | None:
 
 
 def as_json(found: MannersResult, scenarios: Iterable[tuple[MannerFinding, Rehearsal | None]], form: str) -> dict[str, Any]:
+    """Return the findings as the JSON report."""
     breaches = [
         {
             "manner": breach.manner, "address": breach.where, "sentence": breach.sentence, "walks": breach.walks,

@@ -16,6 +16,7 @@ class Number(click.ParamType):  # type: ignore[type-arg]  # not generic in Click
         self.least, self.most = least, most
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> int:
+        """Return *value* as a number within the limits."""
         try:
             number = int(value)
         except ValueError:
@@ -32,6 +33,7 @@ class Percent(click.ParamType):  # type: ignore[type-arg]
     name = "N"
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> float:
+        """Return *value* as a percentage."""
         try:
             number = float(value)
         except ValueError:

@@ -1,4 +1,4 @@
-"""Plays what is wished and prints what comes of it as it comes: `idlefox run`, and whatever else plays scripts."""
+"""Runs scripts and prints results as they come, for `idlefox run` and other commands."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ from .progress import Progress
 
 
 class OutputOptions(NamedTuple):
-    """How what comes of a run is told. *pictures* of what failed live are put into files; the *slowest* scenarios stand at the end."""
+    """What is printed about a run. *pictures* of live failures are saved as files; the *slowest* scenarios are listed at the end."""
 
     quiet: bool = False
     verbose: bool = False
@@ -58,8 +58,8 @@ def play(
     chosen: list[SelectedScript], problems: list[Problem], wishes: RunOptions, console: Console, manner: OutputOptions = _PLAIN, *,
     subjects: Subjects | None = None, prepared: Prepares | None = None,
 ) -> Run:  # fmt: skip
-    """Plays *chosen* and prints what came of each as it comes; *problems* are told first. *subjects* are
-    those to go on with, *prepared* has what is known of a script already.
+    """Run *chosen* and print each result as it comes, after *problems*. *subjects* and *prepared* reuse what an earlier run has
+    loaded.
     """
     started = perf_counter()
     results = Results()
@@ -71,10 +71,12 @@ def play(
     current: list[ScenarioResult] = []
 
     def tell(result: ScenarioResult) -> None:
+        """Print a scenario's result."""
         current.append(result)
         progress.told(result)
 
     def take(result: ScriptResult) -> None:
+        """Record and print a script's result."""
         result = _with_pictures(result, wishes.project) if manner.pictures else result
         results.add(result)
         progress.away()
@@ -130,7 +132,7 @@ def _in_one_word(file: str, project: str) -> str:
 
 
 def list_scenarios(chosen: list[SelectedScript], problems: list[Problem], wishes: RunOptions, console: Console) -> int:
-    """Prints what would be played, ``FILE:LINE  title  [tags]`` each, and plays nothing. The exit code."""
+    """List the scenarios that would run, as ``FILE:LINE  title  [tags]``, and return the exit code."""
     console.problems(problems)
     subjects, code = Subjects(trust=wishes.trust, outside=wishes.outside, served=served), 2 if problems else 0
     for each in in_order(chosen, wishes):
@@ -149,7 +151,7 @@ def list_scenarios(chosen: list[SelectedScript], problems: list[Problem], wishes
 def _with_nothing(
     results: Results, wishes: RunOptions, problems: list[Problem], chosen: list[SelectedScript]
 ) -> list[Problem]:
-    """The run's own problems; that nothing fits --tag or --match is one, so that a typo is no silent pass."""
+    """Return the run's own problems. A --tag or --match without a match is one, so that a typo never passes silently."""
     found = list(problems)
     asked = dict.fromkeys(row for each in chosen for row in each.rows)
     nothing = not results.total and not results.unplayed
@@ -203,7 +205,7 @@ class _Printer:
 
 
 def _ends_open(result: ScriptResult, verbose: bool) -> bool:
-    """Whether what was printed of *result* ends with an empty line already."""
+    """Return whether the output about *result* already ends with an empty line."""
     told = [scenario for scenario in result.scenarios if verbose or scenario.fell or scenario.warnings]
     if result.errors or not told:
         return bool(result.errors)

@@ -89,7 +89,7 @@ def _page(made: ProbeScript) -> StudyPage:
 
 
 def _against(form: str, text: str, other: str, console: Console) -> int:
-    """Plays the script *text* on *other*."""
+    """Run the script *text* on *other*."""
     name = os.path.join(os.path.dirname(form), "probe.fox")
     chosen = SelectedScript(name, text=text)
     run = play([chosen], [], RunOptions(subject=other, roots=(os.path.dirname(other) or ".",)), console, OutputOptions(quiet=False))

@@ -1,4 +1,4 @@
-"""How far a run has come: a line on a terminal that is drawn anew, and gone before anything else is printed."""
+"""A progress line on a terminal, which is redrawn, and erased before anything else is printed."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ _APART = 0.1  # seconds between two drawings
 
 
 class Progress:
-    """Counts what is played of *chosen* (in *order*) and draws the line; nothing where nobody would see it."""
+    """Counts the finished scenarios of *chosen* (in *order*) and draws the line if standard error is a terminal."""
 
     def __init__(self, chosen: Sequence[SelectedScript], *, quiet: bool) -> None:
         self.shown = not quiet and sys.stdout.isatty() and sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
@@ -26,18 +26,19 @@ class Progress:
         self._is_drawn = False
 
     def begun(self, file: str, scenarios: int) -> None:
-        """The script *file* with so many scenarios begins."""
+        """Start the script *file* with this number of scenarios."""
         self._script, self._of_script, self._in_script = file, scenarios, 0
         self._draw()
 
     def told(self, result: ScenarioResult) -> None:
+        """Count one finished scenario."""
         self._played += 1
         self._in_script += 1
         self._fallen += result.fell
         self._draw()
 
     def script_done(self, scenarios: Sequence[ScenarioResult]) -> None:
-        """A script is over, with all its *scenarios*; those that were not told one by one are counted now."""
+        """Finish a script; counts those of its *scenarios* that were not reported one by one."""
         self._played += len(scenarios) - self._in_script
         if not self._in_script:
             self._fallen += sum(scenario.fell for scenario in scenarios)
@@ -58,7 +59,7 @@ class Progress:
         sys.stderr.flush()
 
     def line(self, seconds: float) -> str:
-        """What there is to say after *seconds*."""
+        """Return the progress text after *seconds*."""
         done = self._done_scripts + (self._in_script / self._of_script if self._of_script else 0.0)
         several = self._scripts > 1
         parts = [f" {self._played} done" if several else f" {self._in_script} of {self._of_script} done"]
@@ -73,7 +74,7 @@ class Progress:
         return "   ".join(parts)
 
     def away(self) -> None:
-        """Takes the line away, so that something can be printed."""
+        """Take the line away, so that something can be printed."""
         if self._is_drawn:
             sys.stderr.write("\r\x1b[K")
             sys.stderr.flush()
@@ -81,7 +82,7 @@ class Progress:
 
 
 class Ticker:
-    """The same for work that is counted otherwise: one line that whoever works tells."""
+    """A progress line whose text the caller provides."""
 
     def __init__(self, *, quiet: bool) -> None:
         self.shown = not quiet and sys.stdout.isatty() and sys.stderr.isatty() and os.environ.get("TERM") != "dumb"
@@ -97,6 +98,7 @@ class Ticker:
             sys.stderr.flush()
 
     def tell(self, text: str) -> None:
+        """Show *text* as the progress line."""
         now = monotonic()
         if self.shown and now - self._drawn >= _APART:
             self._drawn, self._is_drawn = now, True

@@ -20,7 +20,7 @@ from .console import Console
 
 
 def prompted(rehearsal: Rehearsal, own: list[str], is_whole: Callable[[str], bool], console: Console) -> Iterator[str]:
-    """What is typed at the prompt, statement by statement, until it is left."""
+    """Yield the statements that a person types at the prompt."""
     session: PromptSession[str] = PromptSession(
         history=_history(), completer=_Completer(rehearsal, own), complete_while_typing=False, multiline=True,
         key_bindings=_keys(is_whole), prompt_continuation="  ",
@@ -44,7 +44,7 @@ def _history() -> History:
 
 
 def _keys(is_whole: Callable[[str], bool]) -> KeyBindings:
-    """Enter ends a statement that is whole; what has begun a block goes on until an empty line."""
+    """Enter ends a complete statement; a statement that starts a block continues until an empty line."""
     keys = KeyBindings()
 
     @keys.add("enter")

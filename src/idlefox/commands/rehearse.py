@@ -77,7 +77,7 @@ def command(form: str, start: str, clock: str, live: str | None, show: bool | No
 
 
 class _Stage:
-    """The prompt, or the pipe, and what is said at it."""
+    """The prompt or the pipe, and its commands."""
 
     def __init__(self, form: str, start: str, clock: str, subjects: Subjects, console: Console) -> None:
         self.console = console
@@ -104,7 +104,7 @@ class _Stage:
         self.console.lines(lines)
 
     def play(self) -> int:
-        """Takes what is said until it ends; the exit code."""
+        """Execute statements until the input ends; return the exit code."""
         if self.interactive:
             count = len(self.rehearsal.entries)
             begun = f", after {count} step{'' if count == 1 else 's'}" if count else ""
@@ -131,7 +131,7 @@ class _Stage:
 
     # what is said
     def say(self, text: str) -> bool:
-        """Does what *text* says; whether to go on."""
+        """Do what *text* says; whether to go on."""
         word, _, rest = text.strip().partition(" ")
         if word == "quit":
             return False
@@ -245,7 +245,7 @@ _OWN: dict[str, Callable[[_Stage, str], None]] = {
 
 
 def _statements(text: str) -> Iterator[str]:
-    """What comes in at a pipe, statement by statement: indented lines and those inside of brackets belong to the one before."""
+    """Yield the statements of a pipe; indented lines and lines inside brackets belong to the line before."""
     current: list[str] = []
     for line in text.split("\n"):
         if current and (line[:1].isspace() or not is_whole("x " + "\n".join(current).partition(" ")[2])):

@@ -30,7 +30,7 @@ def report_of(text: str) -> Wanted:
 
 
 def one_at_most(wanted: Sequence[Wanted]) -> None:
-    """Raises ValueError where two of *wanted* would go to one place."""
+    """Raise ValueError where two of *wanted* would go to one place."""
     files = [file if file == "-" else os.path.realpath(file) for _, file in wanted]
     twice = next((file for file in files if files.count(file) > 1), None)
     if twice is not None:
@@ -38,7 +38,7 @@ def one_at_most(wanted: Sequence[Wanted]) -> None:
 
 
 def write_reports(run: Run, wanted: Iterable[Wanted], console: Console) -> bool:
-    """Writes each report; whether all are written. What cannot be is told."""
+    """Write each report and return whether all were written. Failures are printed."""
     done = True
     for kind, file in wanted:
         module, name = KINDS[kind]
@@ -48,7 +48,7 @@ def write_reports(run: Run, wanted: Iterable[Wanted], console: Console) -> bool:
 
 
 def write_report(file: str, pieces: Iterable[str], console: Console) -> bool:
-    """Writes a report to *file* (``-``: standard output), whole or not at all; whether it is written. If it cannot be, that is told."""
+    """Write a report to *file* (``-``: standard output) completely or not at all, and return whether it was written."""
     if file == "-":
         console.text("".join(pieces), newline=False)
         return True

@@ -133,7 +133,7 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
 
 
 def _end(run: Run, wanted: list[Wanted], console: Console) -> int:
-    """Writes the reports and the faults; the exit code."""
+    """Write the reports and the faults; the exit code."""
     written = write_reports(run, wanted, console)
     if run.faults:
         count = len(run.faults)
@@ -142,7 +142,7 @@ def _end(run: Run, wanted: list[Wanted], console: Console) -> int:
 
 
 def _read(given: dict[str, Any]) -> tuple[Config, str, RunOptions, list[Wanted]]:
-    """The configuration, what is to be told of its trust, and what is wished by it and the call. Ends the program where they are no use."""
+    """Read the configuration and combine it with the options. Ends the program if they are invalid."""
     color = given["color"]
     try:
         config = read_config(".")
@@ -180,7 +180,7 @@ def _told(problems: tuple[Problem, ...] | list[Problem], color: str) -> SystemEx
 
 
 def _usable(option: str, read: Callable[[], Any]) -> Any:
-    """What *read* gives. A fault of the value is one of *option*."""
+    """Return the result of *read*. A ValueError becomes an error of *option*."""
     try:
         return read()
     except TagError as fault:
@@ -217,7 +217,7 @@ def _seed(order: str, seed: int | None) -> int | None:
 def _only_failed(
     chosen: list[SelectedScript], wishes: RunOptions, before: Fallen | None, console: Console, *, quiet: bool
 ) -> tuple[list[SelectedScript], RunOptions]:
-    """What did not hold in the last run; all, where there has been none. Ends the program where there is nothing to do."""
+    """Select the failures of the last run; everything if there was none. Ends the program if there is nothing to do."""
     if before is None:
         if not quiet:
             console.lines([[(" no last run in this folder, so every scenario runs", "dim")]])

@@ -136,7 +136,7 @@ def _based(text: str, url: str) -> str:
 
 
 def _allowed(page: str, script: str, project: str) -> str:
-    """What a call must say so that *script* may name *page*; "" where it may anyway."""
+    """Return the option that a call needs so that *script* may use *page*, "" if it needs none."""
     source = page.partition("#")[0]
     if "://" in page:
         return ""

@@ -50,9 +50,10 @@ figure_option = click.option("--figure", default="", callback=figure_file, metav
 
 
 def draw_sums(file: str, page: Callable[[], StudyPage], console: Console) -> None:
-    """Draws the sums of a study to *file*."""
+    """Draw the sums of a study to *file*."""
 
     def make(kind: str) -> bytes:
+        """Draw the figure as a file of *kind*."""
         from ..report.study_figure import study_figure
 
         return study_figure(page(), kind)
@@ -61,7 +62,7 @@ def draw_sums(file: str, page: Callable[[], StudyPage], console: Console) -> Non
 
 
 def draw(file: str, make: Callable[[str], bytes], console: Console) -> None:
-    """Draws a figure to *file*, whole or not at all."""
+    """Draw a figure to *file*, whole or not at all."""
     try:
         write_bytes_whole(file, [make(file.rpartition(".")[2].lower())])
     except ImportError:
@@ -72,17 +73,17 @@ def draw(file: str, make: Callable[[str], bytes], console: Console) -> None:
 
 
 def goes_to_output(reports: Iterable[Wanted]) -> bool:
-    """Whether a report takes standard output for itself."""
+    """Return whether a report takes standard output for itself."""
     return any(file == "-" for _, file in reports)
 
 
 def one_or_all(data: list[Any]) -> Any:
-    """What there is of one form, or of several in a list."""
+    """Return the report of a single form, or a list for several forms."""
     return data[0] if len(data) == 1 else data
 
 
 def write(reports: Iterable[Wanted], data: Callable[[], Any], page: Callable[[], StudyPage], console: Console) -> bool:
-    """Writes the *reports*; whether all are written."""
+    """Write the *reports*; whether all are written."""
     done = True
     for kind, file in reports:
         if kind == "json":

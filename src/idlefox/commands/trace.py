@@ -73,7 +73,7 @@ def command(
 
 
 def _draw(traced: ScenarioTrace, figure: str, web: str, console: Console) -> None:
-    """Writes the figure, the page, or both."""
+    """Write the figure, the page, or both."""
     assert traced.scenario is not None
     assert traced.loaded is not None
     story = whole_story(traced.scenario, traced.loaded, traced.folder, traced.clock, traced.result.file)
@@ -113,7 +113,7 @@ def _page(traced: ScenarioTrace, story: Story) -> bytes:
 
 
 def _need_address(only: str, traced: ScenarioTrace) -> None:
-    """Raises Unreadable where *only* is nothing that could change."""
+    """Raise Unreadable where *only* is nothing that could change."""
     if not only or only in ONLY or traced.loaded is None:
         return
     form = traced.loaded.form

@@ -1,4 +1,4 @@
-"""`run --watch`: plays, then again what a change concerns, until the person quits."""
+"""`run --watch`: runs everything once, then the scenarios that a change affects, until the person quits."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def _stamp(file: str) -> _Stamp:
 
 
 class _WatchedScript:
-    """What is known of one script: what it needs, the files that it was read from, and whether all of it held."""
+    """A watched script: its options, the files it was read from, and whether everything in it passed."""
 
     def __init__(self) -> None:
         self.ready: LoadedScript | Unreadable | None = None
@@ -50,7 +50,7 @@ class _WatchedScript:
 
 
 class _WatchState:
-    """The scripts and subjects of a watched run; what has not changed is not read again."""
+    """The scripts and subjects of a watched run. Unchanged ones are not read again."""
 
     def __init__(self, wishes: RunOptions) -> None:
         self.wishes = wishes
@@ -75,7 +75,7 @@ class _WatchState:
         return script.ready
 
     def changed(self, files: set[str]) -> list[SelectedScript]:
-        """Forgets what *files* had a part in; the scripts that depend on them."""
+        """Forget what *files* had a part in; the scripts that depend on them."""
         concerned = [chosen for chosen, script in self.scripts.items() if not files.isdisjoint(script.files)]
         self.subjects.forget(files)
         for chosen in concerned:
@@ -83,7 +83,7 @@ class _WatchState:
         return concerned
 
     def missed(self) -> set[str]:
-        """The files that have changed since they were read, while nobody watched."""
+        """Return the files that changed since they were read, while nothing was watching."""
         return {file for script in self.scripts.values() for file, stamp in script.files.items() if _stamp(file) != stamp}
 
     def folders(self, chosen: list[SelectedScript], paths: tuple[str, ...]) -> list[str]:
@@ -96,7 +96,7 @@ class _WatchState:
 
 
 def watch(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: RunOptions, console: Console, manner: OutputOptions) -> int:
-    """Plays the scripts at *paths*, and again what changes concern. The exit code: of the last round."""
+    """Run the scripts at *paths*, and again what changes concern. The exit code: of the last round."""
     try:
         import watchfiles
     except ImportError:
@@ -136,7 +136,9 @@ def _named(files: set[str]) -> str:
     return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
 
 
-def _round(known: _WatchState, chosen: list[SelectedScript], wishes: RunOptions, console: Console, manner: OutputOptions, problems: list[Problem]) -> int:
+def _round(
+    known: _WatchState, chosen: list[SelectedScript], wishes: RunOptions, console: Console, manner: OutputOptions, problems: list[Problem],
+) -> int:
     before: Fallen | None = read_last(wishes.project)
     run = play(chosen, problems, wishes._replace(work=HERE), console, manner, subjects=known.subjects, prepared=known.prepared)
     results: Results = run.scripts
@@ -148,7 +150,7 @@ def _round(known: _WatchState, chosen: list[SelectedScript], wishes: RunOptions,
 
 
 def _next(watchfiles: object, known: _WatchState, folders: list[str]) -> set[str] | str | None:
-    """The files that have changed; or what a key asks for: all, failed; None to end."""
+    """Return the changed files, or the request of a key: all, failed, or None to quit."""
     changes = watchfiles.watch(  # type: ignore[attr-defined]
         *folders, debounce=2_000, step=_QUIET, rust_timeout=_GLANCE, yield_on_timeout=True, raise_interrupt=False
     )
@@ -167,7 +169,7 @@ def _next(watchfiles: object, known: _WatchState, folders: list[str]) -> set[str
 
 
 def _key() -> str:
-    """The key that was pressed last, or "". Where there is no terminal, the first letter of a line; its end is `q`."""
+    """Return the last key pressed, or "". Without a terminal, the first letter of a line; its end is `q`."""
     if not select.select([sys.stdin], [], [], 0)[0]:
         return ""
     if sys.stdin.isatty():

@@ -108,7 +108,7 @@ def _suites(paths: tuple[str, ...], otherwise: tuple[str, ...], wishes: RunOptio
 
 
 def _made(file: str, found: WeakenResult, about: FormScripts) -> Iterator[Callable[[str | None], str | None]]:
-    """Makes a scenario for each unnoticed fault; a scenario that two faults share is made once."""
+    """Make a scenario for each unnoticed fault; a scenario that two faults share is made once."""
     loaded, clock = about.loaded, about.ready[0].clock
     for each in {fault.lines: fault for fault in reversed(found.faults) if fault.verdict == "unnoticed"}.values():
         rehearsal = Rehearsal(loaded, loaded.form.file, ".", clock)
@@ -117,7 +117,7 @@ def _made(file: str, found: WeakenResult, about: FormScripts) -> Iterator[Callab
 
 
 def _statements(lines: tuple[str, ...]) -> list[str]:
-    """The statements of *lines*: what is indented belongs to the one before."""
+    """Split *lines* into statements; an indented line belongs to the one before."""
     found: list[str] = []
     for line in lines:
         if line.startswith(" ") and found:

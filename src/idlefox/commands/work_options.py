@@ -25,7 +25,7 @@ on_option = click.option(
 
 
 def work_of(jobs: str | None, on: str, config: Config) -> ExecutionOptions:
-    """Who does the work, by the call and the configuration."""
+    """Decide who runs the tasks, from the call and the configuration."""
     if on and jobs is not None:
         raise click.UsageError("--jobs cannot be combined with --on: all workers of the scheduler take part")
     try:
@@ -35,7 +35,7 @@ def work_of(jobs: str | None, on: str, config: Config) -> ExecutionOptions:
 
 
 def study_wishes(subject: str | None, jobs: str | None, on: str, config: Config, *, trust: bool) -> RunOptions:
-    """How the scripts of a study are read and played, by the call and the configuration."""
+    """Return the options for running the scripts of a study."""
     work, roots = work_of(jobs, on, config), further_roots((), subject)
     return RunOptions(subject=subject or config.subject, trust=trust, project=config.folder, roots=roots, work=work)
 
@@ -67,7 +67,7 @@ def _content(file: str) -> bytes:
 
 
 def _tidy(folder: Path) -> None:
-    """Leaves the newest notes of those that nobody has gone on with."""
+    """Delete old checkpoints, except the newest ones."""
     try:
         for old in sorted(folder.iterdir(), key=lambda each: each.stat().st_mtime)[: -_MOST_NOTES or None]:
             old.unlink()

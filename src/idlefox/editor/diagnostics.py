@@ -33,7 +33,7 @@ _OF_THE_WHOLE = frozenset({"same-title", "same-scenario", "idle-silence"})
 
 
 class Diagnostic(NamedTuple):
-    """One thing to tell. *code* is lint's, "" for what keeps a file from being played."""
+    """One diagnostic. *code* is that of lint, "" for an error that keeps the file from running."""
 
     line: int
     column: int
@@ -44,15 +44,17 @@ class Diagnostic(NamedTuple):
     code: str = ""
 
     def moved(self, lines: int) -> Diagnostic:
+        """Return the diagnostic moved by *lines*."""
         return self._replace(line=self.line + lines)
 
 
 class Diagnostics:
-    """What is wrong in the files of a workspace, and what is known of the scenarios of each."""
+    """The diagnostics of the files of a workspace, with a cache per scenario."""
 
     def __init__(self, project: Project) -> None:
         self.project = project
-        self._blocks: dict[str, dict[tuple[str, str], list[Diagnostic]]] = {}  # by file: of a context and a block, their faults from its line on
+        # By file, then by context and block; the lines count from the block's first.
+        self._blocks: dict[str, dict[tuple[str, str], list[Diagnostic]]] = {}
 
     def of(self, path: str, *, whole: bool) -> list[Diagnostic] | None:
         """The faults of the file at *path*; unless the *whole* of a script is asked for, those that are found at once (None: none are)."""
@@ -83,7 +85,7 @@ class Diagnostics:
         return faults
 
     def _played(self, path: str, text: str) -> list[Diagnostic]:
-        """What keeps *text* from being played, and what is doubtful in it."""
+        """Return the errors that keep *text* from running, and its warnings."""
         chosen = SelectedScript(path, text=text)
         try:
             ready = load_script(chosen, RunOptions(), self.project.subjects)
@@ -94,7 +96,7 @@ class Diagnostics:
         return [_problem(each) for each in ready.doubts if each.place.file == path]
 
     def _changed(self, path: str, text: str) -> list[Diagnostic] | None:
-        """What is known of the scenarios that are as they were, and what is found in those that are not."""
+        """Return the cached diagnostics of unchanged scenarios, and check the changed ones."""
         context, blocks = parted(text)
         known = self._blocks.setdefault(path, {})
         fresh = [block for _, block in blocks if (context, block) not in known]
@@ -110,7 +112,7 @@ class Diagnostics:
         return faults
 
     def _alone(self, path: str, context: str, line: int, block: str) -> list[Diagnostic]:
-        """What is wrong in one scenario, the others of its script left out."""
+        """Check one scenario with the others of its script left out."""
         end = line + block.count("\n")
         lines = context.split("\n")
         lines[line - 1 : end] = block.split("\n")[: end - line + 1]
@@ -151,7 +153,7 @@ def _problem(problem: Problem) -> Diagnostic:
 
 
 def _elsewhere(text: str, problem: Problem) -> Diagnostic:
-    """What is wrong in a file that this one names."""
+    """Return a diagnostic for an error in a file that this one names."""
     line = next((n for n, each in enumerate(text.split("\n"), 1) if each.startswith(("subject", "use"))), 1)
     place = problem.place
     told = f"{os.path.basename(place.file)}:{place.line}:{place.column}: {problem.cause}"
@@ -208,7 +210,7 @@ def _whole_word(lines: TextLines, range_: dict[str, Any]) -> dict[str, Any]:
 
 
 def _as_there(lines: TextLines, range_: dict[str, Any], word: str) -> str:
-    """*word* in quotes where what is marked stands in quotes."""
+    """Return *word* in quotes if the marked text is in quotes."""
     text = lines.text[lines.offset(range_["start"]) : lines.offset(range_["end"])]
     return f"{text[0]}{word}{text[0]}" if text[:1] in ("'", '"') else word
 

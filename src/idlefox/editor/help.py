@@ -1,4 +1,4 @@
-"""Help at the cursor: how to go on, and what stands there."""
+"""Help at the cursor: completion and hover."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _TOKEN = re.compile(r"[A-Za-z_][A-Za-z0-9_-]*$")
 
 
 def script_completion(text: str, position: dict[str, int], script: Script | None, form: Form | None) -> list[dict[str, Any]]:
-    """How the line of a script can go on."""
+    """Complete a line of a script."""
     lines = TextLines(text)
     before = lines.before(position)
     number = position["line"] + 1
@@ -49,7 +49,7 @@ def script_completion(text: str, position: dict[str, int], script: Script | None
 
 
 def _in_fill(lines: TextLines, line: int, indent: int) -> bool:
-    """Whether the nearest line above that is indented less begins a `fill`."""
+    """Return whether the nearest line above that is indented less begins a `fill`."""
     for each in reversed(lines.lines[:line]):
         if each.strip() and len(each) - len(each.lstrip()) < indent:
             return each.split("#")[0].strip() == "fill"
@@ -66,7 +66,7 @@ def _item(text: str, kind: str, means: str, range_: dict[str, Any], order: int) 
 
 # Sheets
 def sheet_completion(text: str, position: dict[str, int], form: Form | None) -> list[dict[str, Any]]:
-    """The keys that may stand here, or the values that the key can have."""
+    """Complete a sheet: the keys allowed here, or the values of the key."""
     lines = TextLines(text)
     there = spot(text[: lines.offset(position)])
     offered = list(dict.fromkeys(_sheet_offers(there, form)))
@@ -117,7 +117,7 @@ def _addresses(form: Form | None) -> Iterator[tuple[str, str, str]]:
 
 # What stands there
 def word_hover(text: str, position: dict[str, int], *, sheet: bool) -> str:
-    """What the word under the cursor means, as Markdown; "" where it is none of the language."""
+    """Explain the keyword at the cursor in Markdown; "" if it is not a keyword."""
     lines = TextLines(text)
     line = lines.lines[position["line"]] if position["line"] < len(lines.lines) else ""
     at = lines.offset(position) - lines.starts[position["line"]]
@@ -139,6 +139,7 @@ def _in_string(line: str, at: int) -> bool:
 
 
 def as_markdown(word: Word) -> str:
+    """Return *word* as Markdown."""
     needs = f"\n\nNeeds a subject that can {CAPABILITIES[word.needs]}." if word.needs else ""
     example = f"\n\n```\n{word.example.strip()}\n```" if word.example else ""
     return f"**{word.form}**\n\n{word.means}{needs}{example}"

@@ -1,6 +1,6 @@
-"""Names where they stand: what each occurrence in a script or sheet means, wherever it is defined.
+"""The meaning of each name in a script or sheet, wherever it is defined.
 
-A field is known by its sheet and its schema path, a routine by its file, a parameter by its block.
+A field is identified by its sheet and schema path, a routine by its file, a parameter by its block.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ from .texts import TextLines
 
 
 class Key(NamedTuple):
-    """What a name means. *kind*: field, panel, lookup, routine, parameter or file; *where* is the file that defines it."""
+    """The meaning of a name. *kind*: field, panel, lookup, routine, parameter or file; *where* is the defining file."""
 
     kind: str
     where: str
@@ -33,7 +33,7 @@ class Key(NamedTuple):
 
 
 class NameUse(NamedTuple):
-    """A name at offsets *start* to *end* of the file *file*. *defines*: what it means is defined here."""
+    """A name at offsets *start* to *end* of *file*. *defines*: the name is defined here."""
 
     key: Key
     file: str
@@ -50,7 +50,7 @@ _STRING = re.compile(r'[^"\n]*"((?:[^"\\\n]|\\.)*)"')
 
 
 def names_in_script(script: Script, forms: Iterable[tuple[str, Form]]) -> Iterator[NameUse]:
-    """The names in *script*, which is played on *forms* (with their files)."""
+    """Yield the names in *script*, which runs on *forms* (with their files)."""
     reader = _ScriptNames(script, list(forms))
     for header in script.headers:
         found = _STRING.match(script.text, header.offset) if header.kind in ("subject", "use") else None
@@ -93,7 +93,7 @@ class _ScriptNames:
         yield from self.body(block.body, ())
 
     def cells(self, table: tree.With, addressed: set[str]) -> Iterator[NameUse]:
-        """The cells of a table that stand for addresses: those of parameters that are used as such."""
+        """Yield the table cells that are used as addresses."""
         columns = {number for number, name in enumerate(table.names) if name in addressed}
         for row in table.rows if columns else ():
             depth = column = 0
@@ -119,7 +119,7 @@ class _ScriptNames:
                 yield from self.act(act, span, prefix)
 
     def _end_of(self, fill: tree.Fill, line: tree.FillLine) -> int:
-        """Where the value of a line of `fill` ends at the latest."""
+        """Return the latest possible end of a value in a line of `fill`."""
         behind = next((each.offset for each in fill.lines if each.offset > line.offset), 0)
         end = self.text.find("\n", line.offset)
         return behind or (end if end >= 0 else len(self.text))
@@ -194,7 +194,7 @@ class _ScriptNames:
 
 
 def _addressed(body: Body) -> set[str]:
-    """The parameters that stand for whole addresses somewhere in *body*."""
+    """Return the parameters that are used as whole addresses in *body*."""
     found: set[str] = set()
     parts: list[Any] = [body]
     while parts:
@@ -231,7 +231,7 @@ def _members(text: str, start: int, end: int) -> Iterator[tuple[tuple[str, ...],
 
 
 def keys_in_address(text: str, above: Path, sheet: str, form: Form) -> Iterator[tuple[Key, int, int]]:
-    """What each name in the text of an address means, and where it begins and ends in it."""
+    """Yield each name in the text of an address with its meaning and its offsets."""
     path = tuple(above)
     panels = {panel.panel for panel in form.panels}
     at = 1 if text.startswith(".") else 0
@@ -328,14 +328,14 @@ class _SheetNames:
 
     @staticmethod
     def _values(path: tuple[Any, ...], owner: Path) -> Path:
-        """Of a key in what a field or the server holds at load the field it stands for."""
+        """Yield the fields named by keys of initial values, of a field or the server's record."""
         inside: tuple[Any, ...] = path[2:] if path[:2] == ("server", "record") else ()
         if "initial" in path[:-1] and owner:
             inside = (*owner, *path[path.index("initial") + 1 :])
         return tuple("*" if isinstance(each, int) else each for each in inside)
 
     def _is_fields(self, path: tuple[Any, ...]) -> bool:
-        """Whether the last key of *path* is a field's name, and no field is called `fields`."""
+        """Return whether the last key of *path* is a field's name, and no field is called `fields`."""
         names = path[2:] if path[0] == "panels" else path
         return all(name == "fields" for name in names[::2])
 
@@ -368,7 +368,7 @@ class _SheetNames:
         return (str(path[1]),) if path[0] == "panels" and around == "gives" else ()
 
     def reference(self, reference: Reference, text: str, path: tuple[Any, ...]) -> Iterator[NameUse]:
-        """The names of fields in a name of an expression: by what it comes to, read from its end."""
+        """Yield the field names in a dotted name of an expression."""
         written = _EXPRESSED.match(text, reference.at)
         if written is None or reference.target is None:
             return

@@ -1,4 +1,4 @@
-"""The shape of a file: its outline, what folds, and what can be played from where."""
+"""The structure of a file: outline, folding ranges and code lenses."""
 
 from __future__ import annotations
 
@@ -53,11 +53,13 @@ def sheet_symbols(text: str, file: str, form: Form) -> list[dict[str, Any]]:
     ends = _ends(lines)
 
     def at(path: tuple[Any, ...], name: str, kind: int, detail: str = "") -> dict[str, Any]:
+        """Return the outline entry of the part at *path*."""
         place = document.place(path, key=True)
         made = _symbol(lines, name, kind, place.line, ends.get(place.line, place.line), detail)
         return {**made, "selectionRange": lines.range(place.line, place.column, place.length)}
 
     def fields(those: tuple[Field, ...], path: tuple[Any, ...]) -> list[dict[str, Any]]:
+        """Yield the outline entries of fields."""
         found = []
         for field in those:
             if field.native is not None:
@@ -76,7 +78,7 @@ def sheet_symbols(text: str, file: str, form: Form) -> list[dict[str, Any]]:
 
 
 def _ends(lines: TextLines) -> dict[int, int]:
-    """Of each line the last one that is indented deeper behind it."""
+    """Return for each line the last line that is indented deeper."""
     ends: dict[int, int] = {}
     open_: list[tuple[int, int]] = []
     last = 0
@@ -94,7 +96,7 @@ def _ends(lines: TextLines) -> dict[int, int]:
 
 
 def foldings(text: str, script: Script | None) -> list[dict[str, Any]]:
-    """LSP 3.17, "Folding Range": blocks and what stands in them; of a sheet, what is indented."""
+    """Return folding ranges of blocks, or of indented parts of a sheet (LSP 3.17, "Folding Range")."""
     if script is None:
         pairs: Iterator[tuple[int, int]] = iter((first, last) for first, last in _ends(TextLines(text)).items() if last > first)
     else:
@@ -120,7 +122,7 @@ def _of_body(body: Body, ends: dict[int, int]) -> Iterator[tuple[int, int]]:
 
 
 def lenses(script: Script, uri: str) -> list[dict[str, Any]]:
-    """LSP 3.17, "Code Lens": play and trace, over each scenario."""
+    """Return the code lenses run and trace above each scenario (LSP 3.17, "Code Lens")."""
     lines = TextLines(script.text)
     found = []
     for block in script.blocks:

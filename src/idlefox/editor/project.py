@@ -1,4 +1,4 @@
-"""The scripts and sheets of a workspace as they are while they are written: what can be read of them, and what they name."""
+"""The scripts and sheets of a workspace while they are being edited: their parsed state and their relations."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _TOP = re.compile(r"^(?=(?:scenario|routine|prelude|subject|use|clock)\b)", re.M
 
 
 class Project:
-    """What is known of a workspace. What is half written is known as it was when it could last be read."""
+    """The parsed files of a workspace. An incomplete file keeps the state in which it could last be parsed."""
 
     def __init__(self, texts: Texts) -> None:
         self.texts = texts
@@ -36,7 +36,7 @@ class Project:
             self.subjects.forget({path})
 
     def script(self, path: str) -> Script | None:
-        """What can be read of the script at *path*, None where it cannot be read at all."""
+        """Return the parsed script at *path*, None if it cannot be read at all."""
         text = self.texts.text(path)
         if text is None:
             return None
@@ -84,7 +84,7 @@ class Project:
         return known[1] if known is not None else None
 
     def subject_path(self, script: Script) -> str:
-        """The file that *script* is about, "" where it names none."""
+        """Return the path of the subject of *script*, "" if it names none."""
         name = next((header.text for header in script.headers if header.kind == "subject"), "")
         return os.path.normpath(os.path.join(os.path.dirname(script.file), name)) if name and "://" not in name else ""
 
@@ -103,7 +103,9 @@ class Project:
                         left.append(found)
 
     def forms_of(self, path: str) -> list[tuple[str, Form]]:
-        """The forms that the script at *path* is played on, with their files: its own subject, or those of the scripts that use it."""
+        """Return the forms that the script at *path* runs on, with their files: its own subject, or those of the scripts that use
+        it.
+        """
         script = self.head(path)
         if script is None:
             return []
@@ -127,7 +129,7 @@ class Project:
 
 
 def parted(text: str) -> tuple[str, list[tuple[int, str]]]:
-    """*text* with its scenarios left out, every line in its place, and the scenarios (and what is no block) with their lines."""
+    """Split *text* into the part outside scenarios, with every line in its place, and the scenarios with their lines."""
     blocks: list[tuple[int, str]] = []
     context = ""
     line = 1

@@ -16,7 +16,7 @@ _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_-]*")
 
 
 class CannotRename(Exception):
-    """Why a name cannot be changed."""
+    """A name cannot be changed; the text gives the reason."""
 
 
 class Search:
@@ -49,7 +49,7 @@ class Search:
         return min(found, key=lambda each: each.end - each.start, default=None)
 
     def definition(self, path: str, position: dict[str, int]) -> list[dict[str, Any]]:
-        """Where what stands at *position* is defined."""
+        """Return the definition of the name at *position*."""
         found = self.at(path, position)
         if found is None:
             return []
@@ -59,7 +59,7 @@ class Search:
         return [self._location(each) for each in self.names(found.key.where) if each.defines and each.key == found.key]
 
     def references(self, path: str, position: dict[str, int], *, definitions: bool) -> list[dict[str, Any]]:
-        """Wherever what stands at *position* is named."""
+        """Return every use of the name at *position*."""
         found = self.at(path, position)
         return [self._location(each) for each in self._all(found.key) if definitions or not each.defines] if found is not None else []
 
@@ -82,7 +82,7 @@ class Search:
 
     # renaming
     def renamed(self, path: str, position: dict[str, int], name: str) -> dict[str, Any]:
-        """The edits that give what stands at *position* another *name*. Raises CannotRename."""
+        """Return the edits that rename the name at *position* to *name*. Raises CannotRename."""
         found = self.at(path, position)
         if found is None or found.key.kind == "file":
             raise CannotRename("nothing here can be renamed; place the cursor on a field, routine, parameter, lookup or panel")

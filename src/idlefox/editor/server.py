@@ -44,7 +44,7 @@ def _plain(position: types.Position) -> dict[str, int]:
 
 
 class FoxLanguageServer(LanguageServer):
-    """What is known of one workspace."""
+    """The language server of one workspace."""
 
     def __init__(self) -> None:
         super().__init__("idlefox", __version__, text_document_sync_kind=types.TextDocumentSyncKind.Incremental)
@@ -56,6 +56,7 @@ class FoxLanguageServer(LanguageServer):
         self.waiting: dict[str, asyncio.TimerHandle] = {}
 
     def began(self, folders: list[str]) -> None:
+        """Load the workspace *folders*."""
         self.texts.folders = tuple(folders)
 
     # documents
@@ -86,7 +87,7 @@ class FoxLanguageServer(LanguageServer):
                     self.tell(other, whole=True)
 
     def tell(self, uri: str, *, whole: bool) -> None:
-        """Publishes what is wrong in the document *uri*."""
+        """Publish the diagnostics of the document *uri*."""
         path = path_of(uri)
         if not path.endswith((".fox", *SHEETS)):
             return
@@ -101,6 +102,7 @@ class FoxLanguageServer(LanguageServer):
         )  # fmt: skip
 
     def closed(self, uri: str) -> None:
+        """Forget the closed document *uri*."""
         path = path_of(uri)
         self.texts.drop(path)
         self.project.changed(path)
@@ -111,7 +113,7 @@ class FoxLanguageServer(LanguageServer):
 
     # playing
     def play(self, uri: str, line: int) -> str:
-        """Plays the scenario at *line*; what failed becomes a diagnostic. In words, what came of it."""
+        """Run the scenario at *line*; what failed becomes a diagnostic. In words, what came of it."""
         path = path_of(uri)
         text = self.texts.text(path) or ""
         with self.texts.reading(), reading_below((os.path.dirname(path),)):
@@ -141,7 +143,7 @@ def _told(result: ScenarioResult) -> str:
 
 
 def _fault(place: Place, message: str) -> Diagnostic:
-    """Why a scenario that was played does not hold."""
+    """Return why a scenario failed."""
     return Diagnostic(place.line, place.column, place.length, "error", message, "")
 
 

@@ -1,6 +1,6 @@
-"""Where in a sheet one is writing: the path of keys to the cursor, read from what stands before it, however unfinished.
+"""The cursor's position in a sheet: the path of keys to it, read from the text before it, however incomplete.
 
-And what the sheet's JSON Schema says may stand there.
+Also the keys and values that the sheet's JSON Schema allows there.
 """
 
 from __future__ import annotations
@@ -23,8 +23,8 @@ _COMMENT = re.compile(r"(?:^|\s)#.*$")
 
 
 class CursorSpot(NamedTuple):
-    """*path* leads to the mapping or list around the cursor; there a *key* is being given its value, or (key "") a key is written.
-    *fragment* is what has been written of it.
+    """*path* leads to the mapping or list at the cursor. *key* is the key whose value is being written, "" while a key is being
+    written. *fragment* is the text so far.
     """
 
     path: tuple[str | int, ...]
@@ -130,7 +130,7 @@ def _alternatives(part: dict[str, Any]) -> Iterator[dict[str, Any]]:
 
 
 def schemas_at(path: tuple[str | int, ...]) -> list[dict[str, Any]]:
-    """What the schema allows at *path*, each alternative by itself."""
+    """Return the schemas that apply at *path*, each alternative separately."""
     found = list(_alternatives(_schema()))
     for step in path:
         following: list[dict[str, Any]] = []
@@ -143,5 +143,5 @@ def schemas_at(path: tuple[str | int, ...]) -> list[dict[str, Any]]:
 
 
 def keys_at(path: tuple[str | int, ...]) -> dict[str, str]:
-    """The keys that may stand in the mapping at *path*, with what they mean."""
+    """Return the keys allowed in the mapping at *path*, with their meaning."""
     return {key: value.get("description", "") for part in schemas_at(path) for key, value in part.get("properties", {}).items()}

@@ -1,4 +1,4 @@
-"""What is open in an editor, over the files; and places as the Language Server Protocol has them (UTF-16, from 0)."""
+"""The files as the editor sees them, including unsaved text; positions of the Language Server Protocol (UTF-16, from 0)."""
 
 from __future__ import annotations
 
@@ -24,15 +24,17 @@ class Texts:
         self._held: dict[str, bytes] = {}
 
     def put(self, path: str, text: str) -> None:
+        """Set the unsaved *text* of the file at *path*."""
         self._open[path] = text
         self._held[path] = text.encode("utf-8", "replace")
 
     def drop(self, path: str) -> None:
+        """Forget the unsaved text of the file at *path*."""
         self._open.pop(path, None)
         self._held.pop(path, None)
 
     def text(self, path: str) -> str | None:
-        """The text of the file at *path*, None where it cannot be read."""
+        """Return the text of the file at *path*, None if it cannot be read."""
         known = self._open.get(path)
         if known is not None:
             return known
@@ -48,7 +50,9 @@ class Texts:
             yield
 
     def files(self, near: str, *suffixes: str) -> Iterator[str]:
-        """The files of the workspace that end in one of *suffixes*; of the folder of *near* where it lies in none of the workspace."""
+        """Return the files of the workspace that end in one of *suffixes*; of the folder of *near* if that is outside the
+        workspace.
+        """
         inside = [folder for folder in self.folders if near.startswith(folder.rstrip(os.sep) + os.sep)]
         count = 0
         for folder in inside or [os.path.dirname(near)]:
@@ -69,6 +73,7 @@ def path_of(uri: str) -> str:
 
 
 def uri_of(path: str) -> str:
+    """Return the file URI of *path*."""
     from pathlib import Path
 
     return Path(path).as_uri()
@@ -85,24 +90,27 @@ class TextLines:
             self.starts.append(self.starts[-1] + len(line) + 1)
 
     def position(self, line: int, column: int) -> dict[str, int]:
-        """Of a place, both counted from 1."""
+        """Convert a line and column (from 1) to a position."""
         line = min(max(line, 1), len(self.lines))
         return {"line": line - 1, "character": _units(self.lines[line - 1][: max(column - 1, 0)])}
 
     def range(self, line: int, column: int, length: int) -> dict[str, Any]:
+        """Return the range of *length* characters at a line and column (from 1)."""
         return {"start": self.position(line, column), "end": self.position(line, column + length)}
 
     def at(self, offset: int) -> dict[str, int]:
+        """Return the position of an offset."""
         from bisect import bisect_right
 
         line = min(bisect_right(self.starts, offset), len(self.lines))
         return self.position(line, offset - self.starts[line - 1] + 1)
 
     def between(self, start: int, end: int) -> dict[str, Any]:
+        """Return the range between two offsets."""
         return {"start": self.at(start), "end": self.at(end)}
 
     def offset(self, position: dict[str, int]) -> int:
-        """Of a position; behind the end of a line it is the line's end."""
+        """Convert a position to an offset. Beyond the end of a line it is the end of the line."""
         number = min(max(position["line"], 0), len(self.lines) - 1)
         line, left, column = self.lines[number], position["character"], 0
         while left > 0 and column < len(line):

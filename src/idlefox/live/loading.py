@@ -1,4 +1,4 @@
-"""From a form to the page that it names, as a subject: what `run --live` plays on."""
+"""From a form to its page as a subject, for `run --live`."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ _SERVERS: dict[str, DevServer] = {}  # what has been started for pages that are 
 
 
 class LiveSubjectFactory(NamedTuple):
-    """Makes live subjects of forms: what `play` is handed to go outside. It can be sent to another process."""
+    """A picklable factory of live subjects."""
 
     wishes: LiveOptions
     retries: int = 0  # how often what fails is played again
@@ -46,7 +46,8 @@ class LiveSubjectFactory(NamedTuple):
             form = _with_page(form)
         live = form.live
         if live is None:
-            return Loaded(form, _nothing, LivePageSubject.abilities, SessionFactory(compile_form(form)).way, make_ready=lambda: _no_page(form))
+            way = SessionFactory(compile_form(form)).way
+            return Loaded(form, _nothing, LivePageSubject.abilities, way, make_ready=lambda: _no_page(form))
         if self.wishes.browser == "http":
             return _over_http(form, live)
         lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, BrowserSession(self.wishes))
@@ -72,7 +73,7 @@ _PAGES: dict[int, tuple[Form, Form]] = {}
 
 
 def _with_page(form: Form) -> Form:
-    """A form of a page, with that page as the one that is played; the same for the same form."""
+    """Return the form of a page with that page under `live`; the same object for the same form."""
     known = _PAGES.get(id(form))
     if known is None or known[0] is not form:
         own = Find(css=f"form[id={json.dumps(form.id)}],form[name={json.dumps(form.id)}]") if form.id != Path(form.file).stem else None
@@ -108,7 +109,7 @@ def _over_http(form: Form, live: LivePage) -> Loaded:
 
 
 def served_subject(url: str) -> Loaded:
-    """The page at *url* as a subject, played over HTTP. Raises Unreadable where there is no form."""
+    """Return the page at *url* as a subject over HTTP. Raises Unreadable if it has no form."""
     from .http.subject import HttpSubject
 
     page = fetched(url)
@@ -168,7 +169,7 @@ def _not_ready(live: LivePage, fault: NotReady) -> Unreadable:
 
 
 def source_of(url: str) -> str:
-    """The page at *url* as HTML: as it is sent, or where that has no form, as a browser has it. Raises Unreadable."""
+    """Return the page at *url* as HTML: as sent or, if that has no form, as a browser builds it. Raises Unreadable."""
     needs_libraries("a page behind a URL")
     page = fetched(url)
     if page.form is not None:
@@ -201,7 +202,7 @@ def _rendered(url: str, lane: BrowserSession) -> str:
 
 
 def close_all() -> None:
-    """Ends every browser and server of this process."""
+    """End every browser and server of this process."""
     for lane in _LANES.values():
         lane.close()
     _LANES.clear()
@@ -212,7 +213,7 @@ def close_all() -> None:
 
 
 def needs_libraries(what: str) -> None:
-    """Raises Unreadable where the libraries that *what* takes are not installed."""
+    """Raise Unreadable where the libraries that *what* takes are not installed."""
     try:
         import h11  # noqa: F401
         import httpx  # noqa: F401
@@ -223,7 +224,7 @@ def needs_libraries(what: str) -> None:
 
 
 def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries: int = 0) -> LiveSubjectFactory:
-    """What plays forms live in a browser of *kind*. Raises Unreadable where there is none, or what it takes is not installed."""
+    """Return the factory of live subjects for a browser of *kind*. Raises Unreadable if it is not available."""
     needs_libraries("--live")
     if kind == "http":
         return LiveSubjectFactory(LiveOptions("http"), retries)

@@ -21,16 +21,17 @@ class Request(NamedTuple):
 
     @property
     def path(self) -> str:
+        """The path of the URL without the query."""
         return self.target.partition("?")[0]
 
     @property
     def navigates(self) -> bool:
-        """Whether a browser asks for a document with it (Fetch Metadata)."""
+        """Return whether a browser asks for a document with it (Fetch Metadata)."""
         return self.headers.get("sec-fetch-dest", "") in ("document", "iframe", "frame")
 
 
 class Response(NamedTuple):
-    """What comes back. *lost*: nothing does, the connection breaks."""
+    """A response. *lost*: the connection breaks instead."""
 
     status: int = 200
     body: bytes = b""
@@ -40,6 +41,7 @@ class Response(NamedTuple):
 
     @property
     def reason(self) -> str:
+        """The reason phrase of the status."""
         try:
             return HTTPStatus(self.status).phrase
         except ValueError:

@@ -1,4 +1,4 @@
-"""Processes that we start and that must not outlive us: each in a group of its own, watched over by a guard."""
+"""Child processes that must not outlive this one: each in a group of its own, with a guard process."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ class ProcessGroup:
                 self._guard = subprocess.Popen(guard, stdin=subprocess.PIPE, start_new_session=True)
 
     def start(self, command: list[str], *, output: str, environment: dict[str, str], folder: str | None = None) -> IO[bytes]:
-        """Starts *command* in *folder*; its *output* (stdout, stderr or both) is to be read from what comes back."""
+        """Start *command* in *folder*; its *output* (stdout, stderr or both) is to be read from what comes back."""
         streams: dict[str, Any] = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, output: subprocess.PIPE}
         if output == "both":
             streams = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT}
@@ -76,7 +76,7 @@ class ProcessGroup:
         return stream
 
     def end(self) -> None:
-        """Does nothing the second time."""
+        """Do nothing the second time."""
         with defer_interrupts():
             process, self.process = self.process, None
             guard, self._guard = self._guard, None
@@ -90,7 +90,7 @@ class ProcessGroup:
 
 @contextmanager
 def defer_interrupts() -> Iterator[None]:
-    """Puts interrupts off: a process that has been started and that nobody knows of could not be ended."""
+    """Defer SIGINT and SIGTERM until the child is registered for cleanup."""
     if threading.current_thread() is not threading.main_thread():
         yield
         return
@@ -110,7 +110,7 @@ def defer_interrupts() -> Iterator[None]:
 
 
 def end_group(process: subprocess.Popen[Any], grace: float = 5.0) -> None:
-    """Ends *process* and its whole group: asked first, made to after *grace* seconds."""
+    """End *process* and its whole group: asked first, made to after *grace* seconds."""
     for wish, wait in ((signal.SIGTERM, grace), (signal.SIGKILL, 5.0)):
         try:
             os.killpg(process.pid, wish)

@@ -1,4 +1,4 @@
-"""What each step and check needs of its subject, held against what the subject can do before anything is played."""
+"""The capabilities that steps and checks require of a subject, checked before anything runs."""
 
 from __future__ import annotations
 

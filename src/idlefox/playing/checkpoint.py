@@ -1,6 +1,6 @@
-"""What an interrupted study has found so far, in a file, so that the same call goes on from there.
+"""A checkpoint of an interrupted study, from which the same call continues.
 
-The file is the person's own, in a folder of theirs (never one of the project: what is in it is taken back as it is, code and all).
+The file is in the person's own folder, never in a project, because it is unpickled.
 """
 
 from __future__ import annotations
@@ -11,8 +11,8 @@ from typing import Any
 
 
 class Checkpoint:
-    """The notes in *file*: lists of results one behind the other, each with how many there were before it, so that two who note the same
-    at once do no harm. Where it cannot be written, nothing is noted.
+    """The results in *file*: lists one after the other, each with the number before it, so that two concurrent writers do no harm.
+    Nothing is written if that is not possible.
     """
 
     def __init__(self, file: str) -> None:
@@ -21,7 +21,7 @@ class Checkpoint:
         self.end_of_known = 0
 
     def found(self) -> list[Any]:
-        """All results that are noted, in the order in which they came; what was not written to its end is left out."""
+        """Return all complete results in order."""
         results: list[Any] = []
         try:
             with open(self.file, "rb") as handle:
@@ -35,7 +35,7 @@ class Checkpoint:
             return results
 
     def add(self, results: list[Any]) -> None:
-        """Notes *results*."""
+        """Note *results*."""
         before, self.count = self.count, self.count + len(results)
         try:
             os.makedirs(os.path.dirname(self.file), mode=0o700, exist_ok=True)
@@ -48,7 +48,7 @@ class Checkpoint:
             pass  # it is done all the same; only an interrupted study would have to begin anew
 
     def over(self) -> None:
-        """The study has come to its end: nothing is to be gone on with."""
+        """Delete the checkpoint of a finished study."""
         try:
             os.unlink(self.file)
         except OSError:

@@ -1,4 +1,4 @@
-"""Judges one check on a subject: whether it holds, and what was found. `report.wording` puts it into words."""
+"""Evaluates one check on a subject. `report.wording` words the result."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ _GROUPS = (
 
 
 class CheckResult(NamedTuple):
-    """*expected* are the check's arguments as they were compared; *unseen* tells why there was nothing to compare."""
+    """The result of a check. *expected* are the arguments as compared; *unseen* is the reason why nothing could be compared."""
 
     holds: bool
     expected: Any = None
@@ -39,7 +39,7 @@ class CheckResult(NamedTuple):
 
 
 def judge_check(subject: Subject, check: Check) -> CheckResult:
-    """Whether *check* holds, waiting for it or watching it where it says so."""
+    """Evaluate *check*, waiting for it or watching it if it says so."""
     try:
         return _judged(subject, check)
     except NoEnd as fault:
@@ -76,7 +76,7 @@ def _now(subject: Subject, check: Check) -> CheckResult:
 
 
 class _NothingToCompare(Exception):
-    """Nothing to compare."""
+    """There is nothing to compare."""
 
     def __init__(self, unseen: NotObservable) -> None:
         super().__init__(unseen.refusal.kind)
@@ -160,14 +160,14 @@ def _is(subject: Subject, check: Check) -> CheckResult:
 
 
 def _why_not(subject: Subject, noun: Noun, found: list[str]) -> Refusal | None:
-    """Why it is hidden or disabled, where that is what was found."""
+    """Return why something is hidden or disabled, if that was found."""
     word = "visible" if "hidden" in found else "enabled" if "disabled" in found else ""
     reason = subject.look(noun, "why not", word) if word else None
     return reason if isinstance(reason, Refusal) else None
 
 
 def _instead(subject: Subject, noun: Noun, text: str) -> str:
-    """What is the case where the state *text* was expected and is not."""
+    """Return the actual state where the state *text* was expected."""
     word = text.removeprefix("not ")
     if noun.kind in ("view", "outcome"):
         return str(_look(subject, noun, "value"))
@@ -180,7 +180,7 @@ def _instead(subject: Subject, noun: Noun, text: str) -> str:
 
 
 def _can_be(noun: Noun, word: str) -> bool:
-    """Whether *word* is a state of what *noun* is: buttons know four."""
+    """Return whether *word* is a state of what *noun* is: buttons know four."""
     return noun.kind not in ("submit", "button") or word in ("enabled", "disabled", "visible", "hidden")
 
 

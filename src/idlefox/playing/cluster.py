@@ -1,7 +1,7 @@
-"""The workers of a Dask scheduler, as those who do the work of a run or a study.
+"""The workers of a Dask scheduler as executors of a run or study.
 
-They share no folder with this machine: what a task needs of its files it asks for (`disk`), and is begun anew with it. A worker
-that is killed costs a repeat of its tasks, which the scheduler sees to.
+They share no folder with this machine: a worker requests the files that a task needs (`disk`), and the task starts again. If a
+worker dies, the scheduler repeats its tasks.
 """
 
 from __future__ import annotations
@@ -40,20 +40,20 @@ _MORE = WorkerCrash("")
 
 
 class _FileRequest(NamedTuple):
-    """What a worker says of a task that it cannot do before it knows the answer."""
+    """A worker needs the answer to a question about a file first."""
 
     question: Question
 
 
 class _VersionMismatch(NamedTuple):
-    """What a worker says that is of another version."""
+    """A worker has another version of Idle Fox."""
 
     version: str
 
 
 @contextmanager
 def joined(address: str) -> Iterator[Cluster]:
-    """The workers of the scheduler at *address*. Raises Unreadable where there is none, or it has no workers."""
+    """Connect to the scheduler at *address*. Raises Unreadable if there is none or it has no workers."""
     try:
         from distributed import Client
     except ImportError:
@@ -72,7 +72,7 @@ def joined(address: str) -> Iterator[Cluster]:
 
 @contextmanager
 def _in_quiet() -> Iterator[None]:
-    """Whom the client loses and finds again is no news to whoever waits for results."""
+    """Silence the client's log about workers that come and go."""
     loggers = [logging.getLogger(name) for name in _TALKING]
     levels = [logger.level for logger in loggers]
     for logger in loggers:
@@ -107,7 +107,7 @@ class Cluster:
             return 0  # nobody answers: the client will know soon whether it is lost
 
     def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
-        """What *do* makes of each of *tasks*, in their order. Raises Unreadable where a worker cannot do any."""
+        """Return the results of *do* for each of *tasks*, in order. Raises Unreadable if no worker can do a task."""
         hands = _Dispatcher(self.client.get_executor(pure=False), do)
         left = iter(tasks)
         flight: deque[_InFlight] = deque()
@@ -129,8 +129,8 @@ class Cluster:
                 flying.future.cancel()
 
     def _waited(self, flight: deque[_InFlight], hands: _Dispatcher) -> WorkerCrash | None:
-        """Waits until the first of *flight* is done, and tells workers what they ask for; why it never will be done, None where it is.
-        _MORE where more should be handed out first.
+        """Wait for the first of *flight*, answering file requests; return why it will never finish, None if it has. _MORE if more
+        should be sent first.
         """
         from concurrent.futures import FIRST_COMPLETED, wait
 
@@ -185,7 +185,7 @@ class Cluster:
 
 
 class _InFlight(NamedTuple):
-    """A *task* that has been handed out; *known* is what is sent of files because it asked."""
+    """A submitted *task*; *known* is the file data sent with it."""
 
     task: Any
     future: Future[Any]
@@ -193,7 +193,7 @@ class _InFlight(NamedTuple):
 
 
 class _Dispatcher:
-    """Hands out tasks of one run with what is known of the files that they need."""
+    """Submits the tasks of one run with the file data they need."""
 
     def __init__(self, pool: Executor, do: Callable[[Any], Any]) -> None:
         self.pool, self.do = pool, do
@@ -210,7 +210,7 @@ class _Dispatcher:
         return _InFlight(task, self.pool.submit(_do_far, packed, self.run, version(_US)), known)
 
     def again(self, flying: _InFlight, asked: Question) -> _InFlight:
-        """The same task, begun anew with the answer to what it *asked*."""
+        """Submit the task again with the answer to *asked*."""
         told = {asked: self.answers[asked]} if asked in self.answers else answers(asked, self.folder)
         if asked in self.once:
             self.answers.update(told)
@@ -235,7 +235,7 @@ _RUN = [""]
 
 
 def _do_far(packed: bytes, run: str, sender: str) -> bytes | _FileRequest | _VersionMismatch:
-    """What comes of what is *packed*: what to do, the task, and the files of the machine that sent it. It is a part of *run*."""
+    """Run on a worker: *packed* contains the function, the task and the file data. It is part of *run*."""
     here = version(_US)
     if here != sender:
         return _VersionMismatch(here)

@@ -1,8 +1,8 @@
-"""Python's collector of cyclic garbage, kept from going through what is there to stay.
+"""Controls Python's cyclic garbage collector.
 
-A script's steps are made at once and by the hundred thousand, and there are no cycles among them: while they are made the collector only
-costs, and afterwards it would go through all of them three times more. Of 2,000 scenarios in one file that is a sixth of
-the run (`python benchmarks/suite.py`).
+A script's steps are created at once and by the hundred thousand, without cycles among them: a collection during that time only
+costs, and later ones would traverse all of them again. With 2,000 scenarios in one file that is a sixth of the run (`python
+benchmarks/suite.py`).
 """
 
 from __future__ import annotations
@@ -43,7 +43,7 @@ def keep(steps: int, size: int) -> None:
 
 @contextmanager
 def seldom() -> Iterator[None]:
-    """Until this ends the collector goes through what is new as seldom as in a run of the command line: for a process that is another's."""
+    """Make the collector run as seldom as in a run of the command line, inside another program's process."""
     was = gc.get_threshold()
     gc.set_threshold(*SELDOM)
     try:

@@ -1,4 +1,4 @@
-"""What kind of file a path names, by its ending, and which command takes it: for whoever hands it to another."""
+"""The kind of a file by its suffix, and the command that accepts it."""
 
 from __future__ import annotations
 
@@ -24,13 +24,13 @@ _TAKEN = {
 
 
 def kind_of(path: str) -> str:
-    """What the path *path* names by its ending: script, sheet, page, table, schema; "" for anything else."""
+    """Return the kind of *path* by its suffix: script, sheet, page, table or schema; "" for anything else."""
     name = path.partition("#")[0].lower()
     return next((kind for ending, kind in _ENDINGS.items() if name.endswith(ending)), "")
 
 
 def misplaced(path: str, *wanted: str) -> Problem | None:
-    """That the file *path*, which is there, is of another kind than those *wanted*; None where it is one of them."""
+    """Return a problem if the existing file *path* is of another kind than those *wanted*; else None."""
     file = path.partition("#")[0]
     kind = kind_of(path)
     if kind in wanted or path_problem(file) or size_of(file) is None:

@@ -1,4 +1,4 @@
-"""Holds a value against what a check expects: JSON equality, inclusion, patterns."""
+"""Compares a value with an expected one: JSON equality, inclusion, patterns."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from ..script.tree import Anything, Like
 
 
 def matches(found: Any, pattern: Any) -> bool:
-    """Whether *found* equals *pattern*, in which `any` and `like` may stand."""
+    """Return whether *found* equals *pattern*, in which `any` and `like` may stand."""
     if isinstance(pattern, Anything):
         return True
     if isinstance(pattern, Like):
@@ -25,7 +25,7 @@ def matches(found: Any, pattern: Any) -> bool:
 
 
 def includes(found: Any, pattern: Any) -> bool:
-    """Whether *found* holds at least what *pattern* says: members recursively, lists element by element."""
+    """Return whether *found* holds at least what *pattern* says: members recursively, lists element by element."""
     if isinstance(pattern, dict):
         return isinstance(found, dict) and all(k in found and includes(found[k], v) for k, v in pattern.items())
     if isinstance(pattern, list):
@@ -34,7 +34,7 @@ def includes(found: Any, pattern: Any) -> bool:
 
 
 def contains(found: Any, pattern: Any) -> bool:
-    """Whether a list has an element, or a text a part, that *pattern* says."""
+    """Return whether a list has an element, or a text a part, that *pattern* says."""
     if isinstance(found, str):
         if isinstance(pattern, Like):
             return matches(found, pattern)
@@ -43,7 +43,7 @@ def contains(found: Any, pattern: Any) -> bool:
 
 
 class Difference(NamedTuple):
-    """One place inside an object or list where *found* is not what was *expected*.
+    """A place inside an object or list where *found* is not *expected*.
 
     *kind*: missing (nothing there), besides (there is more: *found* are the names), length (how many elements), extra (an element
     too many) or differs.
@@ -56,7 +56,9 @@ class Difference(NamedTuple):
 
 
 def differences(found: Any, pattern: Any, *, loose: bool, path: str = "") -> Iterator[Difference]:
-    """Where *found* differs from *pattern*; nothing where the two as a whole say it all. *loose*: more may be there."""
+    """Yield where *found* differs from *pattern*; nothing if the two as a whole say it all. *loose*: additional members are
+    allowed.
+    """
     if isinstance(pattern, dict) and isinstance(found, dict):
         yield from _members(found, pattern, loose, path)
     elif isinstance(pattern, list) and isinstance(found, list | tuple):

@@ -1,4 +1,4 @@
-"""What a check can see of a form at one moment, and the checks that would hold what has changed since an earlier one."""
+"""The visible state of a form at one moment, and checks for what has changed since an earlier one."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class Observed(NamedTuple):
 
 
 def observe(subject: Subject, form: Form) -> Observed:
-    """What a check can see now."""
+    """Observe the current state."""
     fields: dict[str, FieldState] = {}
     for name, path in (("", None), *_paths(subject, form)):
         state = subject.look(_FORM if path is None else Noun("address", Address(path)), "state")
@@ -62,7 +62,7 @@ def _of(subject: Subject, field: Field, path: tuple[Any, ...]) -> Iterator[tuple
 
 
 def pinning(before: Observed, now: Observed) -> Iterator[str]:
-    """Checks, as a script says them, of what is otherwise *now* than it was *before*."""
+    """Yield the checks, as script text, for what is different in *now* compared with *before*."""
     left = [name for name, state in now.fields.items() if name in before.fields and "touched" in _words(before.fields[name], state)]
     quiet = frozenset({"touched"} if len(left) > _MOST_LEFT else ())  # an attempt to send has touched them all: that is no news of each
     for name, state in now.fields.items():
@@ -95,7 +95,7 @@ def _of_field(name: str, before: FieldState | None, now: FieldState, quiet: froz
 
 
 def _words(before: FieldState, now: FieldState) -> list[str]:
-    """The states that it has come to, and those that it has left."""
+    """Return the new states of a field, and negations of those it no longer has."""
     come = [word for word in now.words if word in _TOLD and word not in before.words]
     return come + [other for word, other in _NO_LONGER.items() if word in before.words and word not in now.words]
 

@@ -1,4 +1,4 @@
-"""Plays scripts: reads, checks, plays each scenario on a fresh form, and collects what came of it."""
+"""Runs scripts: parses and checks them, runs each scenario on a fresh form, and collects the results."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ DEFAULT_CLOCK = parse_instant("2030-01-01T09:00:00Z") or 0
 
 
 class RunOptions(NamedTuple):
-    """What to play and how: a *subject* in place of the scripts' own, which scenarios, in what order."""
+    """The options of a run: a *subject* instead of that of the scripts, the scenarios to select, their order."""
 
     subject: str = ""
     narrowed: ScenarioFilter = ScenarioFilter()
@@ -50,13 +50,13 @@ class RunOptions(NamedTuple):
     roots: tuple[str, ...] = ()  # further folders below which scripts and sheets may name files
 
     def roots_for(self, file: str) -> tuple[str, ...]:
-        """Below which folders the script *file*, and what it names, may name files: the project's, else its own."""
+        """Return the folders below which the script *file* may use files: the project's, or its own."""
         own = os.path.dirname(file) or "."
         return (self.project if self.project and is_below(own, self.project) else own, *self.roots)
 
 
 class LoadedScript(NamedTuple):
-    """A script that can be played. *loaded* is None where there is nothing to play."""
+    """A script that is ready to run. *loaded* is None if nothing has to run."""
 
     script: Script
     scenarios: tuple[ExpandedScenario, ...]
@@ -70,12 +70,14 @@ Read = tuple[Script, list[Problem]]  # a script, and the slips in it
 
 
 def parse_script(chosen: SelectedScript) -> Read:
-    """Reads the script *chosen*. Raises Unreadable where there is none."""
+    """Parse the script *chosen*. Raises Unreadable if it does not exist."""
     return read_script_anyway(chosen.file, chosen.text)
 
 
-def load_script(chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, part: ScenarioRange = WHOLE, script: Read | None = None) -> LoadedScript:
-    """Reads *chosen* (unless *script* is that) and its subject, and binds one to the other.
+def load_script(
+    chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, part: ScenarioRange = WHOLE, script: Read | None = None,
+) -> LoadedScript:
+    """Read *chosen* (unless *script* is that) and its subject, and binds one to the other.
 
     Raises Unreadable with every fault; of a *part*, with those that are met in it.
     """
@@ -88,7 +90,9 @@ def load_script(chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, 
     return ready
 
 
-def _bind(script: Script, slips: list[Problem], chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, part: ScenarioRange) -> LoadedScript:
+def _bind(
+    script: Script, slips: list[Problem], chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, part: ScenarioRange,
+) -> LoadedScript:
     if not slips and not any(b.kind in ("scenario", "routine") for b in script.blocks):
         cause = f"no scenario in {script.file}"
         raise Unreadable([Problem(Place(script.file, 1, 1), cause, 'start one with: scenario "what should hold"')])
@@ -124,14 +128,14 @@ def _bind(script: Script, slips: list[Problem], chosen: SelectedScript, wishes: 
 
 
 def _note_uploads(file: str, ops: list[Op]) -> None:
-    """Files that a person chooses are read as the steps come to them: whoever wants to know what is read hears of them now."""
+    """Record the files of upload steps as read, for callers that track files."""
     folder = Path(file).parent
     named = {each.name for op in ops if isinstance(op.act, Upload) for each in op.act.files}
     note_read(*(str(folder / name) for name in sorted(named)))
 
 
 def _subject(script: Script, wishes: RunOptions, subjects: Subjects, *, needed: bool) -> Loaded | None:
-    """The subject of *script*. Raises Unreadable where it names none (and one is *needed*) or what it names is no use."""
+    """Load the subject of *script*. Raises Unreadable if it names none (and one is *needed*) or cannot be used."""
     if wishes.subject:
         return subjects.load(wishes.subject, ".")
     header = next((h for h in script.headers if h.kind == "subject"), None)
@@ -147,7 +151,7 @@ def _subject(script: Script, wishes: RunOptions, subjects: Subjects, *, needed: 
 
 
 def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Problem]:
-    """A missing subject is the script's fault, at its header; what is wrong in a sheet is told in the sheet."""
+    """Place a missing subject at the script's header; errors in a sheet stay in the sheet."""
     first = fault.problems[0]
     if first.source or len(fault.problems) > 1 or first.code not in (NO_FILE, BAD_PATH, UNSUPPORTED, OUTSIDE):
         return list(fault.problems)
@@ -163,7 +167,7 @@ def _at_header(fault: Unreadable, script: Script, header: Header) -> list[Proble
 
 
 def _bound(each: list[Op], scenarios: list[ExpandedScenario], loaded: Loaded) -> list[Problem]:
-    """Everything in *scenarios* that the subject does not fit; where all fits, every address has been followed to where it leads.
+    """Check *scenarios* against the subject and resolve every address; return the problems.
 
     *each*: their steps and checks, once.
     """
@@ -175,7 +179,7 @@ def _bound(each: list[Op], scenarios: list[ExpandedScenario], loaded: Loaded) ->
 
 
 def _each_once(scenarios: list[ExpandedScenario]) -> list[Op]:
-    """One step or check for all that say the same: what is wrong with none of these is wrong with none."""
+    """Yield one step or check for all equal ones: they have the same problems."""
     return list({id(op.act): op for s in scenarios for op in s.ops}.values())
 
 
@@ -186,7 +190,7 @@ def _address(act: Any) -> Address | None:
 
 
 def _kept(script: Script, scenarios: list[ExpandedScenario], chosen: SelectedScript, wishes: RunOptions) -> list[ExpandedScenario]:
-    """The scenarios to play. Raises Unreadable where there is none at a line that was asked for."""
+    """Select the scenarios to run. Raises Unreadable if there is none at a given line."""
     if chosen.rows:
         scenarios = at_rows(scenarios, chosen.rows, Path(chosen.file).parent)
     chosen_ones, missed = at_lines(scenarios, chosen.lines) if chosen.lines else (scenarios, [])
@@ -214,8 +218,8 @@ def play_script(
     chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, tell: Told | None = None, *, begun: Begun | None = None,
     prepared: Prepares | None = None, teller: Teller | None = None,
 ) -> ScriptResult:  # fmt: skip
-    """Plays one script file; *tell* hears of each scenario. *prepared*: what to have the script from, instead of reading it;
-    *teller*: what makes the story of each scenario.
+    """Run one script file; *tell* gets each scenario. *prepared* supplies a loaded script; *teller* makes the story of each
+    scenario.
     """
     started = perf_counter()
     try:
@@ -256,9 +260,10 @@ _ORDINALS = {2: "2nd", 3: "3rd"}
 
 
 def _run_guarded(
-    scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: int, file: str, teller: Teller | None, beginning: ScenarioPrefix | None = None
+    scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: int, file: str, teller: Teller | None,
+    beginning: ScenarioPrefix | None = None
 ) -> ScenarioResult:
-    """Plays *scenario*; a fault of our own ends it, and nothing else."""
+    """Run *scenario*; a fault of our own ends it, and nothing else."""
     try:
         subject = loaded.begin(folder)
         seen: list[tuple[int, bool]] = []
@@ -294,8 +299,8 @@ Watch = Callable[[int, bool], None]  # hears of every step and check that is ove
 def play_scenario(
     scenario: ExpandedScenario, subject: Subject, clock: int, file: str, watch: Watch | None = None, beginning: ScenarioPrefix | None = None
 ) -> ScenarioResult:
-    """Plays *scenario* on a fresh form of *subject*; *watch* hears of every step and check. What has been played of its *beginning*
-    is not played again, and what others share of it is kept.
+    """Run *scenario* on a fresh form of *subject*; *watch* gets every step and check. Steps in its *beginning* that have run
+    already are skipped, and shared ones are kept.
     """
     if scenario.fate == "aside":
         return _result(scenario, file, "aside", (), (), 0.0, 0, 0)
@@ -342,7 +347,9 @@ def _verdict(scenario: ExpandedScenario, failures: list[Failure]) -> str:
 def _play_ops(
     subject: Subject, ops: tuple[Op, ...], failures: list[Failure], watch: Watch | None, beginning: ScenarioPrefix | None
 ) -> tuple[int, int]:
-    """Plays *ops* until one fails, and the checks beside it; what failed comes to *failures*. How many steps and checks there were."""
+    """Run *ops* until one fails, including consecutive checks; failures are added to *failures*. Return the numbers of steps and
+    checks.
+    """
     _, done, steps, checks = (beginning and beginning.begun) or (None, 0, 0, 0)
     mark = beginning.mark if beginning is not None else 0
     subject.coming(ops)
@@ -370,13 +377,13 @@ def _play_ops(
 
 
 def execute_step(subject: Subject, op: Op, ops: tuple[Op, ...], number: int) -> Failure | None:
-    """Takes the step *op*, the *number*-th of *ops*; why it cannot be taken."""
+    """Execute the step *op*, the *number*-th of *ops*; return its failure, if any."""
     refusal = take_step(subject, op.act, number)
     return None if refusal is None else _failure(subject, _kind(refusal), op, ops, _subject_of(op), refusal=refusal)
 
 
 def evaluate_check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
-    """What does not hold of the check *op*, one of *ops*."""
+    """Evaluate the check *op*, one of *ops*; return its failures."""
     return (_check if isinstance(op.act, Check) else _cannot)(subject, op, ops)
 
 
@@ -425,7 +432,7 @@ def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
 
 
 def _cannot(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
-    """`expect cannot STEP`: the step is tried where nothing of it shows."""
+    """`expect cannot STEP`: try the step on a copy."""
     refusal = take_step(subject.trial(), op.act.step, 0)
     if refusal is not None and refusal.kind in NO_END:
         return [_failure(subject, "fault", op, ops, refusal=refusal)]
@@ -441,7 +448,7 @@ def _cannot(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
 def _failure(
     subject: Subject, kind: str, op: Op, ops: tuple[Op, ...], about: Noun | None = None, refusal: Refusal | None = None
 ) -> Failure:
-    """A failure of *kind* at *op*, with the state of what it is about."""
+    """Return a failure of *kind* at *op*, with the state of its field."""
     lines = lines_of(op.source)
     place = op.place
     before = lines.line(place.line - 1) if place.line > 1 else ""
@@ -474,6 +481,6 @@ _OF_FORM = frozenset({"outcome", "submit", "button", "requests"})
 
 
 def text_of(op: Op) -> str:
-    """The first line of a step or check as written, cut where it is long."""
+    """Return the first line of a step or check as written, shortened if it is long."""
     text = op.source.text[op.offset : op.offset + op.length].split("\n")[0].strip()
     return text if len(text) <= 90 else text[:87] + "…"

@@ -1,7 +1,7 @@
-"""Scenarios that begin alike: what they have in common is played once, and each goes on from a copy of where it led.
+"""Runs the common beginning of several scenarios once; each continues from a copy.
 
-A prelude, a routine that fills the form, the rows of a table: the scenarios of a script mostly begin like others of it. Only the
-engine's forms can be copied, and only what has failed nothing is shared, so that what comes of a scenario is the same.
+Most scenarios of a script start alike: a prelude, a routine that fills the form, the rows of a table. Only the engine's forms
+can be copied, and only steps that did not fail are shared, so results do not change.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ _MOST = 64  # forms that are kept at a time
 
 
 class Snapshot(NamedTuple):
-    """How far a scenario has been played: a form that nobody goes on with, but with copies of it."""
+    """The state of a form after a number of steps, kept only for copies."""
 
     subject: Subject
     number: int  # of steps and checks
@@ -27,7 +27,7 @@ class Snapshot(NamedTuple):
 
 
 class _SharedPrefix:
-    """The first *number* steps and checks of several scenarios, of which *coming* are still to be played."""
+    """The first *number* steps and checks of several scenarios, of which *coming* have not run yet."""
 
     __slots__ = ("begun", "coming", "number", "up")
 
@@ -38,7 +38,7 @@ class _SharedPrefix:
 
 
 class ScenarioPrefix:
-    """What one scenario shares with others: what there is of it, and what is to be kept of it for them."""
+    """The shared beginning of one scenario: the available snapshot, and what to keep for others."""
 
     def __init__(self, all_: PrefixCache, chain: list[_SharedPrefix]) -> None:
         self._all = all_
@@ -60,13 +60,13 @@ class ScenarioPrefix:
         self.mark = self._wanted[-1].number if self._wanted else 0  # the next number behind which `keep` is to be called
 
     def keep(self, subject: Subject, steps: int, checks: int) -> None:
-        """Keeps *subject* as it is behind the step or check number `mark`."""
+        """Keep *subject* as it is after step or check number `mark`."""
         self._all.keep(self._wanted.pop(), subject, steps, checks)
         self._skip(self.mark)
 
 
 class PrefixCache:
-    """The beginnings that *scenarios* share, which are played in this order. *clock* is that of scenarios without their own."""
+    """The beginnings shared by *scenarios*, which run in this order. *clock* is that of scenarios without their own."""
 
     def __init__(self, scenarios: Sequence[ExpandedScenario], clock: int) -> None:
         self.held = 0
@@ -94,7 +94,7 @@ class PrefixCache:
             self._of[number] = longest if longest is not None and longest.number > alike else around[-1][0] if around else None
 
     def of(self, number: int) -> ScenarioPrefix | None:
-        """What scenario *number*, which is to be played now, shares with others; None where nothing."""
+        """Return the shared beginning of scenario *number*, which runs next; None if it shares nothing."""
         shared = self._of[number]
         if shared is None:
             return None
@@ -105,17 +105,19 @@ class PrefixCache:
         return ScenarioPrefix(self, chain)
 
     def keep(self, shared: _SharedPrefix, subject: Subject, steps: int, checks: int) -> None:
+        """Keep a snapshot of *subject* for *shared*."""
         if self.held < _MOST:
             shared.begun = Snapshot(subject.trial(), shared.number, steps, checks)
             self.held += 1
 
     def forget(self, shared: _SharedPrefix) -> None:
+        """Discard the snapshot of *shared*."""
         shared.begun = None
         self.held -= 1
 
 
 def _alike(a: Iterable[Any], b: Iterable[Any]) -> int:
-    """How many of the first elements of both are the same."""
+    """Return the length of the common beginning of two sequences."""
     count = 0
     for one, other in zip(a, b, strict=False):
         if one != other:

@@ -18,12 +18,13 @@ _DIED_TWICE = WorkerCrash("its process died twice")
 
 
 class LocalExecutor:
-    """Those of this machine: this process or, with more *width*, so many others. A process that dies costs a repeat of what it was at."""
+    """Runs tasks in this process or, with more *width*, in that many others. If a process dies, its task is repeated."""
 
     def __init__(self, width: int) -> None:
         self.width = width
 
     def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
+        """Return the results of *do* for each of *tasks*, in order."""
         if self.width > 1:
             yield from self._in_processes(do, tasks, died)
             return
@@ -80,7 +81,7 @@ def _handed(pool: ProcessPoolExecutor, do: Callable[[T], R], task: T) -> Future[
 
 
 def _is_whole(future: Future[Any]) -> bool:
-    """Whether what was asked for has come in, whatever became of the pool since."""
+    """Return whether every requested result has arrived, whatever happened to the pool since."""
     from concurrent.futures.process import BrokenProcessPool
 
     return future.done() and not isinstance(future.exception(), BrokenProcessPool)

@@ -1,4 +1,4 @@
-"""A form played by hand: one step or check at a time, with what it changed; back, again, and kept as a scenario."""
+"""An interactive session on a form: one step or check at a time with its changes, undo, replay, and saving as a scenario."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ _BLOCK = re.compile(r"\s*(?:fill|inside\s+\S+|do\s+\S+\s+with(?:\s+[A-Za-z_][\w,
 
 
 class Entry(NamedTuple):
-    """What was taken by hand: its *text* as written, and what it comes to. *played*: it came from a script."""
+    """One entry: its *text* as written, and its operations. *played*: it came from a script."""
 
     text: str
     ops: tuple[Op, ...]
@@ -41,8 +41,8 @@ class Entry(NamedTuple):
 
 
 class EntryResult(NamedTuple):
-    """What came of an entry: *problems* where it was not understood, *failures* where it was not taken or did not hold (then nothing has
-    changed); else what it *changed*, and the virtual time *ms* since load.
+    """The result of an entry: *problems* if it was not understood, *failures* if it was not possible or did not hold (then nothing
+    changed); else the *changed* properties, and the virtual time *ms* since load.
     """
 
     problems: tuple[Problem, ...] = ()
@@ -54,11 +54,12 @@ class EntryResult(NamedTuple):
 
     @property
     def held(self) -> bool:
+        """Return whether the entry was understood and did not fail."""
         return not self.problems and not self.failures
 
 
 class Rehearsal:
-    """One form in play. *script* is where it starts from: its routines can be played, and a scenario kept there."""
+    """A running form with its entries. *script* is the script it started from, whose routines are available."""
 
     def __init__(self, loaded: Loaded, subject: str, folder: str, clock: int, script: Script | None = None) -> None:
         self.loaded, self.form = loaded, loaded.form
@@ -80,20 +81,22 @@ class Rehearsal:
 
     @property
     def ops(self) -> tuple[Op, ...]:
+        """The operations of all entries."""
         return tuple(op for entry in self.entries for op in entry.ops)
 
     @property
     def can_copy(self) -> bool:
+        """Whether the form can be copied."""
         return isinstance(self.subject, SimulatedForm)  # a page's trial tells whether a step can be taken; it is no copy to go on with
 
     # taking
     def take(self, text: str, *, played: bool = False) -> EntryResult:
-        """Takes the steps and checks of *text*, one statement as a script has it. *played*: as if a script had played it."""
+        """Execute the steps and checks of *text*, one statement of a script. *played*: treat it as part of a script."""
         ops, problems = self._read(text)
         return EntryResult(tuple(problems)) if problems else self._take(Entry(text, ops, played))
 
     def take_played(self, entry: Entry) -> EntryResult:
-        """Takes what a script has played."""
+        """Execute a scenario of a script."""
         return self._take(entry)
 
     def _read(self, text: str) -> tuple[tuple[Op, ...], list[Problem]]:
@@ -147,7 +150,7 @@ class Rehearsal:
 
     # going back
     def back(self, count: int) -> int:
-        """Takes the last *count* entries back; how many were."""
+        """Take the last *count* entries back; how many were."""
         count = min(count, len(self.entries))
         if not count:
             return 0
@@ -161,7 +164,7 @@ class Rehearsal:
         return count
 
     def again(self) -> EntryResult | None:
-        """Plays all entries on a fresh form; the first that does not hold, where one does not (it and all behind it are left out)."""
+        """Replay all entries on a fresh form; return the first failing entry, if any (it and all later ones are dropped)."""
         return self._replay(list(self.entries))
 
     def _replay(self, entries: list[Entry]) -> EntryResult | None:
@@ -176,10 +179,11 @@ class Rehearsal:
 
     # looking
     def observed(self) -> Observed:
+        """Observe the form."""
         return observe(self.subject, self.form)
 
     def offer(self) -> list[str]:
-        """Checks that hold now and would not have held before the last step: they are taken."""
+        """Return checks that hold now and did not before the last step, and add them as entries."""
         last = next((n for n in range(len(self.entries) - 1, -1, -1) if not all(map(_looks, self.entries[n].ops))), None)
         if last is None:
             return []
@@ -193,11 +197,12 @@ class Rehearsal:
 
     # keeping
     def lines(self, ahead: int = 0) -> list[str]:
-        """What was taken behind the first *ahead* entries, as lines of a scenario."""
+        """Return the entries after the first *ahead* as lines of a scenario."""
         return [line for entry in _merged(self.entries[ahead:]) for line in entry.split("\n")]
 
     def kept(self, file: str, text: str | None, title: str) -> str:
-        """The script *file*, which reads *text* (None: it is not there), with all that was taken as a scenario that holds: it is played.
+        """Return the text of the script *file*, whose text is *text* (None if missing), with the entries appended as a passing
+        scenario.
 
         Raises Unreadable where it does not go into that script.
         """
@@ -224,7 +229,7 @@ class Rehearsal:
         return os.path.relpath(self.named, os.path.dirname(file) or ".").replace(os.sep, "/")
 
     def _belongs(self, file: str, own: Script | None) -> int:
-        """How many of the first entries the script plays by itself. Raises Unreadable where it is about something else."""
+        """Return how many of the first entries the script's prelude covers. Raises Unreadable if it is about another form."""
         if own is None:
             return 0
         subject = next((header for header in own.headers if header.kind == "subject"), None)
@@ -244,7 +249,7 @@ class Rehearsal:
         return len(played)
 
     def _holds(self, file: str, text: str) -> None:
-        """Plays the last scenario of *text*. Raises Unreadable where it does not hold."""
+        """Run the last scenario of *text*. Raises Unreadable if it fails."""
         with reading_below((os.path.dirname(file) or ".", self.folder)):
             scenarios, problems = expand(read_script_text(text, file))
             problems += check_ops(scenarios[-1].ops, self.form) if scenarios else []
@@ -258,7 +263,7 @@ class Rehearsal:
 
 # from a script
 def from_script(script: Script, line: int) -> tuple[ExpandedScenario, tuple[Op, ...]]:
-    """The scenario of *script* that *line* stands in, and what it plays up to that line. Raises Unreadable where it stands in none."""
+    """Return the scenario of *script* at *line*, and its operations up to that line. Raises Unreadable if there is none."""
     with reading_below((os.path.dirname(script.file) or ".",)):
         scenarios, problems = expand(script)
     if problems:
@@ -283,7 +288,7 @@ def _first_line(op: Op, scenario: ExpandedScenario, script: Script) -> int:
 
 
 def played(op: Op) -> Entry:
-    """An entry for what a script plays."""
+    """Return an entry for an operation of a script."""
     return Entry(write_played(op.act), (op,), played=True)
 
 
@@ -304,7 +309,7 @@ def _routines(script: Script) -> str:
 
 # texts
 def is_whole(text: str) -> bool:
-    """Whether a statement ends here: no bracket is open, and no block has begun that ends with an empty line."""
+    """Return whether a statement ends here: no bracket is open, and no block has begun that ends with an empty line."""
     depth = 0
     for part in re.findall(r'"(?:[^"\\\n]|\\.)*"|/(?:[^/\\\n]|\\.)+/|#[^\n]*|[\[\]{}]', text):
         depth += (part in "[{") - (part in "]}")
@@ -312,7 +317,7 @@ def is_whole(text: str) -> bool:
 
 
 def _without_indent(problem: Problem) -> Problem:
-    """A problem of what was typed, as it was typed."""
+    """Return a problem with the position in the text as typed."""
     if not problem.source.startswith(_INDENT):
         return problem
     place = problem.place

@@ -1,4 +1,4 @@
-"""What playing comes to: verdicts, failures, the results of scenarios and scripts. Plain data, whose words are `report`'s."""
+"""The results of runs as plain data: verdicts, failures, scenarios and scripts. `report` words them."""
 
 from __future__ import annotations
 
@@ -15,15 +15,15 @@ from .subject import FieldState, Material
 
 
 class LastChange(NamedTuple):
-    """The step that changed last what a failure is about: its line and its text."""
+    """The step that last changed the field of a failure: its line and text."""
 
     line: int
     text: str
 
 
 class Failure(NamedTuple):
-    """A check that did not hold, a step that could not be taken, or a fault of the form (*kind*: check, step, fault),
-    a scenario that holds although it was known not to (known), or a check that cannot be made on this subject (unseen).
+    """A failure. *kind*: check (did not hold), step (was not possible), fault (the form's computation does not finish), known
+    (passes although known to fail) or unseen (this subject cannot show it).
 
     *place* marks what failed in *source*; *text* is the check or step as written. Of a check, *expected* are its
     arguments and *found* what was there, by *noun* and *predicate*; *limit* is ``within`` or ``for`` with its
@@ -51,7 +51,8 @@ class Failure(NamedTuple):
 
 
 class ScenarioResult(NamedTuple):
-    """*verdict*: pass, fail, known (did not hold, as was known), aside (not played), unsteady (held only when played again) or error.
+    """The result of a scenario. *verdict*: pass, fail, known (failed as expected), aside (did not run), unsteady (passed only on a
+    retry) or error.
 
     *steps* and *checks* are how many were taken and made, *virtual_ms* is the virtual time that has passed;
     *why* is what the script says of known and aside.
@@ -79,7 +80,7 @@ class ScenarioResult(NamedTuple):
 
     @property
     def fell(self) -> bool:
-        """Whether it counts against the run."""
+        """Return whether it counts against the run."""
         return self.verdict in ("fail", "error")
 
     @property
@@ -89,18 +90,18 @@ class ScenarioResult(NamedTuple):
 
     @property
     def address(self) -> str:
-        """What plays it again: ``FILE:LINE`` of the scenario or its row."""
+        """The address to rerun it: ``FILE:LINE`` of the scenario or its row."""
         return address_of(self.file, self)
 
 
 def address_of(file: str, scenario: Any) -> str:
-    """What plays *scenario* of the script *file* again (a scenario that was played, or is to be)."""
+    """Return the address to rerun *scenario* of the script *file*."""
     row_file = str(Path(file).parent / scenario.row_file) if scenario.row_file else file
     return f"{row_file}:{scenario.row_line or scenario.line}"
 
 
 class ScriptResult(NamedTuple):
-    """A script's scenarios, or why it could not be played."""
+    """The scenarios of a script, or why it could not run."""
 
     file: str
     scenarios: tuple[ScenarioResult, ...] = ()
@@ -130,6 +131,7 @@ class Results:
             self.add(each)
 
     def add(self, result: ScriptResult) -> None:
+        """Add the result of a script."""
         self.verdicts.update(scenario.verdict for scenario in result.scenarios)
         self.left_out += result.left_out
         self.unplayed += len(result.errors)
@@ -152,7 +154,7 @@ class Results:
 
     @property
     def total(self) -> int:
-        """How many scenarios have come in."""
+        """The number of scenarios so far."""
         return sum(self.verdicts.values())
 
     def in_file_order(self, files: Iterable[str]) -> None:
@@ -180,8 +182,8 @@ class Results:
 
 
 class Run(NamedTuple):
-    """All that one run came to. *problems* belong to no script (a folder that is not there). *unsteady_fails*: what held only when it
-    was played again counts as failed.
+    """The results of a run. *problems* belong to no script (a missing folder). *unsteady_fails*: unsteady scenarios count as
+    failed.
     """
 
     scripts: Results
@@ -193,11 +195,12 @@ class Run(NamedTuple):
     seed: int | None = None
 
     def tally(self, verdict: str) -> int:
-        """How many scenarios came to *verdict*."""
+        """Return the number of scenarios with *verdict*."""
         return self.scripts.verdicts[verdict]
 
     @property
     def error_count(self) -> int:
+        """The number of errors."""
         return len(self.problems) + self.scripts.unplayed + self.tally("error")
 
     @property

@@ -1,4 +1,4 @@
-"""Which scripts and scenarios to play: paths, folders, `file.fox:LINE`, tags, words of the title."""
+"""Selects scripts and scenarios: paths, folders, `file.fox:LINE`, tags, words of the title."""
 
 from __future__ import annotations
 
@@ -42,7 +42,9 @@ def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[l
     problems: list[Problem] = []
     given = list(paths)
     paths = [path for path in given if not path_problem(path)]
-    problems += [Problem(Place(p, 1, 1), f"this is not a path: {path_problem(p)}", "name a file", code=BAD_PATH) for p in given if path_problem(p)]
+    problems += [
+        Problem(Place(p, 1, 1), f"this is not a path: {path_problem(p)}", "name a file", code=BAD_PATH) for p in given if path_problem(p)
+    ]
     if given and not paths:
         return [], problems
     # `os.path` answers where `Path` raises: a folder on the way may not be read.
@@ -69,7 +71,7 @@ def choose_files(paths: Iterable[str], otherwise: Iterable[str] = ()) -> tuple[l
 
 
 def _in_folder(path: str, problems: list[Problem]) -> list[str]:
-    """The scripts in the folder *path*; where there is none, that is noted."""
+    """Return the scripts in the folder *path*, or report that there are none."""
     scripts = sorted(_scripts_in(Path(path)))
     if not os.access(path, os.R_OK | os.X_OK):
         problems.append(Problem(Place(path, 1, 1), "this folder cannot be read", "name another", code=KIND))
@@ -79,7 +81,7 @@ def _in_folder(path: str, problems: list[Problem]) -> list[str]:
 
 
 def _odd_line(path: str) -> Problem | None:
-    """That *path* is that of a file with something behind a colon that is no line."""
+    """Return a problem for an existing file with something other than a line number after a colon."""
     beside = _ODD_LINE.fullmatch(path)
     if beside is None or not os.path.isfile(beside[1]):
         return None
@@ -115,7 +117,7 @@ def at_lines(scenarios: list[ExpandedScenario], lines: tuple[int, ...]) -> tuple
 
 
 def at_rows(scenarios: list[ExpandedScenario], rows: tuple[tuple[str, int], ...], folder: Path) -> list[ExpandedScenario]:
-    """The scenarios that are played for one of *rows* (a table's file, its line)."""
+    """Select the scenarios that run for one of *rows* (a table's file, its line)."""
     return [s for s in scenarios if s.row_file and (disk.real(str(folder / s.row_file)), s.row_line) in rows]
 
 
@@ -136,6 +138,7 @@ def wanted(narrowed: ScenarioFilter, place: str) -> Callable[[ExpandedScenario],
     needle, (part, parts), only = narrowed.match.casefold(), narrowed.shard, narrowed.only
 
     def test(scenario: ExpandedScenario) -> bool:
+        """Return whether *scenario* is selected."""
         if fits and not any(fit(scenario.tags) for fit in fits):
             return False
         if needle and needle not in scenario.title.casefold():

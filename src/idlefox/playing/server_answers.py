@@ -1,4 +1,4 @@
-"""What `answer submit with …` has the server answer."""
+"""The server's answer for the step `answer submit with …`."""
 
 from __future__ import annotations
 

@@ -37,28 +37,36 @@ class SimulatedForm:
         self.folder = folder
 
     def load(self, clock: int) -> Refusal | None:
+        """Load the form at the virtual time *clock*."""
         return self.session.load(clock)
 
     def coming(self, ops: Sequence[Any]) -> None:
+        """Accept the coming steps; unused here."""
         return
 
     def close(self) -> None:
+        """Nothing to close."""
         return
 
     def warnings(self) -> tuple[str, ...]:
+        """Return the warnings."""
         return tuple(self.session.live.warnings)
 
     def trouble(self) -> Refusal | None:
+        """Return the error that ended the scenario; none is possible here."""
         return None
 
     def material(self) -> Material | None:
+        """Return the material for a failure report; there is none."""
         return None
 
     def elapsed(self) -> int:
+        """Return the virtual time since load in milliseconds."""
         live = self.session.live
         return live.now - live.start if live is not None else 0
 
     def journal(self) -> Journal:
+        """Return the trace."""
         return self.session.journal()
 
     def state(self) -> State:
@@ -66,25 +74,30 @@ class SimulatedForm:
         return self.session.state()
 
     def perform(self, step: Any, number: int) -> Refusal | None:
+        """Do *step*."""
         self.session.live.step = number
         return _STEPS[type(step)](self, step)
 
     def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
+        """Let virtual time pass."""
         return self.session.advance(milliseconds, until)
 
     def written(self, address: str) -> str:
+        """Write *address* with current row numbers."""
         form = self.session.plan.form
         name = called(form.shape, address)
         field = form.find((name,)) if name is not None else None
         return field.address if field is not None else address
 
     def trial(self) -> SimulatedForm:
+        """Return a copy to try steps on."""
         other = SimulatedForm(self.session.stage, self.folder)
         other.session = self.session.copy()
         return other
 
     # steps that are more than a call
     def upload(self, act: tree.Upload) -> Refusal | None:
+        """Choose the files of an upload step."""
         files: list[dict[str, Any]] = []
         paths: dict[tuple[str, int], str] = {}
         for file in act.files:
@@ -102,11 +115,13 @@ class SimulatedForm:
         return self.session.upload(act.address.segments, files, paths)
 
     def add(self, act: tree.Add) -> Refusal | None:
+        """Add a row and fill it."""
         if act.filled and not isinstance(act.value, dict):
             return Refusal("needs an object", "a new row", facts={"value": act.value})
         return self.session.add(act.address.segments, act.at, act.value if act.filled else None)
 
     def answer(self, act: tree.Answer) -> None:
+        """Queue a scripted answer."""
         if act.lookup is not None:
             self.session.script_lookup(act.lookup.text, LookupAnswer(act.kind, act.value or "", act.after))
             return
@@ -116,6 +131,7 @@ class SimulatedForm:
 
     # looking
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
+        """Observe *noun*."""
         if noun.kind == "address":
             assert noun.address is not None
             cell = self.session.find(noun.address.segments)

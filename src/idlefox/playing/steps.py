@@ -12,7 +12,7 @@ SETTLE = 30_000  # how long `settle` waits unless it says otherwise, in millisec
 
 
 def take_step(subject: Subject, step: Any, number: int) -> Refusal | None:
-    """Takes *step*, the *number*-th of its scenario; or why it cannot be taken."""
+    """Do *step*, the *number*-th of its scenario; return a refusal if it is not possible."""
     kind = type(step)
     if kind is tree.Wait:
         return _refused(subject.advance(step.duration))

@@ -1,6 +1,6 @@
-"""A scenario told from beginning to end: its steps and checks, what each changed, and how every field stood meanwhile.
+"""The story of a scenario: its steps and checks, their changes, and the state of every field in between.
 
-What is drawn as a timeline and what a report tells of a failure comes from here; it is plain data.
+Plain data for the timeline and for reports.
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ _WORST = ("invalid", "asking", "unasked", "valid")
 
 
 class StoryChange(NamedTuple):
-    """A change as it is told: in which *group*, of what *address* ("" for the form and its page) and property *name*.
+    """A change: its *group*, *address* ("" for the form and its page) and property *name*.
 
     *before* and *after* are values, of messages their texts; *is_event*: there is no before.
     """
@@ -45,7 +45,7 @@ class StoryChange(NamedTuple):
 
 
 class StoryStep(NamedTuple):
-    """A step that was taken or a check that was made; of a check *held* tells what came of it. *ms*: virtual time since load, afterwards.
+    """A step or check; *held* is the result of a check. *ms*: virtual time since load, after it.
 
     *played* is what a line with parameters came to, "" for one without; *calls* are the lines that led to it.
     """
@@ -61,8 +61,8 @@ class StoryStep(NamedTuple):
 
 
 class Mark(NamedTuple):
-    """How something stands after a step: *value* where it has changed, else ""; *truth*: valid, invalid, asking, unasked, or a word of
-    what else is drawn; what is *reported* and what is *shown* of it.
+    """The state of a lane after a step: the *value* if it changed, else ""; *truth*: valid, invalid, asking, unasked, or another
+    word; the *reported* and *shown* messages.
     """
 
     truth: str = ""
@@ -72,7 +72,7 @@ class Mark(NamedTuple):
 
 
 class TimelineLane(NamedTuple):
-    """One thing through all steps; None where it is not there. *kind*: field, form, button, lookup or request."""
+    """One lane through all steps; None where it does not exist. *kind*: field, form, button, lookup or request."""
 
     kind: str
     name: str
@@ -80,7 +80,7 @@ class TimelineLane(NamedTuple):
 
 
 class Tick(NamedTuple):
-    """A check: behind which step, on which lane (-1: none), and whether it *held*."""
+    """A check: after which step, on which lane (-1: none), and whether it *held*."""
 
     column: int
     lane: int
@@ -88,7 +88,7 @@ class Tick(NamedTuple):
 
 
 class Story(NamedTuple):
-    """*taken* is all that was done and looked at; *columns* are the steps among it, by their numbers, from load (-1) on."""
+    """The whole story: *taken* are all steps and checks; *columns* are the numbers of the steps, starting with load (-1)."""
 
     taken: tuple[StoryStep, ...] = ()
     columns: tuple[int, ...] = ()
@@ -100,25 +100,26 @@ class Story(NamedTuple):
 def story_of(
     scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: int, file: str, result: ScenarioResult, seen: Sequence[tuple[int, bool]]
 ) -> Story:
-    """What is to be told of a scenario that has come to *result*; *seen* are the virtual times after its parts, and which held."""
+    """Return the story of a scenario with *result*; *seen* are the virtual times after its parts, and the results of its checks."""
     story = whole_story(scenario, loaded, folder, clock, file) if result.fell else Story()
     return story if story.taken else plain_story(scenario, seen)
 
 
 def plain_story(scenario: ExpandedScenario, seen: Sequence[tuple[int, bool]]) -> Story:
-    """The steps and checks of *scenario* with the virtual times after each: what is told of one that held, or where no more is known."""
+    """Return only the steps and checks of *scenario* with the virtual time after each, for a scenario that passed."""
     taken = [_taken(op, ms, held if _looks(op) or not held else None) for op, (ms, held) in zip(scenario.ops, seen, strict=False)]
     return Story(tuple(taken))
 
 
 def whole_story(scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: int, file: str) -> Story:
-    """Plays *scenario* again, where the engine plays it, and tells all of it. The engine does the same again."""
+    """Run *scenario* again, if the engine runs it, and return the whole story. The engine repeats it exactly."""
     subject = loaded.begin(folder)
     if not isinstance(subject, SimulatedForm):
         return Story()
     seen: list[tuple[int, bool, bool, str]] = []
 
     def watch(number: int, held: bool) -> None:
+        """Record a step or check."""
         button = subject.look(Noun("submit"), "is", "enabled") is True
         seen.append((subject.elapsed(), held, button, str(subject.look(Noun("outcome"), "value"))))
 
@@ -172,7 +173,7 @@ class _StoryBuilder:
             self.outcomes.append(outcome)
 
     def _by_op(self, changes: Iterable[Changed]) -> dict[int, list[Changed]]:
-        """The changes by the step or check during which they came: what a step has set going may come while a later one waits."""
+        """Group changes by the step or check during which they came; an effect of a step may come during a later wait."""
         found: dict[int, list[Changed]] = {}
         for change in changes:
             number = max(change.step - 1, 0)
@@ -261,7 +262,7 @@ class _StoryBuilder:
         return TimelineLane("request", "requests", tuple(marks))
 
     def _answered(self, exchange: Exchange) -> int:
-        """The step during which the answer came; -1 where none has."""
+        """Return the step during which the answer came; -1 if none has."""
         if exchange.answered_ms is None:
             return -1
         later = (n for n in self.columns if n >= 0 and n + 1 >= exchange.step and self.seen[n][0] >= exchange.answered_ms)
@@ -284,7 +285,7 @@ _OF_REQUESTS = frozenset({"requests", "request", "payload", "body", "status"})
 
 
 def _when_changed(marks: list[Mark | None]) -> tuple[Mark | None, ...]:
-    """*marks*, their values only where they change."""
+    """Return *marks* with values only where they change."""
     found, last = [], ""
     for mark in marks:
         found.append(mark._replace(value="") if mark is not None and mark.value == last else mark)
@@ -352,7 +353,7 @@ def _joined(changes: list[Changed]) -> list[Changed]:
 
 
 def _renumbered(before: State, after: State, told: set[tuple[str, str]]) -> Iterable[StoryChange]:
-    """The messages on show that read otherwise because their row has another number now, but those *told* already."""
+    """Return the visible messages whose text changed only because their row number did."""
     for key, properties in after.items():
         messages = properties.get("shows")
         if messages and key in before and (key, "shows") not in told and before[key].get("shows") == messages:
@@ -368,7 +369,7 @@ def _texts(messages: Any, key: str, state: State) -> list[str]:
 
 
 def _row_number(key: str, state: State) -> str:
-    """The number, from 1, of the row in which the cell *key* stands; `#` where it stands in none (any more)."""
+    """Return the number, from 1, of the row that contains the cell *key*; `#` if it is in no row."""
     rows, mark, rest = key.rpartition("#")
     there = state.get(rows, {}).get("rows", ()) if mark else ()
     identity = int(rest[: len(rest) - len(rest.lstrip("0123456789"))] or 0)
@@ -376,7 +377,7 @@ def _row_number(key: str, state: State) -> str:
 
 
 def address_of(key: str, state: State) -> str:
-    """The address of the cell *key* as people write it in *state*: rows by number, by identity (``#3``) where they are gone."""
+    """Return the address of the cell *key* in *state*: row numbers, or the identity (``#3``) of a removed row."""
     address, rest = "", key
     done = ""
     while "#" in rest:

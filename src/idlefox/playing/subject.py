@@ -1,7 +1,7 @@
-"""The interface of a subject: what a script is played against, whatever it is.
+"""The interface of a subject: what a script runs against.
 
-A subject knows nothing of scripts' lines, of waiting and of verdicts; who plays knows nothing of cells, browsers and
-requests. What a subject has to say is data: values, a `Refusal` of a step, why something is `NotObservable`.
+A subject knows nothing of lines, waiting and verdicts; the player knows nothing of cells, browsers and requests. Subjects
+return data: values, a `Refusal` of a step, or a reason why something is `NotObservable`.
 """
 
 from __future__ import annotations
@@ -30,8 +30,8 @@ UNDER_WAY = Noun("under way")  # asked "is": whether anything is; asked "value":
 
 
 class NotObservable(NamedTuple):
-    """Why what a check looks at cannot be seen: it is not there (*there* False: the check fails), or this subject
-    does not show it (the check is an error).
+    """The reason why a check cannot observe something: it does not exist (*there* False: the check fails), or this subject does
+    not show it (the check is an error).
     """
 
     refusal: Refusal
@@ -39,7 +39,7 @@ class NotObservable(NamedTuple):
 
 
 class FieldState(NamedTuple):
-    """What a person would want to know of a field (or row, list, form) where something failed.
+    """The state of a field, row, list or form for a failure report.
 
     *reads* is its raw text where that stands for no value; *ms* is how long after load; *last_step* is the number of
     the step that changed it last, 0 where none has. *inside* are, of a container, the parts that keep it from being valid,
@@ -60,7 +60,7 @@ class FieldState(NamedTuple):
 
 
 class Material(NamedTuple):
-    """What there is besides to look at where a scenario has failed: a *picture* (PNG), what the page's console says, the requests.
+    """Further material about a failed scenario: a *picture* (PNG), the page's console output, the requests.
 
     *file* is where the picture has been put, "" while it is nowhere.
     """
@@ -72,7 +72,7 @@ class Material(NamedTuple):
 
 
 class Subject(Protocol):
-    """One form to play one scenario after the other on."""
+    """A form on which scenarios run one after the other."""
 
     abilities: frozenset[str]
 
@@ -80,18 +80,20 @@ class Subject(Protocol):
         """A fresh form at the instant *clock*, in milliseconds since 1970-01-01T00:00Z."""
 
     def coming(self, ops: Sequence[Any]) -> None:
-        """The steps and checks (`script.ops.Op`) that will be played now, in their order: a subject may take several steps at
-        once, as long as each is answered for when it is asked for.
+        """Announce the steps and checks (`script.ops.Op`) that follow: a subject may do several steps at once, as long as it
+        reports each when asked.
         """
 
     def perform(self, step: Any, number: int) -> Refusal | None:
-        """Takes *step* (a step of the tree that lets no time pass), the *number*-th of its scenario; or why it cannot be taken."""
+        """Do *step* (a step of the syntax tree that lets no time pass), the *number*-th of its scenario; return a refusal if it is
+        not possible.
+        """
 
     def trial(self) -> Subject:
         """Another subject that is as this one is now, to try a step on: nothing of it shows here."""
 
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
-        """What is *asked* of what *noun* names, as it is now, or `NotObservable`.
+        """Observe *noun*: return what is *asked*, or `NotObservable`.
 
         Asked: ``value``; ``is`` with a state; ``breaks`` (all names of each rule); ``shows``; ``reads``; ``offers``;
         ``rows``; ``allows`` with add, remove or move (None, or the `Refusal`); ``why not`` with ``visible`` or ``enabled`` (the
@@ -102,27 +104,27 @@ class Subject(Protocol):
         """*address* as `look` writes addresses: a page's control may also be called by its own name."""
 
     def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
-        """Lets time pass, at most so much; stops early once *until* holds. Whether it held (True without one)."""
+        """Let time pass, at most so much; stops early once *until* holds. Whether it held (True without one)."""
 
     def elapsed(self) -> int:
-        """How much virtual time has passed since load, in milliseconds."""
+        """Return the virtual time since load, in milliseconds."""
 
     def journal(self) -> Any:
-        """What has happened since load, as plain data (`engine.state.journal.Journal`)."""
+        """Return the trace since load as plain data (`engine.state.journal.Journal`)."""
 
     def warnings(self) -> tuple[str, ...]:
-        """What the person should know although nothing failed."""
+        """Return the warnings for the person."""
 
     def trouble(self) -> Refusal | None:
-        """What has gone wrong in the scenario although no step and no check tells; asked at its end, after `warnings`."""
+        """Return an error that no step or check has reported; called at the end of a scenario, after `warnings`."""
 
     def material(self) -> Material | None:
-        """What there is to look at now that the scenario has failed."""
+        """Return the material for a failure report."""
 
     def close(self) -> None:
-        """Ends the scenario."""
+        """End the scenario."""
 
 
 def lacking(needed: Iterable[str], abilities: frozenset[str]) -> list[str]:
-    """What of *needed* a subject with *abilities* cannot do."""
+    """Return the capability among *needed* that a subject with *abilities* lacks."""
     return [each for each in needed if each not in abilities]

@@ -1,4 +1,4 @@
-"""From the text of a `subject` header (or option) to something to play on; compiled forms are kept."""
+"""From the text of a `subject` header (or option) to a loaded subject; compiled forms are cached."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from .subject import Subject
 
 
 class Loaded(NamedTuple):
-    """A subject that has been read: its form, how to begin playing on it, what it can do, and where addresses lead in it."""
+    """A loaded subject: its form, how to start it, its capabilities, and its resolved addresses."""
 
     form: Form
     begin: Callable[[str], Subject]
@@ -34,7 +34,7 @@ class Loaded(NamedTuple):
 
 
 def simulated(form: Form, plan: Plan) -> Loaded:
-    """*form* as a subject that the engine plays."""
+    """Return *form* as a subject that the engine simulates."""
     stage = SessionFactory(plan)
     return Loaded(
         form, lambda folder: SimulatedForm(stage, folder), SimulatedForm.abilities, stage.way, page_warnings(form), repeats=not form.python
@@ -89,7 +89,7 @@ class Subjects:
         return known
 
     def forget(self, files: set[str]) -> None:
-        """Forgets the subjects that were read from any of *files* (real paths)."""
+        """Forget the subjects that were read from any of *files* (real paths)."""
         for key in [key for key, read in self._files.items() if any(os.path.realpath(file) in files for file in read)]:
             del self._files[key], self._known[key]
 
@@ -136,18 +136,18 @@ def read_form(name: str) -> Form:
 
 
 def read_below(name: str) -> Form:
-    """The same, where it may name files below its own folder only. Raises Unreadable."""
+    """Load a form that may only use files below its own folder. Raises Unreadable."""
     with reading_below((os.path.dirname(name) or ".",)):
         return read_form(name)
 
 
 def is_page(name: str) -> bool:
-    """Whether the subject *name* is an HTML page, ``page.html`` or ``page.html#id``."""
+    """Return whether the subject *name* is an HTML page, ``page.html`` or ``page.html#id``."""
     return name.partition("#")[0].lower().endswith((".html", ".htm"))
 
 
 def page_warnings(form: Form) -> tuple[str, ...]:
-    """What a person should know of a form that comes from a page."""
+    """Return the warnings about a form from a page."""
     if form.page is None or not form.page.scripts:
         return ()
     return (f"{form.page.file} has {' and '.join(form.page.scripts)}: they do not run, so their effects are missing",)

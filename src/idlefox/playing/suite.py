@@ -24,7 +24,7 @@ _LEAST_PART = 30_000  # bytes of script and tables: what is less is not worth to
 
 
 class Task(NamedTuple):
-    """What one process plays at a time. *text*: all that is to be read of a part, where that is known already."""
+    """The unit of work of one process. *text*: the text of the part, if it is already known."""
 
     chosen: SelectedScript
     part: ScenarioRange = WHOLE
@@ -32,7 +32,7 @@ class Task(NamedTuple):
 
 
 def in_order(chosen: list[SelectedScript], wishes: RunOptions) -> list[SelectedScript]:
-    """The scripts in the order in which they are played."""
+    """Return the scripts in the order in which they run."""
     if wishes.seed is None:
         return chosen
     import random
@@ -46,7 +46,8 @@ def play_files(
     chosen: list[SelectedScript], wishes: RunOptions, subjects: Subjects, tell: Told | None = None, begun: Begun | None = None,
     prepared: Prepares | None = None,
 ) -> Iterator[ScriptResult]:  # fmt: skip
-    """Plays the scripts; ends early where *wishes* say so. *tell* hears of every scenario, *begun* of every script and how many it has.
+    """Run the scripts, ending early if *wishes* say so. *tell* gets every scenario, *begun* every script and its number of
+    scenarios.
 
     What has been played of a script when so many have fallen is all that is told of it, whatever other processes have done meanwhile.
     Raises Unreadable where a cluster is wished that cannot be reached.
@@ -80,7 +81,7 @@ def _one_by_one(
 
 
 def _teller(wishes: RunOptions) -> Teller | None:
-    """What makes stories, where they are wished."""
+    """Return the function that makes stories, if they are wanted."""
     if not wishes.stories:
         return None
     from .story import story_of
@@ -111,7 +112,7 @@ def _tasks(chosen: list[SelectedScript], wishes: RunOptions, width: int) -> Iter
 
 
 def _size(chosen: SelectedScript) -> int:
-    """How large a script is with its tables, in bytes; 0 where that cannot be had, which is told where it is read."""
+    """Return the size of a script with its tables in bytes; 0 if it cannot be read."""
     try:
         if not os.path.isfile(chosen.file):
             return 0
@@ -124,7 +125,7 @@ def _size(chosen: SelectedScript) -> int:
 
 
 def _known_text(chosen: SelectedScript) -> str | None:
-    """The text of *chosen*; None where it cannot be read, which is told where it is played."""
+    """Return the text of *chosen*; None if it cannot be read, which is reported later."""
     try:
         return _text(chosen)
     except Unreadable:
@@ -132,7 +133,7 @@ def _known_text(chosen: SelectedScript) -> str | None:
 
 
 def _in_parts(tasks: list[Task], wishes: RunOptions, those: Workers) -> Iterator[ScriptResult]:
-    """Has *tasks* played; results come in their order, whatever finishes first, parts of one script as one."""
+    """Run *tasks* and yield results in order, with the parts of a script joined."""
     whole: ScriptResult | None = None
     for task, result in zip(tasks, those.results(partial(_alone, wishes), tasks, _died), strict=False):
         whole = result if whole is None else _joined(whole, result)
@@ -144,7 +145,7 @@ def _in_parts(tasks: list[Task], wishes: RunOptions, those: Workers) -> Iterator
 
 
 def _joined(before: ScriptResult, after: ScriptResult) -> ScriptResult:
-    """Two parts of one script as one. Where something is wrong with the script, nothing of it counts as played."""
+    """Join two parts of a script. If the script has errors, none of it counts as run."""
     errors, fault = before.errors or after.errors, before.fault or after.fault
     scenarios = (*before.scenarios, *after.scenarios) if not errors or fault else ()
     return before._replace(
@@ -168,9 +169,7 @@ def _alone(wishes: RunOptions, task: Task) -> ScriptResult:
 
 
 def _load_part(task: Task, chosen: SelectedScript, wishes: RunOptions, subjects: Subjects) -> LoadedScript:
-    """What `prepare` makes of a *task*, a part of *chosen*: only that is read, where it can be told apart. If anything is wrong with the
-    whole, that is told.
-    """
+    """Load a *task*, a part of *chosen*, reading only that part if possible. Errors of the whole script are reported."""
     part = task.part
     if part.parts == 1:
         return load_script(chosen if task.text is None else chosen._replace(text=task.text), wishes, subjects)

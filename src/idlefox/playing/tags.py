@@ -19,7 +19,7 @@ class TagError(ValueError):
 
 
 def read_tags(text: str) -> Test:
-    """Whether tags fit the expression *text*: names, ``and``, ``or``, ``not``, brackets. Raises TagError."""
+    """Return whether tags fit the expression *text*: names, ``and``, ``or``, ``not``, brackets. Raises TagError."""
     tokens = [(found[1], found.start(1) + 1) for found in _TOKEN.finditer(text)]
     reader = _TagParser(tokens, len(text) + 1)
     test = reader.either()
@@ -34,7 +34,7 @@ class _TagParser:
         self.tokens, self.end, self.at = tokens, end, 0
 
     def _next(self, *words: str) -> bool:
-        """Whether one of *words* comes next; it is passed then."""
+        """Return whether one of *words* comes next; it is passed then."""
         found = self.at < len(self.tokens) and self.tokens[self.at][0] in words
         self.at += found
         return found

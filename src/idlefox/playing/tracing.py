@@ -1,4 +1,4 @@
-"""One scenario, played for its journal: every change with the step that made it."""
+"""Runs one scenario for its trace: every change with the step that made it."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ __all__ = ["Changed", "ScenarioTrace", "State", "Step", "rebuild", "trace_scenar
 
 
 class Step(NamedTuple):
-    """One step that was taken: its *number*, and where it stands.
+    """A step: its *number* and its place.
 
     *played* is what a line with parameters came to, "" for one without; *calls* are the lines that led to it.
     """
@@ -37,7 +37,7 @@ class Step(NamedTuple):
 
 
 class ScenarioTrace(NamedTuple):
-    """A scenario that has been played, step by step, from the state *initial*."""
+    """A scenario's steps and changes, from the state *initial*."""
 
     title: str
     steps: tuple[Step, ...]
@@ -59,7 +59,7 @@ class ScenarioTrace(NamedTuple):
 
 
 def trace_scenario(chosen: SelectedScript, wishes: RunOptions) -> ScenarioTrace:
-    """Plays the one scenario that *chosen* names. Raises Unreadable where it names none, or several."""
+    """Run the one scenario that *chosen* selects. Raises Unreadable if it selects none or several."""
     ready = load_script(chosen, wishes, Subjects(trust=wishes.trust))
     if len(ready.scenarios) != 1 or ready.loaded is None:
         place = Place(chosen.file, ready.scenarios[0].line if ready.scenarios else 1, 1)

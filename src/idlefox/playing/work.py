@@ -1,7 +1,7 @@
-"""Work in tasks: who does it, what comes of it, and what is kept from one task to the next.
+"""Tasks: who runs them, their results, and what a process keeps between them.
 
-A task is plain data that any process can be handed with the function that does one. What a process makes to do its tasks, and needs
-again for the next, it keeps with `kept`.
+A task is plain data that can be sent to any process, together with the function that does it. What a process needs again for
+its next task is kept in `per_process_cache`.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ R = TypeVar("R")
 
 
 class WorkerCrash(NamedTuple):
-    """Why nobody could end a task. *fault*: whoever was at it has died of it, which may well be a fault of ours."""
+    """A task was abandoned. *fault*: its process died, which may be a fault of Idle Fox."""
 
     cause: str
     fault: bool = True
@@ -27,9 +27,7 @@ AHEAD = 3  # so many tasks for each worker are handed out: enough that none wait
 
 
 class ExecutionOptions(NamedTuple):
-    """How much is done at once: in so many *jobs* here, or *on* the workers of the scheduler at an address. *notes*: the file in which
-    is noted what is done, for the case that it is interrupted.
-    """
+    """How tasks run: in that many *jobs* here, or *on* the workers of the scheduler at an address. *notes*: the checkpoint file."""
 
     jobs: int = 1
     on: str = ""
@@ -37,7 +35,7 @@ class ExecutionOptions(NamedTuple):
 
     @property
     def is_here(self) -> bool:
-        """Whether it is done in this very process."""
+        """Return whether it is done in this very process."""
         return self.jobs == 1 and not self.on
 
 
@@ -50,7 +48,7 @@ class Workers(Protocol):
     width: int
 
     def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
-        """What *do* makes of each of *tasks*, in their order. What it raises is raised."""
+        """Return the results of *do* for each of *tasks*, in order. Exceptions of *do* are raised."""
         ...
 
 
@@ -58,7 +56,7 @@ _KEPT: dict[str, tuple[Any, Any]] = {}
 
 
 def per_process_cache(what: str, key: Any, make: Callable[[], T]) -> T:
-    """What *make* made of *key* in this process, if that was the last that was made under the name *what*; else it is made now."""
+    """Return *make* of *key*, cached for the last key of *what* in this process."""
     known = _KEPT.get(what)
     if known is None or known[0] != key:
         known = _KEPT[what] = (key, make())
@@ -67,5 +65,5 @@ def per_process_cache(what: str, key: Any, make: Callable[[], T]) -> T:
 
 
 def forget() -> None:
-    """Nothing is kept any more: another run begins."""
+    """Clear the cache: another run starts."""
     _KEPT.clear()

@@ -1,4 +1,4 @@
-"""Who does the work of a run or a study: this process, several, or the workers of a cluster. Whoever does it, results come in its order."""
+"""Chooses who runs the tasks of a run or study: this process, several, or a cluster. Results always come in order."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def map_tasks(
     do: Callable[[T], R], tasks: Iterable[T], work: ExecutionOptions, died: Died[list[T], list[R]], *, each: int = 8,
     here: Callable[[T], R] | None = None,
 ) -> Iterator[R]:  # fmt: skip
-    """What *do* makes of each of *tasks*, in their order, by whom *work* means; so many are handed out at a time.
+    """Apply *do* to each of *tasks* on the executor that *work* selects; yield results in order.
 
     *here*: what does the same in this process, with what it has at hand. What was noted of the same work before is not done again.
     Raises Unreadable where those who should work cannot be reached.

@@ -83,7 +83,7 @@ def _failure(failure: Failure) -> dict[str, Any]:
 
 
 def _apart(one: str, other: str) -> tuple[tuple[str, str, str], tuple[str, str, str]]:
-    """Two texts cut into what is the same in front, what differs, and what is the same behind."""
+    """Split two texts into their common start, what differs, and their common end."""
     words = [_WORD.findall(plain(text)) for text in (one, other)]
     least = min(map(len, words))
     front = next((n for n in range(least) if words[0][n] != words[1][n]), least)
@@ -93,13 +93,13 @@ def _apart(one: str, other: str) -> tuple[tuple[str, str, str], tuple[str, str, 
 
 
 def _told_text(change: StoryChange) -> str:
-    """A change in words: of texts and messages what they are, of the rest from what to what."""
+    """Return a change in words: the new value of a text or message; otherwise the old and the new value."""
     after = plain(written(change.after))
     return after if change.is_event else f"{plain(written(change.before))} → {after}"
 
 
 def _moved(before: StoryStep | None, taken: StoryStep) -> str:
-    """The virtual time after a step, where it has moved since the one *before*."""
+    """Return the virtual time after a step, if it differs from the one *before*."""
     return f"{taken.ms / 1000:g} s" if taken.ms != (before.ms if before is not None else 0) else ""
 
 

@@ -29,6 +29,7 @@ def coverage_lines(coverage: Coverage, width: int) -> list[Line]:
 
 
 def share_line(coverage: Coverage, at_least: float | None) -> Line:
+    """Return the line with the total; red if it is below *at_least*."""
     told = f" {coverage.share:.0f} % of {len(coverage.points.all)} points reached"
     if at_least is None:
         return [(told, "strong")]
@@ -37,7 +38,7 @@ def share_line(coverage: Coverage, at_least: float | None) -> Line:
 
 
 def unreached_lines(ways: Iterable[ReachingSteps], width: int) -> list[Line]:
-    """The points that nobody met, each with steps that meet it."""
+    """Return the points that no scenario reached, each with steps that reach it."""
     lines: list[Line] = []
     for way in ways:
         lines += [[], *hanging(" ", plain(point_text(way.point)), width, "bad")]
@@ -70,7 +71,7 @@ def shade(coverage: Coverage, point: Point, scenario: str) -> int:
 
 
 def _short(places: Iterable[str]) -> list[str]:
-    """The names of scenarios under a figure: their lines, with the file only where it changes."""
+    """Return the scenarios of a figure as line numbers; the file is named where it changes."""
     found, file = [], ""
     for place in places:
         name, _, line = place.rpartition("/")[2].rpartition(":")

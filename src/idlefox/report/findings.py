@@ -42,6 +42,7 @@ def code_lines(code: Code, width: int) -> list[Line]:
 
 
 def findings_json(findings: Iterable[Finding], version: str) -> str:
+    """Return the findings of `lint` as JSON."""
     data = [{**_place(f), "code": f.code, "level": f.level, "message": f.message, "help": f.help} for f in findings]
     return json.dumps({"format": 1, "findings": data}, indent=2) + "\n"
 

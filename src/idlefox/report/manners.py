@@ -1,4 +1,4 @@
-"""What is rude about a form, for people."""
+"""The findings of `manners`, printed."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from .styled import Line, hanging, plain
 
 
 def manners_lines(found: MannersResult, scenarios: Sequence[list[str]], width: int) -> list[Line]:
-    """Each breach with its scenario, by manner, and what was done to find them."""
+    """Return each finding with its scenario, by manner, and a summary of the search."""
     lines: list[Line] = []
     last = ""
     for breach, body in zip(found.breaches, scenarios, strict=True):

@@ -1,4 +1,4 @@
-"""What a form holds, for people: fields, types, initial values, rules, messages, conditions, server."""
+"""The content of a form, printed: fields, types, initial values, rules, messages, conditions, server."""
 
 from __future__ import annotations
 
@@ -59,7 +59,7 @@ def _form_facts(form: Form) -> list[tuple[str, str]]:
 
 
 def field_lines(field: Field, form: Form, width: int, depth: int = 0) -> list[Line]:
-    """A field with its facts and rules, and what is in it."""
+    """Return a field with its facts and rules, and its children."""
     name = field.address if not form.panel else written_path(field.path[1:])
     kind = field.kind + (", several" if field.many or (field.multiple and field.kind in ("file", "email")) else "")
     head: Line = [(plain(name), "strong"), ("   " + kind, "dim")]
@@ -133,7 +133,7 @@ def _when(condition: Expression | None) -> str:
 
 
 def _native_facts(field: Field) -> list[tuple[str, str]]:
-    """What the markup of a page says beyond what a sheet can."""
+    """Return the facts about a field that only the markup of a page has."""
     native = field.native
     facts = [(n, t) for n, t in (("disabled", native.disabled), ("hidden", native.hidden)) if t]
     if native.barred and native.barred != native.disabled and field.kind != "hidden":

@@ -15,7 +15,7 @@ _QUIET = frozenset({"clean", "not touched", "valid"})
 
 
 def came_lines(came: EntryResult, width: int) -> list[Line]:
-    """The result of one entry: why it was not possible, or what it changed."""
+    """Return the result of one entry: why it was not possible, or its changes."""
     if came.problems:
         return [line for problem in came.problems for line in slip_lines(problem, width)]
     lines: list[Line] = []
@@ -32,7 +32,7 @@ def came_lines(came: EntryResult, width: int) -> list[Line]:
 
 
 def slip_lines(problem: Problem, width: int) -> list[Line]:
-    """What was not understood, without a file's place: there is none."""
+    """Return the errors in an entry, without a file name."""
     lines = hanging("   ", plain(problem.cause), width, "bad")
     if problem.source.strip():
         lines += marked(1, problem.source, problem.place.column, problem.place.length, width, 2)
@@ -40,7 +40,7 @@ def slip_lines(problem: Problem, width: int) -> list[Line]:
 
 
 def table_lines(seen: Observed, address: str, width: int) -> list[Line]:
-    """The state of the form as a table, or of what stands at *address*."""
+    """Return the state of the form, or of the element at *address*, as a table."""
     rows = [(name, state) for name, state in seen.fields.items() if _within(name, address)]
     lines: list[Line] = []
     longest = min(max((columns(name or "form") for name, _ in rows), default=4), 34)

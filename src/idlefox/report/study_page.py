@@ -32,7 +32,7 @@ class Table(NamedTuple):
 
 
 class StudyEntry(NamedTuple):
-    """One finding: what kind it is of, in one sentence, where it stands, and the steps that show it."""
+    """One finding: its kind in one sentence, its place, and the steps that show it."""
 
     kind: str
     text: str
@@ -41,7 +41,7 @@ class StudyEntry(NamedTuple):
 
 
 class Section(NamedTuple):
-    """Findings under one heading; *quiet* where they are no reproach."""
+    """Findings under one heading; *quiet* if they are not problems."""
 
     title: str
     note: str
@@ -64,7 +64,7 @@ class Grid(NamedTuple):
 
 
 class StudyPage(NamedTuple):
-    """*told* is what came of it in a line, *fine* whether nothing is wanting, *made* what was done for it."""
+    """A page: *told* is the summary, *fine* is whether nothing is missing, *made* says how the results were found."""
 
     title: str
     told: str
@@ -88,7 +88,7 @@ def study_html(page: StudyPage) -> Iterable[str]:
 
 
 def coverage_page(coverage: Coverage, ways: Iterable[ReachingSteps], at_least: float | None) -> StudyPage:
-    """What the scenarios have exercised, and what they leave out: *ways* are the points that nobody met."""
+    """Return the page for coverage: what the scenarios reached, and the points they missed."""
     kinds = tuple((kind, tally.reached, tally.checked, tally.of) for kind, tally in coverage.summary().items())
     fields: dict[str, list[bool]] = {}
     for point in coverage.points.all:
@@ -120,7 +120,7 @@ def _grid(coverage: Coverage) -> Grid | None:
 
 
 def weaken_page(found: WeakenResult, at_least: float | None) -> StudyPage:
-    """What the scenarios notice of planted faults."""
+    """Return the page for `weaken`: which planted faults the scenarios notice."""
     short = at_least is not None and found.score < at_least
     bound = f", {'below' if short else 'at least'} {at_least:g} %" if at_least is not None else ""
     unnoticed = tuple(StudyEntry(each.kind, each.sentence, each.place, each.lines) for each in found.faults if each.verdict == "unnoticed")
@@ -147,7 +147,7 @@ def _noticed(found: WeakenResult, of: Callable[[FaultVerdict], str]) -> tuple[tu
 
 
 def manners_page(found: MannersResult, title: str, scenarios: Sequence[list[str]]) -> StudyPage:
-    """What is rude about a form."""
+    """Return the page for `manners`."""
     groups: dict[str, list[StudyEntry]] = {}
     for breach, lines in zip(found.breaches, scenarios, strict=True):
         walks = f"{breach.walks} walk{'' if breach.walks == 1 else 's'}"
@@ -165,7 +165,7 @@ def manners_page(found: MannersResult, title: str, scenarios: Sequence[list[str]
 
 
 def probe_page(found: ProbeScript, title: str) -> StudyPage:
-    """What a form does at its boundaries."""
+    """Return the page for `probe`: the behaviour of a form at its boundaries."""
     groups: dict[str, list[ProbeScenario]] = {}
     for each in found.tried:
         groups.setdefault(each.about or "the form", []).append(each)
@@ -180,7 +180,7 @@ def probe_page(found: ProbeScript, title: str) -> StudyPage:
 
 
 def compare_page(found: Comparison, title: str, value: Callable[[object], str]) -> StudyPage:
-    """Where two forms part."""
+    """Return the page for `compare`: where two forms differ."""
     entries = tuple(
         StudyEntry(each.layer, f"{each.address} {each.what}".strip(), f"{each.scenario}, after: {' / '.join(each.steps) or each.step}",
               (f"A  {value(each.first)}", f"B  {value(each.second)}"))

@@ -31,7 +31,7 @@ def _escape(character: str) -> str:
 
 
 def columns(text: str) -> int:
-    """How many columns *text* takes."""
+    """Return the number of terminal columns that *text* needs."""
     if text.isascii():
         return len(text)
     from wcwidth import wcswidth  # its tables are loaded where a text needs them
@@ -40,7 +40,7 @@ def columns(text: str) -> int:
 
 
 def wrap(text: str, width: int) -> list[str]:
-    """*text* in lines of at most *width* columns, broken at spaces where there are some."""
+    """Wrap *text* to at most *width* columns, at spaces where possible."""
     width = max(width, 12)
     lines: list[str] = []
     line = ""
@@ -63,7 +63,7 @@ def wrap(text: str, width: int) -> list[str]:
 
 
 def _fitting(text: str, width: int) -> int:
-    """How many characters of *text* fit; at least one. What is joined to one picture (an emoji's parts) is not parted."""
+    """Return how many characters of *text* fit; at least one. Never splits an emoji sequence."""
     best = 0
     for i in range(1, len(text) + 1):
         if columns(text[:i]) > width:

@@ -32,7 +32,7 @@ class Rect(NamedTuple):
 
 
 class Stroke(NamedTuple):
-    """A line of so many points; *dashed* or not."""
+    """A line through several points; *dashed* or not."""
 
     points: tuple[tuple[float, float], ...]
     look: str
@@ -65,7 +65,7 @@ class Drawing(NamedTuple):
 
 
 def drawing_of(story: Story) -> Drawing:
-    """The timeline of *story*, cut into bands where it is long."""
+    """Draw the timeline of *story*; a long one is cut into bands."""
     shapes: list[Shape] = []
     y = 0.0
     count = len(story.columns)
@@ -138,7 +138,7 @@ class _Band:
         return _LABELS + (column - self.start) * self.wide
 
     def _frame(self) -> Iterator[Shape]:
-        """The steps: their lines below, what they are, and the time above where it has moved."""
+        """Draw the steps: a line for each, its text, and the time wherever it has changed."""
         ms = self._ms(self.start - 1) if self.start else 0
         for column in range(self.start, self.stop):
             x = self._x(column)
@@ -190,7 +190,7 @@ class _Band:
         return after - column
 
     def _state(self, mark: Mark, x: float, y: float, before: Mark | None) -> Iterator[Shape]:
-        """What is true as a bar, what is reported as a line under it, what is shown as a thick one."""
+        """Draw the states of a lane: a bar for state, a line under it for what is reported, a thick one for what is shown."""
         if mark.truth not in _STATES:
             if mark.truth in ("enabled", "disabled"):
                 yield Stroke(((x, y + 29), (x + self.wide, y + 29)), "dim", 1.2, mark.truth == "disabled")
@@ -223,7 +223,7 @@ class _Band:
 
 
 def _moves(lane: TimelineLane, start: int, end: int) -> bool:
-    """Whether anything of *lane* changes in these columns, or is there to be seen."""
+    """Return whether anything of *lane* changes in these columns, or is there to be seen."""
     marks = lane.marks[start:end]
     if lane.kind in ("lookup", "request"):
         return any(mark is not None for mark in marks)
@@ -233,7 +233,7 @@ def _moves(lane: TimelineLane, start: int, end: int) -> bool:
 
 
 def _cut(text: str, width: float, size: float) -> str:
-    """*text* on one line, cut where it is longer than *width*."""
+    """Return *text* on one line, cut to *width*."""
     text = plain(text.replace("\n", " "))
     most = max(int(width / (size * _CHARACTER)), 2)
     if columns(text) <= most:

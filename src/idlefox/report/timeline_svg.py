@@ -1,4 +1,4 @@
-"""A timeline as SVG, to stand in a page: its colours are the page's (CSS variables), so that it is dark where the page is."""
+"""A timeline as SVG inside a page. Colours are the CSS variables of the page, so that it follows light and dark mode."""
 
 from __future__ import annotations
 

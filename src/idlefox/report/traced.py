@@ -1,4 +1,4 @@
-"""A trace for people: each step with its line, and under it what it changed: what is true, reported and shown, and the rest."""
+"""A trace, printed: each step with its line, and below it the changes it caused, by group."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ _NAME = 34
 
 
 def trace_lines(traced: ScenarioTrace, width: int, *, keys: bool = False, only: str = "") -> list[Line]:
-    """The whole trace of a scenario; of *keys* each by itself, of what changes *only* some (`ONLY`, or an address)."""
+    """Return the trace of a scenario; only the changes in *keys* and *only* (a group of `ONLY` or an address) if given."""
     lines: list[Line] = [[(plain(traced.title), "strong")]]
     state = traced.initial
     by_step: dict[int, list[Changed]] = {}
@@ -54,7 +54,7 @@ def _wanted(change: StoryChange, only: str) -> bool:
 
 
 def change_lines(changes: list[StoryChange], width: int) -> list[Line]:
-    """The changes of one step, each group named where it begins."""
+    """Return the changes of one step, each group under its name."""
     lines: list[Line] = []
     group = ""
     for change in changes:

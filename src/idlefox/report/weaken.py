@@ -1,4 +1,4 @@
-"""What the scenarios notice of planted faults, for people."""
+"""The result of `weaken`, printed."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ def _sums(title: str, found: WeakenResult, of: Callable[[FaultVerdict], str], wi
 
 
 def score_line(found: WeakenResult, at_least: float | None) -> Line:
-    """The score, and what it is made of."""
+    """Return the score and the counts behind it."""
     parts = [f"{found.count('noticed')} noticed", f"{found.count('unnoticed')} unnoticed"]
     parts += [f"{found.count('equivalent')} equivalent"] if found.count("equivalent") else []
     parts += [f"{found.count('undecided')} undecided"] if found.count("undecided") else []

@@ -1,4 +1,4 @@
-"""Failures in words: what was expected, what was found, why a step could not be taken, how a field stands."""
+"""Failures in words: what was expected, what was found, why a step could not be taken, and the state of the field."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ def shown(value: Any) -> str:
 
 # what was expected
 def expected_text(failure: Failure) -> str:
-    """What the check of *failure* expected; "" where it is no check."""
+    """Return what the check of *failure* expected; "" if it is not a check."""
     if not failure.predicate:
         return ""
     if failure.refusal is not None and failure.predicate != "allows" and (failure.refusal.kind not in NO_END or failure.expected is None):
@@ -85,7 +85,7 @@ _EXPECTED: dict[str, Callable[[Failure], str]] = {
 
 # what was found
 def found_text(failure: Failure) -> str:
-    """What there was instead; "" where the failure is no check's."""
+    """Return what was found instead; "" if the failure is not that of a check."""
     if not failure.predicate:
         return ""
     if failure.refusal is not None and failure.predicate != "allows":
@@ -105,7 +105,7 @@ def _found_value(failure: Failure) -> str:
 
 
 def _found_nothing(failure: Failure) -> str:
-    """Of a check for nothing: what there was."""
+    """Return what was found by a check that expected nothing."""
     if not failure.found:
         return "nothing"
     return ", ".join(sorted(failure.found)) if failure.noun in _ADDRESSES else _found_value(failure)
@@ -139,7 +139,7 @@ MOST_DIFFERENCES = 10
 
 
 def reason_texts(failure: Failure) -> list[str]:
-    """What else there is to say, a line each: of values that differ every place, up to ten, and how many more."""
+    """Return further reasons, a line each; of differing values at most ten, then how many more there are."""
     if failure.limit is None and failure.refusal is None and failure.kind != "known" and failure.differences:
         texts = [difference_text(each) for each in failure.differences[:MOST_DIFFERENCES]]
         more = len(failure.differences) - len(texts)
@@ -149,7 +149,7 @@ def reason_texts(failure: Failure) -> list[str]:
 
 
 def reason_text(failure: Failure) -> str:
-    """The first of it in one line: why a step could not be taken, where values differ, that time ran out; "" for nothing."""
+    """Return the first reason in one line: why a step could not be taken, where values differ, a timeout; "" if there is none."""
     if failure.kind == "known":
         return "it passes now: remove `known`"
     if failure.limit is not None:
@@ -166,7 +166,7 @@ def reason_text(failure: Failure) -> str:
 
 
 def difference_text(difference: Difference) -> str:
-    """Where a value differs."""
+    """Return the place where a value differs."""
     path, found, expected = difference.path, difference.found, difference.expected
     if difference.kind == "missing":
         return f"{path} is missing; {shown(expected)} was expected"
@@ -184,7 +184,7 @@ def _rows(count: int) -> str:
 
 
 def parts_text(facts: Mapping[str, Any]) -> str:
-    """``: form.dirty is false``, the parts of a condition that decided; "" where nothing is known of them."""
+    """Return the parts of a condition that decided, like ``: form.dirty is false``; "" if they are unknown."""
     told = [_part_text(shown, shown.text == facts["condition"].strip()) for shown in facts.get("parts", ())]
     return ": " + ", ".join(told) if any(told) else ""
 
@@ -256,7 +256,7 @@ def because_text(refusal: Refusal) -> str:
 
 
 def refusal_text(refusal: Refusal) -> str:
-    """Why a step could not be taken, in a sentence."""
+    """Return why a step could not be taken, as a sentence."""
     whole = _WHOLE.get(refusal.kind)
     if whole is not None:
         return whole(refusal.what, refusal)
@@ -347,7 +347,9 @@ def _cut(pattern: str) -> str:
 
 # how a field stands
 def state_lines(failure: Failure) -> list[str]:
-    """``voucher   "ISLE1"   dirty  touched  invalid   breaks tooShort``, what it shows, and what touched it last."""
+    """Return the state of the field, like ``voucher   "ISLE1"   dirty  touched  invalid   breaks tooShort``, what it shows, and
+    the last change.
+    """
     state = failure.state
     if state is None:
         return []

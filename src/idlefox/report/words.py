@@ -20,7 +20,7 @@ def overview_lines(words: Iterable[Word], width: int) -> list[Line]:
 
 
 def group_lines(group: str, words: Iterable[Word], width: int) -> list[Line]:
-    """The words of one group, a form and a meaning each; keys under the place where they stand."""
+    """Return the words of one group, each with a form and a meaning; keys are grouped by place."""
     lines: list[Line] = [[(GROUPS[group][0], "strong")]]
     place = ""
     for word in words:
@@ -44,7 +44,7 @@ def forms(word: Word, width: int) -> list[str]:
 
 
 def word_lines(word: Word, width: int) -> list[Line]:
-    """One word whole: what it is, its form, its meaning, what it needs, its example."""
+    """Return the entry of one word: its kind, forms, meaning, requirements and example."""
     lines: list[Line] = [[(word.word, "strong"), (f"   {word.what}", "dim")], []]
     lines += [[("  " + part, "good")] for part in forms(word, width - 2)]
     lines += [[], *hanging("  ", word.means, width)]

@@ -1,7 +1,7 @@
-"""Holds a script's steps and checks against a form, before anything is played.
+"""Checks a script's steps and checks against a form before anything runs.
 
-Finds addresses nobody has, steps that do not fit the kind of field, states, rules, panels, lookups and buttons
-that are not there. What depends on the form's state is found at play.
+Finds unknown addresses, states, rules, panels, lookups and buttons, and steps that do not fit the kind of field. What depends
+on the form's state is found during the run.
 """
 
 from __future__ import annotations
@@ -39,7 +39,7 @@ _FIELD_PREDICATES: dict[str, tuple[frozenset[str] | None, str]] = {
 
 
 def check_ops(ops: Iterable[Op], form: Form) -> list[Problem]:
-    """Everything in *ops* that does not fit *form*, each once, however often its routine or table row is played."""
+    """Yield everything in *ops* that does not fit *form*, once each, however often its routine or table row is used."""
     checker = _Checker(form)
     for op in ops:
         checker.op(op)
@@ -66,7 +66,7 @@ class _Checker:
             self._fitting.add(id(op.act))
 
     def step(self, op: Op, act: Any) -> None:
-        """*act* is what *op* does, or what it says that a person cannot do."""
+        """Check a step; *act* is the step of *op*, or the one that `cannot` refers to."""
         check = _STEPS.get(type(act))
         if check is not None:
             check(self, op, act)
@@ -167,7 +167,7 @@ class _Checker:
         self.no_pattern(op, act.value)
 
     def no_pattern(self, op: Op, value: Any) -> None:
-        """A pattern says what to expect; nobody can type one."""
+        """A pattern is an expectation; it cannot be typed."""
         if isinstance(value, tree.Like | tree.Anything):
             self.report(op, 0, op.length, "a pattern cannot be entered", "use any and like in checks only")
         elif isinstance(value, dict | list):
@@ -342,7 +342,7 @@ _STEPS: dict[type, Callable[[_Checker, Op, Any], None]] = {
 
 
 def _wrong_in_reply(reply: dict[str, Any]) -> Iterator[tuple[str, str]]:
-    """What of a scripted reply is of another kind than it must be, and how it is written."""
+    """Return the part of a scripted reply that has the wrong type, and an example."""
     errors, notice = reply.get("errors", {}), reply.get("notice", "")
     texts = errors.values() if isinstance(errors, dict) else [None]
     if not all(isinstance(t, str) or (isinstance(t, list) and all(isinstance(each, str) for each in t)) for t in texts):
@@ -377,7 +377,7 @@ _REMEDIES = {
 
 
 def rule_names(form: Form) -> dict[tuple[str, ...], set[str]]:
-    """What the rules at each schema path may be called: flags, kinds, ids."""
+    """Return the names of the rules at each schema path: flags, kinds, ids."""
     found: dict[tuple[str, ...], set[str]] = {}
     for one in (form, *form.panels):
         _add_names(found, (one.panel,) if one.panel else (), one.rules)

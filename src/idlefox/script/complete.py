@@ -1,6 +1,6 @@
-"""What a line of a script can go on with: words of the language, addresses, options, states, each with what it means.
+"""Completes a line of a script: keywords, addresses, options and states, each with its meaning.
 
-The same for a prompt, an editor and a shell. It reads what is there loosely: a line that is being written is wrong most of the time.
+Used by the prompt, the editor and the shell. It parses loosely, because an incomplete line is usually invalid.
 """
 
 from __future__ import annotations
@@ -43,7 +43,7 @@ _MOST_ROWS = 1  # rows that addresses are offered of
 
 
 class Candidate(NamedTuple):
-    """One way to go on: *text* takes the place of what stands from *start* on. *kind*: word, address, value, state, rule or name."""
+    """One completion: *text* replaces everything from *start* on. *kind*: word, address, value, state, rule or name."""
 
     text: str
     start: int
@@ -52,7 +52,7 @@ class Candidate(NamedTuple):
 
 
 class KnownNames(NamedTuple):
-    """What names there are beside those of the form: routines with their parameters, tags, and `$parameters` where the line stands."""
+    """Further names: routines with their parameters, tags, and the `$parameters` of the line."""
 
     form: Form | None = None
     routines: tuple[tuple[str, tuple[str, ...]], ...] = ()
@@ -62,7 +62,7 @@ class KnownNames(NamedTuple):
 
 
 def complete(line: str, known: KnownNames, *, at_top: bool = False, in_fill: bool = False) -> list[Candidate]:
-    """How *line*, written up to the cursor, may go on. *at_top*: it stands outside of any block, *in_fill*: among the lines of a `fill`."""
+    """Complete *line* up to the cursor. *at_top*: it is outside any block; *in_fill*: it is a line of a `fill`."""
     found = _FRAGMENT.search(line)
     assert found is not None
     fragment, start = found[0], found.start()
@@ -74,7 +74,7 @@ def complete(line: str, known: KnownNames, *, at_top: bool = False, in_fill: boo
 
 
 def _matching(offered: Iterable[tuple[str, str, str]], fragment: str) -> Iterator[tuple[str, str, str]]:
-    """What begins like *fragment*; behind it what only holds it."""
+    """Return the candidates that start with *fragment*, then those that contain it."""
     distinct = list(dict.fromkeys(offered))
     small = fragment.lower()
     first = [each for each in distinct if each[0].lower().startswith((small, f'"{small}') if small else "")]
@@ -288,7 +288,7 @@ class _Offers:
             yield written(option.value), option.label if option.label != option.value else "", "value"
 
     def field(self, address: str) -> Field | None:
-        """The field that *address* names, None where it names none."""
+        """Return the field that *address* names, None if there is none."""
         path = self._path(address)
         return self.form.find(path) if self.form is not None and path else None
 
@@ -304,7 +304,7 @@ _VERBS: dict[str, Callable[[_Offers, list[str]], Iterator[_Offer]]] = {
 
 
 def all_addresses(form: Form) -> list[tuple[str, str]]:
-    """Every address of *form* with what it is."""
+    """Return every address of *form* with its description."""
     return [(text, means) for text, means, _ in _Offers(KnownNames(form), "").addresses(lambda f: True)]
 
 

@@ -1,7 +1,7 @@
-"""Turns a script into the scenarios to play: routines put in place, parameters replaced, addresses made whole.
+"""Expands a script to the scenarios to run: routines inlined, parameters replaced, addresses made absolute.
 
-What comes out is flat: every scenario (every row of a table is one) is a list of `Op`s whose acts hold plain
-values and absolute addresses. Every fault on the way is noted with its place; nothing is played here.
+The result is flat: every scenario (and every table row) is a list of `Op`s with plain values. Errors are collected with their
+places; nothing runs here.
 """
 
 from __future__ import annotations
@@ -24,7 +24,7 @@ _MOST = 100_000  # steps of one scenario, and routines played in it
 
 
 def _row_at(file: str, line: int) -> str:
-    """How a failure names the row that led to it."""
+    """Return the line that names a row in failures."""
     return f"row at {file}:{line}" if file else f"row at line {line}"
 
 
@@ -80,7 +80,7 @@ class _Expander:
         return found
 
     def _begun(self) -> list[Op]:
-        """What the prelude does, which is the same in every scenario."""
+        """Return the operations of the prelude, which are the same in every scenario."""
         if self._first is None:
             ops: list[Op] = []
             if self.prelude is not None:
@@ -90,7 +90,7 @@ class _Expander:
         return ops.copy()
 
     def _rows(self, block: Block) -> list[tuple[Env, int, str]]:
-        """What each row of the block's table stands for, its line, and the file it stands in ("": this one)."""
+        """Yield the parameter values of each row of the block's table, its line and its file ("": this one)."""
         table = block.body.table
         if table is None:
             return [({}, 0, "")]
@@ -104,7 +104,7 @@ class _Expander:
         return [plain(value, env) for value in row.values]
 
     def _file(self, table: With, script: Script, offset: int) -> list[TableRow]:
-        """The rows of a table in a file of its own, a path relative to *script*."""
+        """Return the rows of a table in a separate file, with a path relative to *script*."""
         path, span = str(Path(script.file).parent / table.file), path_span(script.text, offset)
         try:
             rows = read_table(table.kind, path)
@@ -131,7 +131,7 @@ class _Expander:
                 self._wrong(fault, statement.offset, statement.length, source, calls)
 
     def _wrong(self, fault: ResolveError, offset: int, length: int, source: Script, calls: tuple[str, ...]) -> None:
-        """Notes *fault*, of what stands at *offset* and is so long."""
+        """Report *fault* at *offset* of that length."""
         length = length if fault.offset is None else fault.length
         self.faults.report(source, offset + (fault.offset or 0), length, fault.cause, fault.remedy, calls)
 
@@ -162,7 +162,7 @@ class _Expander:
             ops.append(Op(resolved, statement.line, statement.offset, statement.length, source, calls))
 
     def _once(self, known: tuple[int, ...], act: Any, env: Env, prefix: tuple[Any, ...]) -> Any:
-        """*act*, *known* by its parts, resolved: what comes to the same is the same object, however often it is played."""
+        """Resolve *act*, identified by *known*: equal results are the same object."""
         key: tuple[Any, ...] = (known, prefix)
         if env:
             names = self._names.get(known)
@@ -199,7 +199,7 @@ class _Expander:
             self._body(block.body, values, prefix, origin, path, ops, (*trail, name))
 
     def _arguments(self, act: Do, statement: Statement, block: Block, env: Env, source: Script) -> Iterator[tuple[Env, str]]:
-        """What the routine's parameters stand for, each time it is played, and which row of a table says so."""
+        """Yield the routine's parameter values for each call, and the row of a table that supplies them."""
         name, wanted = act.routine.text, ", ".join(block.parameters) or "nothing"
         table = act.table
         if table is None:

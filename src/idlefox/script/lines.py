@@ -1,6 +1,4 @@
-"""The lines of a script, one behind the other: their indentation, the comments and blank lines between them, and where to go on after
-a slip.
-"""
+"""The lines of a script: indentation, comments and blank lines between them, and where to continue after an error."""
 
 from __future__ import annotations
 
@@ -26,10 +24,12 @@ class LineIndex:
         self.starts.extend(m.end() for m in re.finditer("\n", text))
 
     def place(self, file: str, offset: int, length: int = 1) -> Place:
+        """Return the place of *length* characters at *offset*."""
         index = bisect_right(self.starts, offset) - 1
         return Place(file, index + 1, offset - self.starts[index] + 1, max(1, length))
 
     def line(self, number: int) -> str:
+        """Return the text of a line."""
         start = self.starts[number - 1]
         end = self.text.find("\n", start)
         return self.text[start : end if end >= 0 else len(self.text)].rstrip("\r")
@@ -52,11 +52,13 @@ class LineReader:
 
     @property
     def lines(self) -> LineIndex:
+        """Split the text into lines."""
         if self._lines is None:
             self._lines = LineIndex(self.text)
         return self._lines
 
     def slip(self, fault: ParseError) -> None:
+        """Report an error."""
         place = self.lines.place(self.file, fault.offset, fault.length)
         line = self.lines.line(place.line)
         self.problems.append(Problem(place, fault.cause, fault.remedy or table.written_as(line), line))
@@ -98,7 +100,7 @@ class LineReader:
                 return -1
 
     def begin(self) -> None:
-        """Puts the cursor at the next line's first word."""
+        """Put the cursor at the next line's first word."""
         self.s.at = self.word_at
         self.s.base = 0
         self.s.templated = False
@@ -109,7 +111,7 @@ class LineReader:
         return self.text[offset:end] if end >= 0 else self.text[offset:]
 
     def finish(self) -> str:
-        """Ends the statement that has been read: nothing but a comment may follow. The comment."""
+        """End the statement that has been read: nothing but a comment may follow. The comment."""
         s = self.s
         found = _REST.match(self.text, s.at)
         if found is None:
@@ -144,6 +146,7 @@ class LineReader:
         self.at = end + 1
 
     def lead(self) -> tuple[str, ...]:
+        """Return the comments and blank lines before the current line."""
         found = tuple(content for _, content in self.trivia)
         self.trivia.clear()
         return found
@@ -159,7 +162,7 @@ class LineReader:
         return found
 
     def guarded(self, indent: int, read: Any) -> Any:
-        """Reads with *read*; after a slip notes it and goes on behind it."""
+        """Parse with *read*; after an error, report it and continue after it."""
         self.begin()
         try:
             return read(indent)

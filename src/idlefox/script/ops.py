@@ -1,4 +1,4 @@
-"""What is played: scenarios as flat lists of `Op`s, with their places in the script."""
+"""The scenarios to run as flat lists of `Op`s, with their places in the script."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _LINES: dict[int, tuple[str, LineIndex]] = {}
 
 
 class Op(NamedTuple):
-    """One step or check to play. *calls* tell which lines led here; *source* is the script it stands in."""
+    """A step or check to run. *calls* are the calling lines; *source* is its script."""
 
     act: Any
     line: int
@@ -28,11 +28,12 @@ class Op(NamedTuple):
 
     @property
     def place(self) -> Place:
+        """The place of the statement."""
         return lines_of(self.source).place(self.source.file, self.offset, self.length)
 
 
 class ExpandedScenario(NamedTuple):
-    """A scenario to play: *row_line* is the line of the table's row it is played for, or 0.
+    """A scenario to run: *row_line* is the line of its table row, or 0.
 
     *fate*: `known` not to hold, or left `aside`, and *why*.
     """
@@ -59,6 +60,7 @@ class ScenarioRange(NamedTuple):
     parts: int
 
     def of(self, all_: Sequence[Any]) -> Sequence[Any]:
+        """Select this part of *all_*."""
         count = len(all_)
         return all_[count * self.number // self.parts : count * (self.number + 1) // self.parts]
 
@@ -74,7 +76,7 @@ def _blocks(text: str) -> tuple[str, ...]:
 
 
 def part_of_text(text: str, part: ScenarioRange) -> str | None:
-    """*text* of a script with the scenarios of other parts left out, every line in its place; None where it has too few to be parted so."""
+    """Return the *text* of a script without the scenarios of other parts, every line in its place; None if it has too few."""
     blocks = list(_blocks(text))
     scenarios = [number for number, block in enumerate(blocks) if block.startswith("scenario")]
     if len(scenarios) < part.parts * _LEAST_EACH:
@@ -87,7 +89,7 @@ def part_of_text(text: str, part: ScenarioRange) -> str | None:
 
 
 def path_span(text: str, offset: int) -> tuple[int, int]:
-    """Where the first quoted text behind *offset* stands on its line, quotes and all; of a line without one, its word."""
+    """Return the position of the first quoted string after *offset* on its line, or of the word there."""
     found = _QUOTED.match(text, offset)
     return (found.start(1), len(found[1])) if found is not None else (offset, 1)
 

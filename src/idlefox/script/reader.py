@@ -38,7 +38,7 @@ def read_script_text(text: str, file: str) -> Script:
 
 
 def read_script_anyway(file: str, text: str | None = None) -> tuple[Script, list[Problem]]:
-    """What can be read of the script *file* (of *text*, where given), and everything in it that cannot.
+    """Parse the script *file* (or *text*) as far as possible; return it with all its errors.
 
     Raises Unreadable where there is no text.
     """
@@ -68,7 +68,8 @@ class _ScriptParser(LineReader):
             start = self.s.at
             try:
                 if indent > 0:
-                    raise ParseError("this line is indented, but no block is open", start, "start a scenario above it, or remove the indentation")
+                    remedy = "start a scenario above it, or remove the indentation"
+                    raise ParseError("this line is indented, but no block is open", start, remedy)
                 word = self.s.peek_word()
                 if word in _HEADERS:
                     header = self.header(word)
@@ -321,7 +322,7 @@ class _ScriptParser(LineReader):
         return self._with(indent, lead, line, start)
 
     def _with(self, indent: int, lead: tuple[str, ...], line: int, start: int, *, named: bool = True) -> With:
-        """What follows `with`: a file, or names (needed where *named*) and rows."""
+        """Parse what follows `with`: a file, or names (required if *named*) and rows."""
         s = self.s
         kind = s.take_word("csv", "json")
         if kind:
@@ -356,7 +357,8 @@ class _ScriptParser(LineReader):
         if self.peek() <= indent:
             return
         self.begin()
-        self.slip(ParseError(f"the rows of this table come from {path}", self.s.at, "remove these lines, or name the parameters after `with`"))
+        remedy = "remove these lines, or name the parameters after `with`"
+        self.slip(ParseError(f"the rows of this table come from {path}", self.s.at, remedy))
         while self.peek() > indent:
             self.trivia.clear()
             self.skip_line(self.at)

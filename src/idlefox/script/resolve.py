@@ -21,7 +21,7 @@ Env = Mapping[str, Any]
 
 
 class ResolveError(Exception):
-    """What cannot be put in place; *offset* is where in its statement, None for the whole."""
+    """A parameter cannot be replaced; *offset* is in its statement, None for all of it."""
 
     def __init__(self, cause: str, remedy: str = "", offset: int | None = None, length: int = 1) -> None:
         super().__init__(cause)
@@ -29,7 +29,7 @@ class ResolveError(Exception):
 
 
 def plain(value: Any, env: Env) -> Any:
-    """A value of the tree as plain data; `any` and `like` stay what they are."""
+    """Convert a value of the tree to plain data; `any` and `like` stay."""
     if isinstance(value, Parameter):
         return _parameter(value, env)
     if isinstance(value, Template):
@@ -81,7 +81,8 @@ def absolute(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
         if i == 0:
             found = parse_address(value.removeprefix(".")) if isinstance(value, str) else None
             if found is None or "*" in found:
-                raise ResolveError(f"${segment.name} is {as_text(value)!r}, which is not an address", "", segment.offset, len(segment.name) + 1)
+                message = f"${segment.name} is {as_text(value)!r}, which is not an address"
+                raise ResolveError(message, "", segment.offset, len(segment.name) + 1)
             relative = relative or value.startswith(".")
             segments.extend(found)
         elif isinstance(value, int) and not isinstance(value, bool):
@@ -89,7 +90,8 @@ def absolute(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
         elif isinstance(value, str) and _WHOLE.fullmatch(value):
             segments.append(int(value))
         else:
-            raise ResolveError(f"${segment.name} is {as_text(value)!r}, which is not a row number", "", segment.offset, len(segment.name) + 1)
+            message = f"${segment.name} is {as_text(value)!r}, which is not a row number"
+            raise ResolveError(message, "", segment.offset, len(segment.name) + 1)
     whole = (*prefix, *segments) if relative else tuple(segments)
     return Address(whole, False, address.offset, address.length)
 
@@ -128,7 +130,7 @@ def _resolve_slots(act: Any, env: Env, prefix: tuple[Any, ...]) -> Any:
 
 
 def _takes_several(check: Check) -> bool:
-    """Whether a comma list stands there, in which a parameter that is a list stands for several."""
+    """Return whether the grammar has a comma list here, for which a list parameter can stand."""
     addresses = check.noun.kind in ("dirty", "touched") and check.predicate in ("=", "!=")
     return addresses or check.predicate in ("is", "breaks", "breaks only", "shows", "omits")
 
@@ -148,7 +150,7 @@ def _with_several(check: Check, env: Env, prefix: tuple[Any, ...]) -> Check:
 
 
 def _spread(thing: Any, env: Env, prefix: tuple[Any, ...]) -> tuple[Any, ...]:
-    """What one element of a comma list stands for: itself, or all that its parameter's list holds."""
+    """Return what an element of a comma list stands for: itself, or the items of its parameter's list."""
     inner = thing.word if isinstance(thing, Not) else thing
     lone = isinstance(inner, Address) and len(inner.segments) == 1 and isinstance(inner.segments[0], Parameter)
     parameter = inner.segments[0] if lone else inner

@@ -1,4 +1,4 @@
-"""What scripts bring to a run: the routines of a script and of the files it uses, and the faults found on the way."""
+"""The routines of a script and of the files it uses, and the errors found on the way."""
 
 from __future__ import annotations
 
@@ -13,19 +13,20 @@ from .tree import Block, Body, Do, Inside, Script
 
 
 class ProblemCollector:
-    """What is wrong, in the order in which it was found."""
+    """Collects problems in the order in which they are found."""
 
     def __init__(self) -> None:
         self.problems: list[Problem] = []
 
     def report(self, script: Script, offset: int, length: int, cause: str, remedy: str = "", calls: tuple[str, ...] = ()) -> None:
+        """Report a problem."""
         lines = lines_of(script)
         place = lines.place(script.file, offset, length)
         self.problems.append(Problem(place, cause, remedy, lines.line(place.line), calls))
 
 
 class Routines:
-    """The routines that *script* may play, by name, each with the script it stands in. *played* are those that were."""
+    """The routines available to *script* by name, each with its script. *played* are those that were called."""
 
     def __init__(self, script: Script, faults: ProblemCollector) -> None:
         self.script, self.faults = script, faults
@@ -36,7 +37,7 @@ class Routines:
         self._collect(script, ())
 
     def missing(self, name: str) -> tuple[str, str]:
-        """Cause and remedy where a routine is played that is not there."""
+        """Return cause and remedy for a call of an unknown routine."""
         remedy = suggestion(name, self.known, "define it with `routine`, or import it with `use`")
         return f"unknown routine {name!r}", remedy
 
@@ -55,7 +56,7 @@ class Routines:
                 self._use(header, script, trail)
 
     def _use(self, header: Any, script: Script, trail: tuple[str, ...]) -> None:
-        """The routines of the file that *header* names, where they have not come by another way."""
+        """Load the routines of the file that *header* names, unless they are loaded already."""
         path, span = str(Path(script.file).parent / header.text), path_span(script.text, header.offset)
         if odd := path_problem(path):
             self.faults.report(script, *span, f"{header.text!r} is not a path: {odd}", "name a file")
@@ -79,7 +80,7 @@ class Routines:
         self._collect(used, (*trail, real(script.file)))
 
     def look_at_unplayed(self) -> None:
-        """Looks through the routines that no scenario plays: a ring or a missing routine in them is a fault too."""
+        """Check the routines that no scenario calls: a cycle or an unknown routine in them is an error, too."""
         for name, (block, source) in self.known.items():
             if name not in self.played and source is self.script:
                 self._look(block.body, source, (name,))

@@ -1,7 +1,7 @@
-"""A cursor over a script's text: words, strings, numbers, durations, addresses, values.
+"""The lexer: a cursor over a script's text that reads words, strings, numbers, durations, addresses and values.
 
-One compiled expression a kind of word, tried where the grammar asks for it: nothing is cut into tokens that
-nobody asked for. Every miss raises `Slip` with what was expected.
+Each kind of token has one compiled expression, which is tried where the grammar asks for it. Every mismatch raises `ParseError`
+with what was expected.
 """
 
 from __future__ import annotations
@@ -59,14 +59,16 @@ class Scanner:
 
     # what is next
     def space(self) -> None:
+        """Skip spaces."""
         if self.text.startswith(" ", self.at):
             self.at = _SPACE.match(self.text, self.at).end()  # type: ignore[union-attr]
 
     def at_end(self) -> bool:
-        """Whether the statement is over: the line ends or a comment begins."""
+        """Return whether the statement is over: the line ends or a comment begins."""
         return _END.match(self.text, self.at) is not None
 
     def expected(self, what: str, remedy: str = "") -> ParseError:
+        """Return an error that names what was expected."""
         self.space()
         end = self.text.find("\n", self.at)
         rest = self.text[self.at : end if end >= 0 else len(self.text)].rstrip("\r ")
@@ -80,6 +82,7 @@ class Scanner:
         return ParseError(f"expected {what}, found {shown}", self.at, remedy, min(len(found), 60))
 
     def peek_word(self) -> str:
+        """Return the next word without consuming it."""
         found = _SPACED_NAME.match(self.text, self.at)
         return found[1] if found else ""
 
@@ -92,6 +95,7 @@ class Scanner:
         return ""
 
     def take(self, sign: str) -> bool:
+        """Consume *sign* if it is next."""
         if self.text.startswith(" ", self.at):
             self.space()
         if self.text.startswith(sign, self.at):
@@ -100,10 +104,12 @@ class Scanner:
         return False
 
     def need(self, sign: str, why: str) -> None:
+        """Consume *sign*; it is required."""
         if not self.take(sign):
             raise self.expected(f"{sign!r} {why}")
 
     def need_word(self, what: str, *words: str) -> str:
+        """Consume one of the given words."""
         word = self.take_word(*words)
         if not word:
             raise self.expected(what, suggestion(self.peek_word(), words) if self.peek_word() else "")
@@ -111,6 +117,7 @@ class Scanner:
 
     # words
     def name(self, what: str) -> WordToken:
+        """Read a name."""
         found = _SPACED_NAME.match(self.text, self.at)
         if not found:
             raise self.expected(what)
@@ -118,6 +125,7 @@ class Scanner:
         return WordToken(found[1], found.start(1) - self.base)
 
     def word_or_parameter(self, what: str) -> WordToken | Parameter:
+        """Read a word or a parameter."""
         self.space()
         if self.text.startswith("$", self.at):
             return self.parameter()
@@ -136,6 +144,7 @@ class Scanner:
         return Not(word) if negated else word
 
     def parameter(self) -> Parameter:
+        """Read a parameter."""
         found = _PARAMETER.match(self.text, self.at)
         if not found:
             raise ParseError("a parameter is a $ followed by a name", self.at, "write $name, or $$ for a dollar sign in a string")
@@ -144,6 +153,7 @@ class Scanner:
         return Parameter(found[1], found.start() - self.base)
 
     def address(self, what: str = "the address of a field") -> Address:
+        """Read an address."""
         found = _ADDRESS.match(self.text, self.at)
         if not found:
             raise self.expected(what)
@@ -182,6 +192,7 @@ class Scanner:
         return tuple(segments)
 
     def duration(self) -> Duration | Parameter:
+        """Read a duration."""
         self.space()
         if self.text.startswith("$", self.at):
             return self.parameter()
@@ -196,6 +207,7 @@ class Scanner:
         return Duration(ms, found[0])
 
     def integer(self, what: str, least: int | None = 0) -> int | Parameter:
+        """Read a whole number."""
         self.space()
         if self.text.startswith("$", self.at):
             return self.parameter()
@@ -240,6 +252,7 @@ class Scanner:
         return str(value)
 
     def quoted(self) -> str | Template:
+        """Read a string without parameters."""
         start = self.at
         value = self._json_string()
         if "$" not in value or self.table:
@@ -279,7 +292,7 @@ class Scanner:
         return Like(found[1], found[2], found.start() - self.base)
 
     def cell(self, *, pattern: bool = False) -> Any:
-        """What stands in a table or is handed to a routine: a value, or `nothing`."""
+        """Read a table cell or an argument: a value, or `nothing`."""
         return Nothing() if self.take_word("nothing") else self.value(pattern=pattern)
 
     def value(self, *, pattern: bool = False, depth: int = 0) -> Any:
@@ -355,7 +368,7 @@ class Scanner:
             members.append(Member(key, value, lead, tail))
 
     def _tail(self) -> tuple[bool, str]:
-        """Passes over what follows a member on its line: whether there was a comma, and the comment if any."""
+        """Skip over what follows a member on its line: whether there was a comma, and the comment if any."""
         self.space()
         comma = self.text.startswith(",", self.at)
         if comma:
@@ -373,7 +386,7 @@ class Scanner:
         return comment
 
     def _gap(self, start: int) -> tuple[str, ...]:
-        """Passes over white space, line breaks and comments inside brackets; the comments, if any."""
+        """Skip over white space, line breaks and comments inside brackets; the comments, if any."""
         comments: list[str] = []
         while True:
             self.at = _GAP.match(self.text, self.at).end()  # type: ignore[union-attr]

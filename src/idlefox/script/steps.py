@@ -169,7 +169,8 @@ def _answer(s: Scanner) -> Act:
     if not kind and lookup is None:
         kind, status = "status", s.integer("an HTTP status, nothing or failure", 100)
         if isinstance(status, int) and status > 599:
-            raise ParseError(f"{status} is not an HTTP status", s.at - len(str(status)), "a status is between 100 and 599", len(str(status)))
+            width = len(str(status))
+            raise ParseError(f"{status} is not an HTTP status", s.at - width, "a status is between 100 and 599", width)
         if not s.at_end() and s.peek_word() != "after":
             value = s.value()
     elif not kind:

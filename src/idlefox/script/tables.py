@@ -1,6 +1,6 @@
-"""Tables that stand in files of their own: RFC 4180 (CSV), whose cells are texts, and arrays of objects (JSON, RFC 8259).
+"""Tables in separate files: RFC 4180 (CSV), whose cells are strings, and arrays of objects (JSON, RFC 8259).
 
-A row is known by the line of its file at which it begins.
+A row is identified by the line at which it starts.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ _SPACE = re.compile(r"[ \t\r\n]*")
 
 
 class TableRow(NamedTuple):
-    """One row: what each parameter stands for, and where it begins."""
+    """A row: the values of the parameters, and the line where it starts."""
 
     cells: dict[str, Any]
     line: int
@@ -81,7 +81,7 @@ def _json(path: str, text: str, problems: list[Problem]) -> Iterator[TableRow]:
 
 
 def _fits(path: str, line: int, found: Any, names: list[str] | None, problems: list[Problem]) -> list[str] | None:
-    """Notes a row that is no object or has other members than the rows before."""
+    """Report a row that is not an object or has other members than the rows before."""
     if not isinstance(found, dict):
         problems.append(Problem(Place(path, line, 1), "this row is not an object", 'for example {"name": "Ivo"}'))
     elif names is not None and sorted(found) != sorted(names):

@@ -1,10 +1,10 @@
-"""The syntax tree of a script: what was written, with its places, before it is held against any form.
+"""The syntax tree of a script as written, with positions, before it is checked against a form.
 
-Blocks and statements (and the lines of `fill`) have their *offset* in the text; what is in a statement has it from there on, so that
-lines that say the same share what they say.
+Blocks and statements (and lines of `fill`) have their *offset* in the text. Positions inside a statement are relative to it, so
+that equal lines can share their content.
 
-Scalars stand for themselves; a string with parameters in it is a `Template`. `same` compares trees by what
-they say: places and blank lines do not count, comments do.
+Scalars are plain values; a string with parameters is a `Template`. `same` compares trees, ignoring positions and blank lines,
+but not comments.
 """
 
 # No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
@@ -293,7 +293,7 @@ Act = (
 
 
 class Statement(typing.NamedTuple):
-    """One statement. *offset* and *length* mark it in the text; *templated* tells that it uses parameters."""
+    """A statement. *offset* and *length* mark it in the text; *templated*: it uses parameters."""
 
     act: Act
     lead: tuple[str, ...] = ()
@@ -365,7 +365,7 @@ class Block(NamedTuple):
 
 
 class Script(NamedTuple):
-    """A whole file. *text* is what was read: offsets point into it."""
+    """A whole file. *text* is its text, to which offsets refer."""
 
     headers: tuple[Header, ...]
     blocks: tuple[Block, ...]
@@ -384,7 +384,7 @@ def _said(name: str, value: Any) -> Any:
 
 
 def same(a: Any, b: Any) -> bool:
-    """Whether two trees (or parts of them) say the same, wherever they stand."""
+    """Return whether two trees (or parts of them) say the same, wherever they stand."""
     if type(a) is not type(b):
         return False
     if isinstance(a, tuple):

@@ -1,7 +1,7 @@
-"""Checks that are played as they stand, but name what no field can be called: most likely a slip.
+"""Warnings for checks with names that no field has, which probably are mistakes.
 
-What a request carries and a server stores is not held against the form (the server may know more than it), so these are
-warnings, and the check holds or fails as ever.
+Payloads and records are not checked against the form, because the server may know more fields, so these are warnings and the
+check runs as usual.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from .tree import Check
 
 
 def doubts(ops: Iterable[Op], form: Form) -> list[Problem]:
-    """A warning for each name in a check of `payload omits`, `record` or `errors` that is nobody's, each once."""
+    """Yield a warning for each unknown name in a check of `payload omits`, `record` or `errors`, once each."""
     checker = _WarningFinder(form)
     found: dict[tuple[Any, str], Problem] = {}
     for op in ops:
@@ -58,7 +58,7 @@ class _WarningFinder:
             yield f"no field is called {name!r}, so it is never sent", remedy
 
     def _miss(self, form: Form, segments: tuple[Any, ...]) -> tuple[str, list[str]] | None:
-        """The first name in *segments* that nothing here is sent under, and those there are; None where there is none."""
+        """Return the first unknown name in *segments* and the known ones; None if all are known."""
         if form.page is not None:
             sent = {e.name for e in form.page.elements if e.name} | {d for e in form.page.elements if (d := getattr(e, "dirname", ""))}
             first = write_address(segments)
@@ -93,7 +93,7 @@ def _sent(fields: tuple[Field, ...]) -> dict[str, Field | None]:
 
 
 def _members(value: Any, at: tuple[Any, ...]) -> Iterator[tuple[Any, ...]]:
-    """Where the members of a value stand, the innermost."""
+    """Yield the objects inside a value with their paths."""
     if isinstance(value, dict):
         for key, inner in value.items():
             yield from _members(inner, (*at, key)) if isinstance(inner, dict | list) and inner else iter([(*at, key)])

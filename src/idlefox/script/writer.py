@@ -1,7 +1,7 @@
-"""Writes a script's tree as text, in the one layout: reading that gives an equal tree.
+"""Formats a script's syntax tree; parsing the result gives an equal tree.
 
-Comments and blank lines survive (several blank lines become one); blocks are indented by four spaces, tables
-stand in columns, what does not fit into a line is broken inside its brackets.
+Comments and blank lines stay (several blank lines become one). Blocks are indented by four spaces, tables are aligned in
+columns, and long lines are broken inside brackets.
 """
 
 from __future__ import annotations
@@ -166,7 +166,7 @@ def _value(value: Any, indent: int | None = None, taken: int = 0) -> str:
 
 
 def _flat(value: Any) -> str | None:
-    """*value* on one line; None where a comment in it needs more."""
+    """Return *value* on one line; None if it contains a comment."""
     if not isinstance(value, Collection):
         return _value(value)
     if value.end or any(m.lead or m.tail for m in value.members):
@@ -297,7 +297,7 @@ _NO_TEXT = frozenset({"mode", "key", "kind", "predicate"})  # words of the langu
 
 
 def write_step(act: Any) -> str:
-    """A step that is ready to play, its parameters replaced, as a script would say it."""
+    """Return a resolved step as script text."""
     if isinstance(act, tree.FillLine):
         return f"{_address(act.address)} {_value(act.value)}"
     return _step(_in_time(act), 0)
@@ -308,7 +308,7 @@ def _in_time(act: Any) -> Any:
 
 
 def write_played(act: Any) -> str:
-    """A step or check that is ready to play as a statement of a script that plays the same."""
+    """Return a resolved step or check as a statement with the same effect."""
     if isinstance(act, tree.FillLine):
         return f"fill\n{' ' * _STEP}{_address(act.address)} {_value(_as_written(act.value), _STEP)}"
     if isinstance(act, Cannot):
@@ -329,7 +329,7 @@ def called(address: str) -> str:
 
 
 def _as_written(value: Any) -> Any:
-    """A plain value as the tree has it where it is written: a $ of a text twice."""
+    """Return a plain value as the tree writes it, with each $ of a string doubled."""
     if isinstance(value, str):
         return value.replace("$", "$$")
     if isinstance(value, dict):

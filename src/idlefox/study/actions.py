@@ -1,4 +1,4 @@
-"""What a person may do next at a form, chosen at random: all that its model offers, the likelier the more often."""
+"""Generates random actions of a person on a form: everything the model offers, with the likelier ones more often."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ Named = dict[tuple[str, ...], list[str]]
 
 
 class ActionGenerator:
-    """The moves of one form, by what they are about. *ends* are those with which something is sent, or time passes."""
+    """The possible actions on one form, by target. *ends* are actions that send the form or let time pass."""
 
     def __init__(self, form: Form) -> None:
         self.form = form
@@ -59,7 +59,7 @@ class ActionGenerator:
 
 
 def _places(field: Field, form: Form) -> Iterator[tuple[Any, ...]]:
-    """Where *field* may stand: in the first rows of each list around it."""
+    """Return the places of *field*: in the first rows of each list around it."""
     found: list[tuple[Any, ...]] = [()]
     for step in field.path:
         found = [(*each, n) for each in found for n in (_ROWS if step == "*" else (step,))]
@@ -109,7 +109,7 @@ def _texts(field: Field, form: Form, named: Named) -> Iterator[str]:
 
 
 def _named(form: Form) -> Named:
-    """Of each field the texts and numbers that stand beside it in an expression: there something will happen."""
+    """Return the literals compared with each field in expressions, which are likely to have an effect."""
     found: Named = {}
     for owner, expression in expressions_of(form):
         texts = [reads_as(value) for value in _literals(expression.node) if isinstance(value, str | int) and not isinstance(value, bool)]

@@ -1,7 +1,8 @@
-"""A first script for a form: how it is at load, one scenario at the boundary of every rule, refused, filled in and sent.
+"""A starter script for a form: its state at load, one scenario at the limit of every rule, a refused attempt, and a complete
+submission.
 
-Every scenario is played before it is handed out, so that the script holds as it is written. What could not be
-tried from outside (a rule whose field a person cannot reach, a pattern for which no text was found) is told.
+Every scenario runs before it is returned, so the script passes as written. What could not be tried (a rule of an unreachable
+field, a pattern without a matching text) is reported.
 """
 
 from __future__ import annotations
@@ -45,7 +46,7 @@ _LONGEST = 1000  # a text of more characters than that is not written out
 
 
 class StarterScript(NamedTuple):
-    """The *text* of a script, how many scenarios it has, and what was *left_out* and why."""
+    """The *text* of a script, its number of scenarios, and what was *left_out* and why."""
 
     text: str
     scenarios: int
@@ -59,7 +60,7 @@ class _Scenario(NamedTuple):
 
 
 def first_script(form: Form, subject: str) -> StarterScript:
-    """A script to begin with for *form*, played against *subject* (as the script's header will say)."""
+    """Return a starter script for *form*, whose header names *subject*."""
     return _ScriptBuilder(form).script(subject)
 
 
@@ -102,7 +103,7 @@ class _ScriptBuilder:
 
     # fields
     def _fields(self, fields: tuple[Field, ...], prefix: str, lead: tuple[str, ...]) -> Iterable[tuple[Field, str, tuple[str, ...]]]:
-        """Every field with its address; those of a list in its first row, which *lead* adds where there is none at load."""
+        """Yield every field with its address; fields of a list in its first row, which *lead* adds if there is none at load."""
         for field in fields:
             address = field.native.address if field.native is not None else _below(prefix, field)
             if field.kind == "group":
@@ -148,7 +149,7 @@ class _ScriptBuilder:
         return [f"pick {address} {', '.join(quoted(v) for v in values)}"]
 
     def empty(self, field: Field, address: str) -> list[str]:
-        """The step that empties a field, none where it is empty at load or cannot be emptied."""
+        """Return the step that empties a field; none if it is empty at load or cannot be emptied."""
         if field.kind == "checkbox" and not field.many:
             return [f"turn {address} off"]
         if field.kind in ("radio", "file", "select", "checkbox"):
@@ -162,7 +163,7 @@ class _ScriptBuilder:
         return [f"clear {address}"]
 
     def valid_value(self, field: Field, address: str) -> Any:
-        """A value that the field takes, found by trying; None where none was found."""
+        """Return a value that the field accepts, found by trying; None if there was none."""
         for value in candidates(field):
             tried = _Scenario("t", "t", (*self.enter(field, address, value), f"expect {address} is valid, filled"))
             if self._holds(tried):
@@ -256,7 +257,7 @@ class _ScriptBuilder:
         return f"takes {at} {words}", "boundary", tuple(lines)
 
     def _count(self, field: Field, address: str, name: str, count: Any, away: int, flag: str) -> tuple[str, str, tuple[str, ...]] | str:
-        """How many options may be chosen."""
+        """Scenarios for the number of options that may be chosen."""
         options = [o.value for o in options_of(field) if o.enabled is None]
         if not isinstance(count, int) or len(options) < max(count, count + away):
             return f"it has too few options to go beyond its {name}"
@@ -362,7 +363,7 @@ class _ScriptBuilder:
         return called(focus[0]) if focus else ""
 
     def _send(self) -> str:
-        """The step that sends the form: its button, or Enter where it has none."""
+        """Return the step that sends the form: its button, or Enter if it has none."""
         page = self.form.page
         if page is None or page.default_button is not None:
             return "submit"
@@ -383,8 +384,10 @@ class _ScriptBuilder:
 
 
 _MAKERS: dict[str, Any] = {
-    "required": _ScriptBuilder.required, "minlength": _ScriptBuilder.minlength, "maxlength": _ScriptBuilder.maxlength, "pattern": _ScriptBuilder.pattern,
-    "email": _ScriptBuilder.typed, "url": _ScriptBuilder.typed, "badInput": _ScriptBuilder.bad_input, "min": _ScriptBuilder.least, "max": _ScriptBuilder.most,
+    "required": _ScriptBuilder.required, "minlength": _ScriptBuilder.minlength, "maxlength": _ScriptBuilder.maxlength,
+    "pattern": _ScriptBuilder.pattern,
+    "email": _ScriptBuilder.typed, "url": _ScriptBuilder.typed, "badInput": _ScriptBuilder.bad_input, "min": _ScriptBuilder.least,
+    "max": _ScriptBuilder.most,
     "step": _ScriptBuilder.step,
 }  # fmt: skip
 

@@ -1,6 +1,6 @@
-"""Two subjects, one suite: for each scenario the first place where they part, in which layer.
+"""Compares two subjects with one suite: the first difference of each scenario, and its layer.
 
-The layers, in the order in which one leads to the next: what is true (values, validity), reported, shown, sent, and when.
+The layers in order of cause and effect: state (values, validity), reported, shown, sent, time.
 """
 
 from __future__ import annotations
@@ -49,7 +49,7 @@ Names = dict[tuple[str, ...], tuple[str, ...]]  # how fields of the first form a
 
 
 class FormDifference(NamedTuple):
-    """Where two subjects part in a scenario: behind the *step*, in a *layer*, at an *address* ("" the form), in *what*."""
+    """A difference in a scenario: after the *step*, in a *layer*, at an *address* ("" the form), in *what*."""
 
     scenario: str
     step: str
@@ -71,6 +71,7 @@ class Comparison(NamedTuple):
     left_out: tuple[tuple[str, str], ...]
 
     def as_json(self) -> dict[str, Any]:
+        """Return the JSON report."""
         return {
             "format": 1, "scenarios": self.scenarios, "walks": self.walks, "states": self.states,
             "differences": [each._asdict() for each in self.partings],
@@ -79,7 +80,7 @@ class Comparison(NamedTuple):
 
 
 class Item(NamedTuple):
-    """One thing to play on both: a scenario of the suite (the *number*-th of the *script*-th script), or the *lines* of a walk."""
+    """A unit of work: a scenario of the suite (the *number*-th of the *script*-th script), or the *lines* of a walk."""
 
     called: str
     clock: int
@@ -98,13 +99,13 @@ class ComparedForms(NamedTuple):
 
 
 class CompareStudy:
-    """Two subjects and a suite, ready to be played."""
+    """Two subjects and a suite, ready to run."""
 
     def __init__(self, first: Loaded, second: Loaded, ready: Sequence[LoadedScript], names: Names) -> None:
         self.first, self.second, self.ready, self.names = first, second, ready, names
 
     def items(self, *, explore: bool, walks: int, seed: int) -> Iterator[Item]:
-        """All that there is to play; with *explore* steps at the boundaries of the first form, too, and so many *walks* at random."""
+        """Return all items; with *explore* also steps at the limits of the first form and *walks* random walks."""
         for at, script in enumerate(self.ready):
             for number, scenario in enumerate(script.scenarios):
                 if scenario.fate != "aside":
@@ -113,7 +114,7 @@ class CompareStudy:
         yield from (Item(f"walk {number}", DEFAULT_CLOCK, lines=lines) for number, lines in enumerate(tried, 1))
 
     def played(self, item: Item) -> CompareResult:
-        """What comes of *item* on both."""
+        """Run *item* on both subjects."""
         if item.lines is None:
             script = self.ready[item.script]
             scenario, folder = script.scenarios[item.number], str(FilePath(script.script.file).parent)
@@ -133,7 +134,7 @@ class CompareStudy:
 
 
 class CompareResult(NamedTuple):
-    """What came of one: where they parted, how many *states* were held against each other, and why it was not played."""
+    """The result of an item: its difference, the number of *states* compared, and why it did not run."""
 
     parting: FormDifference | None = None
     states: int = 0
@@ -144,7 +145,7 @@ def compare(
     comparing: CompareStudy, sides: ComparedForms, *, explore: bool, walks: int = 0, seed: int = 1, work: ExecutionOptions = HERE,
     told: Callable[[int, int], None] | None = None,
 ) -> Comparison:  # fmt: skip
-    """Plays the suite on both sides, by whomever *work* means. *told* hears how much is done, of how much. Raises Unreadable."""
+    """Run the suite on both forms. *told* gets the progress. Raises Unreadable."""
     items = list(comparing.items(explore=explore, walks=walks, seed=seed))
     every = map_tasks(partial(_played, sides), items, work, unfinished, here=comparing.played)
     partings: list[FormDifference] = []
@@ -185,7 +186,7 @@ def _walks(form: Form) -> Iterator[tuple[str, ...]]:
 
 
 def _random_walks(form: Form, walks: int, seed: int) -> Iterator[tuple[str, ...]]:
-    """So many walks on *form* at random: steps that it takes, one behind the other."""
+    """Return that many random walks on *form*: steps that are possible, one after the other."""
     if form.page is not None:
         return
     random, repertoire, plain = Random(seed), ActionGenerator(form), form._replace(live=None)
@@ -213,7 +214,7 @@ class _SubjectPair:
         self.done: tuple[str, ...] = ()
 
     def play(self, scenario: ExpandedScenario, there: list[Op], clock: int, called: str) -> FormDifference | None:
-        """Plays *scenario* on the first, the same as *there* on the second; where they part, None where they do not."""
+        """Run *scenario* on the first subject and *there* on the second; return the first difference, None if there is none."""
         refused = [subject.load(clock) for subject in self.subjects]
         if any(refusal is not None for refusal in refused):
             return None
@@ -247,7 +248,7 @@ class _SubjectPair:
         return FormDifference(called, step, *differences[0]) if differences else None
 
     def _renamed(self, seen: Observed) -> Observed:
-        """What is seen of the second form, under the names of the first."""
+        """Return what is observed of the second form under the names of the first."""
         if not self.back:
             return seen
         fields = {}
@@ -303,7 +304,7 @@ def _texts(said: Any) -> list[Any]:
 
 
 def _text(op: Op) -> str:
-    """The step or check *op* as it is played, on one line."""
+    """Return the step or check *op* on one line."""
     return " ".join(line.strip() for line in write_played(op.act).split("\n"))
 
 

@@ -1,7 +1,6 @@
-"""Fills a form in until it can be sent, as a patient person would: what is wrong is mended, one value after the other.
+"""Fills in a form until it can be sent: problems are fixed one value after the other.
 
-A local search on copies of the form in play: no value is believed before it has been entered. What it finds is a way; that it
-finds none does not mean that there is none.
+A local search on copies of the form: every value is tried by entering it. If it finds nothing, there may still be a way.
 """
 
 from __future__ import annotations
@@ -49,7 +48,7 @@ class Filling:
         self.served: dict[str, Any] = {}  # by address what mended it on a way that led to an answer: tried first from then on
 
     def sent_from(self, subject: SimulatedForm) -> list[Any] | None:
-        """Steps that lead from where *subject* is (it stays there) to an accepted submission; None where none were found."""
+        """Return steps from the state of *subject* (unchanged) to an accepted submission; None if none were found."""
         steps: list[Any] = []
         self.tries, self.rejected, self.mended = 0, [], {}
         self.seen.clear()
@@ -101,7 +100,7 @@ class Filling:
         return [None, *(button.name for button in self.model.buttons if not button.past_checks)]
 
     def _filled(self, subject: SimulatedForm) -> Way | None:
-        """*subject* with nothing wrong in it, and the steps that led there; None where something stays wrong."""
+        """Return *subject* with every problem fixed, and the steps; None if a problem remains."""
         steps: list[Any] = []
         for _ in range(_MOST_ROUNDS):
             trouble = self._trouble(subject)
@@ -117,20 +116,20 @@ class Filling:
         return None
 
     def _trouble(self, subject: SimulatedForm) -> list[tuple[str, tuple[str, ...]]]:
-        """What is wrong, and what the server complains of."""
+        """Return the addresses with problems, including the server's complaints."""
         live = subject.session.live
         wrong = [each for each in trouble_inside(live.roots_by_panel[self.panel]) if each[1] not in (("unasked",), ("asking",))]
         said = [cell.address() for cell, value in server_says(live) if (cell.address(), value) in self.rejected]
         return [*wrong, *((name, ("said",)) for name in said if all(name != each for each, _ in wrong))]
 
     def _listen(self, subject: SimulatedForm) -> None:
-        """Notes which values the server complains of: as long as a field has one of them nothing can be sent."""
+        """Note which values the server complains of: as long as a field has one of them nothing can be sent."""
         for cell, value in server_says(subject.session.live):
             if (cell.address(), value) not in self.rejected:
                 self.rejected.append((cell.address(), value))
 
     def _better(self, subject: SimulatedForm, trouble: list[tuple[str, tuple[str, ...]]]) -> Way | None:
-        """A step that leaves less trouble; where there is none, one that leaves other trouble than there has been."""
+        """Return a step that leaves fewer problems, or else different ones than before."""
         before = len(trouble)
         self.seen.add(frozenset(trouble))
         sideways: Way | None = None
@@ -157,7 +156,7 @@ class Filling:
         return sideways
 
     def _settled(self, subject: SimulatedForm) -> SimulatedForm | None:
-        """*subject* once nothing is under way any more: itself, where nothing is; None where that takes too long."""
+        """Return *subject* once nothing is pending; None if that takes too long."""
         if not subject.look(UNDER_WAY, "is"):
             return subject
         settled = subject.trial()
@@ -165,7 +164,7 @@ class Filling:
 
     # what may mend it
     def _mending(self, subject: SimulatedForm, address: str) -> Iterator[Any]:
-        """Steps that may mend what is wrong at *address*: itself, what is in it, and what its rules read."""
+        """Yield steps that may fix the problem at *address*: the field, its parts, and what its rules read."""
         segments = self._segments(address)
         path = tuple("*" if isinstance(each, int) else str(each) for each in segments)
         field = self.form.find(path) if path else None
@@ -196,7 +195,7 @@ class Filling:
         return native if native is not None else tuple(parse_address(address) or ())
 
     def _rules(self, path: tuple[str, ...]) -> Iterator[list[tuple[str, ...]]]:
-        """What the rules read that are carried by *path*."""
+        """Yield what the rules at *path* read."""
         owners: list[tuple[Field | None, Rule]] = [(None, rule) for one in (self.form, *self.form.panels) for rule in one.rules]
         owners += [(f, rule) for one in (self.form, *self.form.panels) for f in walk(one.fields) for rule in f.rules]
         for owner, rule in owners:
@@ -276,7 +275,7 @@ def _days_from(field: Field, now: int) -> list[str]:
 
 
 def instances(subject: Any, path: tuple[str, ...]) -> list[Segments]:
-    """The addresses that the schema path *path* stands for now."""
+    """Return the current addresses of the schema path *path*."""
     found: list[Segments] = [()]
     for step in path:
         if step != "*":

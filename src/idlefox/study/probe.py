@@ -1,6 +1,6 @@
-"""A script that holds what a form does at every boundary: what the model comes to is written down as checks, and it holds as written.
+"""Writes a script of a form's behaviour at its limits, with the results of the model as checks.
 
-Unlike a first script, which is there to be changed, this one is there to tell two forms apart.
+A starter script is meant to be changed; this one is meant to find differences between two forms.
 """
 
 from __future__ import annotations
@@ -37,7 +37,7 @@ _WAYS = ("state", "rows", "submission", "lookup")  # points that are met by step
 
 
 class ProbeScenario(NamedTuple):
-    """A scenario that was to be: its *title*, the field it is *about* ("" the form), and its *lines*; none where a step cannot be taken."""
+    """A planned scenario: its *title*, the field it is *about* ("" the form), and its *lines*; none if a step is not possible."""
 
     title: str
     about: str
@@ -45,7 +45,7 @@ class ProbeScenario(NamedTuple):
 
 
 class ProbeScript(NamedTuple):
-    """The *text* of a script, the scenarios that were *tried* for it, and what was *left_out*."""
+    """The *text* of a script, the scenarios that were *tried*, and what was *left_out*."""
 
     form: Form
     text: str
@@ -54,10 +54,11 @@ class ProbeScript(NamedTuple):
 
     @property
     def scenarios(self) -> int:
-        """How many there are in the script."""
+        """The number of scenarios in the script."""
         return sum(bool(each.lines) for each in self.tried)
 
     def as_json(self) -> dict[str, Any]:
+        """Return the JSON report."""
         scenarios = [{"title": each.title, "field": each.about, "lines": list(each.lines)} for each in self.tried if each.lines]
         return {"format": 1, "form": self.form.id, "scenarios": scenarios, "left_out": list(self.left_out)}
 
@@ -71,14 +72,14 @@ class _ScenarioPlan(NamedTuple):
 
 
 class _PinnedScenario(NamedTuple):
-    """What came of a plan: the lines of a scenario that holds, "" for none; and what was *left_out* of it."""
+    """The result of a plan: the lines of a passing scenario, "" for none, and what was *left_out*."""
 
     body: str
     left_out: tuple[str, ...]
 
 
 def probe(form: Form, subject: str, work: ExecutionOptions = HERE, told: Callable[[int, int], None] | None = None) -> ProbeScript:
-    """The script that probes *form*; *subject* is how its header names it. *told* hears how much is done, of how much.
+    """Return the script that probes *form*; *subject* is its name in the header. *told* gets the progress.
 
     The scenarios of a form that comes from a file are played by whomever *work* means. Raises Unreadable.
     """
@@ -98,7 +99,7 @@ def probe(form: Form, subject: str, work: ExecutionOptions = HERE, told: Callabl
 
 
 def _pinned(source: str, plan: _ScenarioPlan) -> _PinnedScenario:
-    """What comes of *plan* in a process that reads the form's file *source* itself."""
+    """Run *plan* in a process that reads the form's file *source* itself."""
     return per_process_cache("probe", source, lambda: _ProbeBuilder(read_below(source))).pinned(plan)
 
 
@@ -114,7 +115,7 @@ class _ProbeBuilder:
             yield _ScenarioPlan(title, about, steps)
 
     def pinned(self, plan: _ScenarioPlan) -> _PinnedScenario:
-        """The steps of *plan*, each with checks of what it changes, and of the field it is about; nothing where one cannot be taken."""
+        """Return the steps of *plan*, each with checks of its changes and of its field; empty if a step is not possible."""
         steps, about = plan.steps, plan.about
         rehearsal = Rehearsal(self.loaded, self.form.file, ".", DEFAULT_CLOCK)
         lines: list[str] = []
@@ -133,7 +134,7 @@ class _ProbeBuilder:
         return _PinnedScenario("".join(f"    {line}\n" for line in lines) if checked else "", ())
 
     def _expected(self, before: Observed, after: Observed, step: str, about: str) -> Iterator[str]:
-        """Checks of what is otherwise *after* a step, but for what every step changes, and for what is said of the field *about* anyway."""
+        """Return checks for the changes of a step, except those of every step and those that the field *about* repeats."""
         for check in pinning(before, after):
             quiet = check.startswith(("expect focus", "expect form is")) and not step.startswith("submit")
             touched = check.endswith((" is touched", " is dirty", " is dirty, touched")) and " shows " not in check
@@ -155,7 +156,7 @@ class _ProbeBuilder:
                 yield f"{field.address}: {what}", name, [*ahead, *(step for value in values for step in _entered(field, name, value))]
 
     def _asked(self, field: Field, name: str, ahead: list[str]) -> Iterator[tuple[str, str, list[str]]]:
-        """What its lookups say of values that they know, and of one that they do not."""
+        """Scenarios with values that a field's lookups know, and one they do not."""
         for kind in (kind for rule in field.rules for kind in rule.kinds if kind.name == "lookup"):
             known = self.form.lookups[kind.parameter]
             values = [str(value) for value in (*(known.accept or ())[:3], *(known.refuse or ())[:2])]
@@ -163,7 +164,7 @@ class _ProbeBuilder:
             yield f"{field.address}: the lookup {kind.parameter}", name, [*ahead, *steps]
 
     def _twice(self, field: Field, name: str, ahead: list[str]) -> Iterator[tuple[str, str, list[str]]]:
-        """One value in two rows, where that is not allowed."""
+        """A scenario with the same value in two rows, if that is not allowed."""
         value = next(iter(candidates(field)), None)
         if value is None or not any(kind.name == "unique" for rule in field.rules for kind in rule.kinds) or name.count("[0]") != 1:
             return
@@ -182,7 +183,7 @@ class _ProbeBuilder:
         return steps
 
     def _opened(self, name: str, ahead: list[str]) -> list[str]:
-        """*ahead* with a choice or two behind it that show the field *name* and let a person into it, where it needs any."""
+        """Return *ahead* with the choices that make the field *name* visible and enabled, if it needs any."""
         if self._is_open(name, ahead):
             return ahead
         settings = [step for field in walk(self.form.fields) if _is_for_people(field) for step in _settings(field)]
@@ -235,7 +236,7 @@ class _ProbeBuilder:
 
 
 def _is_for_people(field: Field) -> bool:
-    """Whether a person can enter anything there."""
+    """Return whether a person can enter anything there."""
     page = field.native
     return field.kind not in ("group", "rows", "hidden") and not (page is not None and (page.disabled or page.hidden or page.fixed))
 
@@ -252,7 +253,7 @@ def _state_of(name: str, seen: Observed) -> list[str]:
 
 
 def _values_of(field: Field) -> Iterator[tuple[str, list[object]]]:
-    """What to enter, by what it is about."""
+    """Return the values to enter, by purpose."""
     if field.kind in TEXT_KINDS:
         yield "empty and white space", ["", "   ", " a", "a "]
         for name in ("minlength", "maxlength"):

@@ -1,6 +1,6 @@
-"""Values to try a field with: one at a boundary, one beside it, one that a pattern takes and one that it does not.
+"""Values to try on a field: at a limit and beside it, matching a pattern and not.
 
-Pure functions of a model's field. What they return is a guess that whoever uses it plays before believing it.
+Pure functions of a model's field. Their results are guesses, which callers verify.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ _YES = (
 
 
 def parameter(field: Field, kind: str) -> Any:
-    """The literal parameter of the field's rule of *kind*, None where there is none."""
+    """Return the literal parameter of the field's rule of *kind*, None if there is none."""
     for rule in field.rules:
         for each in rule.kinds:
             if each.name == kind and isinstance(each.parameter, int | float | str):
@@ -53,6 +53,7 @@ def candidates(field: Field) -> list[Any]:
 
 
 def options_of(field: Field) -> tuple[Any, ...]:
+    """Return the options of a choice."""
     return field.options if isinstance(field.options, tuple) else ()
 
 
@@ -87,7 +88,7 @@ def not_matching(pattern: str) -> str | None:
 
 
 def _matches(pattern: str, text: str) -> bool | None:
-    """Whether *pattern* matches *text* as a whole; None where it takes too long to say."""
+    """Return whether *pattern* matches all of *text*; None if that takes too long."""
     try:
         return whole_match(pattern)(text)
     except PatternTooSlow:
@@ -103,7 +104,7 @@ _CLASSES = {"d": "5", "w": "a", "s": " ", "D": "a", "W": "-", "S": "a", "b": "",
 
 
 def _made_up(pattern: str, extra: int) -> str | None:
-    """A text after the parts of *pattern*, each as few times as it may come plus *extra*; None where that is not seen through."""
+    """Return a text for the parts of *pattern*, each repeated as few times as possible plus *extra*; None if that is not possible."""
     try:
         text, rest = _alternatives([m[0] for m in _PIECE.finditer(pattern)], extra)
     except (IndexError, ValueError):
@@ -112,7 +113,7 @@ def _made_up(pattern: str, extra: int) -> str | None:
 
 
 def _alternatives(pieces: list[str], extra: int) -> tuple[str, list[str]]:
-    """The first alternative of a group, and what is left behind its closing bracket."""
+    """Return the first alternative of a group, and the rest after its closing bracket."""
     first: str | None = None
     text = ""
     while pieces:
@@ -190,7 +191,7 @@ def measured(field: Field, value: Any) -> Decimal | None:
 
 
 def written_value(field: Field, number: Decimal) -> str | None:
-    """*number* as the field's text; None where it stands for nothing."""
+    """Return *number* as the field's text; None if it has none."""
     if field.kind not in DATE_KINDS:
         return number_text(number)
     return date_text(field.kind, int(number)) or None if number == int(number) else None
@@ -204,7 +205,7 @@ def step_size(field: Field) -> Decimal:
 
 
 def step_base(field: Field) -> Decimal:
-    """Where the field's steps are counted from."""
+    """Return the step base of the field."""
     base = field.native.base if field.native is not None else parameter(field, "min")
     if base is None and field.native is None and field.has_initial:
         base = field.initial

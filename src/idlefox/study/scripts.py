@@ -25,7 +25,7 @@ class Suite(NamedTuple):
         return tuple(load_script(each, self.wishes, subjects) for each in self.chosen)
 
     def in_process(self) -> tuple[LoadedScript, ...]:
-        """The same, for a process that has one task of the study after the other. Raises Unreadable."""
+        """Load the suite in a process that runs one task of the study after the other. Raises Unreadable."""
         return per_process_cache("suite", self, self.read)
 
 
@@ -38,7 +38,7 @@ class FormScripts(NamedTuple):
 
 
 def about_forms(chosen: Iterable[SelectedScript], wishes: RunOptions) -> tuple[list[FormScripts], list[Problem]]:
-    """The forms that the scripts of *chosen* are about, and what could not be read."""
+    """Return the forms that the scripts of *chosen* are about, and the problems."""
     subjects = Subjects(trust=wishes.trust)
     found: dict[str, tuple[Loaded, list[SelectedScript], list[LoadedScript]]] = {}
     problems: list[Problem] = []
@@ -56,6 +56,6 @@ def about_forms(chosen: Iterable[SelectedScript], wishes: RunOptions) -> tuple[l
 
 
 def unfinished(_: Any, lost: WorkerCrash) -> NoReturn:
-    """What comes of a task of a study that nobody could end: the study has no result. Raises Unreadable."""
+    """Raise Unreadable for a task that was abandoned: the study has no result."""
     remedy = "try again; --jobs 1 uses a single process"
     raise Unreadable([Problem(Place("idlefox", 1, 1), f"a part of this study failed: {lost.cause}", remedy, code=CALL)])

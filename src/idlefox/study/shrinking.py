@@ -1,4 +1,4 @@
-"""Leaves out what can be left out: of steps that show something, those without which they show it no more."""
+"""Delta debugging: removes the steps that are not needed to show something."""
 
 from __future__ import annotations
 
@@ -9,7 +9,8 @@ Steps = tuple[Any, ...]
 
 
 def minimize(steps: Steps, shown: Callable[[Steps], Steps | None]) -> Steps:
-    """As few of *steps* as still show it. *shown* gives what of some steps shows it, cut where it has; None where they do not.
+    """Return a minimal subset of *steps* that still shows it. *shown* returns the steps up to that point; None if they do not show
+    it.
 
     None of what is returned can be left out alone.
     """
@@ -29,5 +30,5 @@ def minimize(steps: Steps, shown: Callable[[Steps], Steps | None]) -> Steps:
 
 
 def is_about(path: tuple[str, ...], paths: frozenset[tuple[str, ...]]) -> bool:
-    """Whether any of *paths* is *path*, stands in it, or around it."""
+    """Return whether any of *paths* is *path*, stands in it, or around it."""
     return any(each[: len(path)] == path or path[: len(each)] == each for each in paths)

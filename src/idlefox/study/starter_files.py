@@ -1,4 +1,4 @@
-"""A first sheet and a first script, made together and held against each other before anyone sees them."""
+"""A starter sheet and a starter script, made together and checked against each other."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from .starter_sheet import name_of, sheet_of_page, sheet_text
 
 
 class StarterFiles(NamedTuple):
-    """Texts of a sheet and a script by the name they share; *left_out*: what they do not say, and why."""
+    """The texts of a sheet and a script under their common name; *left_out*: what they leave out, and why."""
 
     name: str
     sheet: str
@@ -23,7 +23,7 @@ class StarterFiles(NamedTuple):
 
 
 def from_page(form: Form, page: str, folder: str, name: str = "", url: str = "") -> StarterFiles:
-    """For the form of a page; *page* is how the sheet, which will stand in *folder*, names it, *url* where it is live.
+    """Make starter files for the form of a page; *page* is its path from the sheet in *folder*, *url* that of a live page.
 
     Raises Unreadable.
     """

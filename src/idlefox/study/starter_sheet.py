@@ -1,6 +1,6 @@
-"""A first sheet, written out as YAML: for a page, or for data that a JSON Schema describes.
+"""A starter sheet as YAML, for a page or for data from a JSON Schema.
 
-Nothing is read from files here and nothing is judged; what is written is read back by whoever asked for it.
+This module reads no files and checks nothing; the caller reads the result back.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ _DEFAULT_STEPS = {"date": 1, "month": 1, "week": 1, "time": 60, "datetime-local"
 
 
 def yaml_text(value: Any) -> str:
-    """*value* in YAML's flow style, plain where that reads as the same text to every reader of YAML 1.2 (and 1.1)."""
+    """Return *value* in YAML's flow style, unquoted if every reader of YAML 1.2 (and 1.1) reads the same text."""
     if isinstance(value, dict):
         return "{" + ", ".join(f"{yaml_text(k)}: {yaml_text(v)}" for k, v in value.items()) + "}"
     if isinstance(value, list | tuple):

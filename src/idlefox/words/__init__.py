@@ -1,1 +1,1 @@
-"""The words of the language and of the sheet, each with its form, its meaning and an example that plays."""
+"""The keywords of scripts and sheets, each with its syntax, meaning and a runnable example."""

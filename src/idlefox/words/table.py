@@ -1,7 +1,7 @@
-"""The one table of words: headers, blocks, steps, checks, states, rules, keys of the sheet, functions of its expressions.
+"""The table of keywords: headers, blocks, steps, checks, states, rules, keys of the sheet, functions of its expressions.
 
-What `idlefox words` prints, the reference in the docs, the descriptions of the sheet's JSON Schema and the remedies of errors
-come from here. The words stand in TOML files beside this one, read when they are asked for.
+It is the source of `idlefox words`, the reference in the docs, the descriptions in the sheet's JSON Schema and the remedies of
+errors. The entries are in TOML files beside this module, loaded when needed.
 """
 
 from __future__ import annotations
@@ -47,7 +47,7 @@ _NO_DEFAULT = object()
 
 
 class Word(NamedTuple):
-    """One word. *sheet*, *python* and *csv* are what its example is played with, *on* the demo's form where there is no sheet."""
+    """A keyword. *sheet*, *python* and *csv* are the files of its example, *on* the demo's form used without a sheet."""
 
     word: str
     group: str
@@ -65,16 +65,17 @@ class Word(NamedTuple):
 
     @property
     def has_default(self) -> bool:
+        """Whether it has a default."""
         return self.default is not _NO_DEFAULT
 
     @property
     def what(self) -> str:
-        """What the word is: a step, a key of a field."""
+        """Return the kind of keyword: a step, a key of a field."""
         return f"a key of {PLACES[self.place]}" if self.place else GROUPS[self.group][1]
 
     @property
     def whole_script(self) -> bool:
-        """Whether the example is a script, and not the body of a scenario."""
+        """Return whether the example is a script, and not the body of a scenario."""
         return "scenario " in self.example
 
 
@@ -100,12 +101,12 @@ def words() -> tuple[Word, ...]:
 
 @cache
 def said() -> dict[str, str]:
-    """What people call things that the language calls otherwise -> how to say it here."""
+    """Return words that people use for things with another name -> what to write instead."""
     return {str(word): str(text) for word, text in _read("said").items()}
 
 
 def find(asked: str) -> tuple[Word, ...]:
-    """The words called *asked*: by itself or as a part of its form; none where there is none."""
+    """Return the entries for *asked*, by name or as part of their syntax; none if it is unknown."""
     asked = " ".join(asked.split())
     exact = tuple(word for word in words() if word.word == asked or word.word == asked.strip("{}"))
     if exact:
@@ -114,7 +115,7 @@ def find(asked: str) -> tuple[Word, ...]:
 
 
 def _parts(word: Word) -> set[str]:
-    """What else a word may be asked by: `breaks only`, `submit past checks`, `and`."""
+    """Return further names of an entry: `breaks only`, `submit past checks`, `and`."""
     found = {part.strip() for part in word.word.split(",")}
     for form in word.form.split(" · "):
         plain = [part for part in form.removeprefix("expect ").split() if part.isalpha() and part.islower()]
@@ -123,7 +124,7 @@ def _parts(word: Word) -> set[str]:
 
 
 def written_as(line: str) -> str:
-    """How what the statement *line* begins with is written; "" where that is no word of the language."""
+    """Return the syntax of the keyword that *line* starts with; "" if it is unknown."""
     given = line.split()
     if not given:
         return ""
@@ -144,7 +145,7 @@ def _form_of(word: str, *groups: str) -> str:
 
 
 def near(asked: str) -> str | None:
-    """What is most like *asked*: a word, a group, or what people call one (`said`)."""
+    """Return the keyword, group or everyday word (`said`) nearest to *asked*."""
     return nearest(asked, [*dict.fromkeys(word.word for word in words()), *GROUPS, *said()])
 
 

@@ -1,4 +1,4 @@
-"""An answer comes to a submission: outcome, values, errors on their fields, views and notices (`behaviour.md`, Submission)."""
+"""An answer arrives for a submission: outcome, values, errors on fields, views and notices."""
 
 from __future__ import annotations
 
@@ -87,7 +87,7 @@ def _place_errors(live: FormState, form: FormCell, reply: ServerAnswer, rows: Ro
 
 
 def find_cells(form: FormCell, address: str, rows: RowsAsSent) -> list[Cell] | None:
-    """The cells *address* names, rows counted as in *rows* where their list stands there; [] where nobody has it.
+    """Return the cells that *address* names, with rows counted as in *rows*; [] if none exists.
 
     None where the row it means has been removed since.
     """
@@ -109,13 +109,13 @@ def find_cells(form: FormCell, address: str, rows: RowsAsSent) -> list[Cell] | N
 
 
 def _called(container: Cell, name: Any) -> list[Any]:
-    """The parts of *container* of that name; where there is none, the one that is sent by it: so the server knows it."""
+    """Return the parts of *container* with that name or, failing that, the part sent under that name."""
     parts: tuple[Any, ...] = container.parts  # type: ignore[attr-defined]
     return [part for part in parts if part.plan.field.name == name] or [part for part in parts if part.plan.field.send_name == name]
 
 
 def _step_down(cells: list[Cell], segment: Any, rows: RowsAsSent) -> list[Cell] | None:
-    """What *segment* leads to from *cells*; None where that is a row which is gone."""
+    """Return the cells that *segment* leads to; None if it is a row that no longer exists."""
     following: list[Cell] = []
     for cell in cells:
         if isinstance(cell, FieldCell):

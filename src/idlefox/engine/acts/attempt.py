@@ -1,6 +1,6 @@
-"""Submitting a form: the press, the attempt, the decision, the request (`behaviour.md`, Submission).
+"""Submitting a form: the press, the attempt, the decision, the request (HTML, "form submission algorithm").
 
-What an answer brings about is in `arrival`.
+`arrival` handles the answer.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from .form_kind import form_kind_of
 
 
 def show_notice(live: FormState, notice: Notice | None) -> None:
-    """Shows *notice* in place of the one on show; None takes that one away."""
+    """Show *notice* in place of the one on show; None takes that one away."""
     live.queue.cancel(live.notice_ends)
     live.notice_ends = None
     live.put("notice", notice)
@@ -32,12 +32,12 @@ def show_notice(live: FormState, notice: Notice | None) -> None:
 
 # the press
 def is_repeat(live: FormState, form: FormCell) -> bool:
-    """Whether a press now is a second one: the form is busy, or was pressed at this instant by the act before."""
+    """Return whether a press now is a second one: the form is busy, or was pressed at this instant by the act before."""
     return not live.plan.faults.second_press and (form.busy or pressed_just_now(live))
 
 
 def pressed_just_now(live: FormState) -> bool:
-    """Whether the act before this one, at this very instant, has sent a request."""
+    """Return whether the act before this one, at this very instant, has sent a request."""
     return live.last_press == (live.now, live.acts - 1)
 
 
@@ -117,7 +117,7 @@ def _decide(live: FormState, form: FormCell, button: ButtonPlan | None) -> None:
 
 
 def decide_waiting(live: FormState) -> None:
-    """A lookup has answered, or what it was asked about has changed: a submission that waited may be decided."""
+    """Decide a waiting submission if possible, after a lookup has answered or its value has changed."""
     if live.deciding is None:
         return
     form, button = live.deciding
@@ -140,7 +140,7 @@ def decide_waiting(live: FormState) -> None:
 
 # the request
 def send(live: FormState, form: FormCell, button: ButtonPlan | None) -> None:
-    """Sends what *form* holds now; when its answer comes is settled now, too."""
+    """Send what *form* holds now; when its answer comes is settled now, too."""
     # Loaded with the first request: most scenarios send none, and starting up is part of every run.
     from ..world.server import answer
 

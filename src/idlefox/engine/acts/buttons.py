@@ -21,7 +21,7 @@ def find_button(form: FormCell, name: str | int) -> ButtonPlan | None:
 
 
 def button_visible(live: FormState, form: FormCell, button: ButtonPlan | None) -> bool:
-    """Whether a person sees *button*: where at least one field of its form is seen; a page's, where it is itself."""
+    """Return whether a person sees *button*: a field of its form is visible, or for a page, the button itself is."""
     if button is None or button.hidden or live.away or not form.open:
         return False
     if button.always_shown and live.view == "editing" and "editing" not in live.form.views:
@@ -30,7 +30,7 @@ def button_visible(live: FormState, form: FormCell, button: ButtonPlan | None) -
 
 
 def button_enabled(form: FormCell, button: ButtonPlan | None) -> bool:
-    """Whether *button* takes a press, as far as its own condition and a busy form go."""
+    """Return whether *button* takes a press, as far as its own condition and a busy form go."""
     return button is not None and _disabled_by(form, button) is None
 
 
@@ -55,7 +55,7 @@ def need_button(live: FormState, form: FormCell, button: ButtonPlan | None) -> B
 
 
 def why_no_press(live: FormState, form: FormCell, button: ButtonPlan) -> Refusal | None:
-    """Why a person cannot press *button* now; None where they can."""
+    """Return why a person cannot press *button* now; None if they can."""
     refusal = _out_of_sight(live, form, button) or _disabled_by(form, button)
     if refusal is None:
         return None

@@ -1,4 +1,4 @@
-"""The fault of forms that know their rows by number: values move up, and what is said of them stays where it was."""
+"""A known fault of forms that identify rows by number: values move up, but messages and touched states stay."""
 
 from __future__ import annotations
 
@@ -19,12 +19,12 @@ class _RowState(NamedTuple):
 
 
 def told_by_number(rows: ListCell) -> list[list[_RowState]]:
-    """What is said of each row, and touched in it, in order."""
+    """Return the messages and touched states of each row, in order."""
     return [[_RowState(cell.touched, cell.has_reported, cell.reported, cell.server) for cell in everything(row)] for row in rows.parts]
 
 
 def tell_by_number(live: FormState, rows: ListCell, told: list[list[_RowState]]) -> None:
-    """Gives each row what was *told* of the one that had its number before."""
+    """Give each row the state that *told* has for its number."""
     for row, before in zip(rows.parts, told, strict=False):
         for cell, was in zip(everything(row), before, strict=False):
             if isinstance(cell, FieldCell):

@@ -21,7 +21,7 @@ from .sight import need_reach
 
 
 def type_text(live: FormState, cell: FieldCell, text: str, *, over: bool = False) -> None:
-    """Types *text* key by key, after what is there or *over* it."""
+    """Type *text* key by key, at the end or *over* the selected text."""
     need_reach(live, cell, "typing into")
     focus(live, cell)
     if over and not text:
@@ -30,12 +30,12 @@ def type_text(live: FormState, cell: FieldCell, text: str, *, over: bool = False
 
 
 def type_over(live: FormState, cell: FieldCell, text: str) -> None:
-    """Types *text* over what is there (`retype`)."""
+    """Type *text* over the selected text (`retype`)."""
     type_text(live, cell, text, over=True)
 
 
 def enter_value(live: FormState, cell: Cell, value: Any) -> None:
-    """Enters *value* into a field, a group or a list, then leaves it."""
+    """Enter *value* into a field, a group or a list, then leaves it."""
     if isinstance(cell, ListCell):
         _enter_rows(live, cell, value)
     elif isinstance(cell, Container):
@@ -49,7 +49,7 @@ def enter_value(live: FormState, cell: Cell, value: Any) -> None:
 
 
 def enter_object(live: FormState, container: Container, values: dict[str, Any]) -> None:
-    """Enters the members of *values* into the fields of a group or row, in form order."""
+    """Enter the members of *values* into the fields of a group or row, in form order."""
     parts = {part.plan.field.name: part for part in container.parts}
     for name in values:
         if name not in parts:
@@ -103,5 +103,5 @@ def _files(cell: FieldCell, value: Any) -> list[dict[str, Any]]:
 
 
 def media_type(name: str) -> str:
-    """The media type that a file's suffix stands for."""
+    """Return the media type of a file's suffix."""
     return mimetypes.guess_type(name)[0] or "application/octet-stream"

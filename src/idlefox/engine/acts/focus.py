@@ -1,4 +1,4 @@
-"""Where the focus is, and what leaving a control brings about."""
+"""The focus, and the effects of leaving a control."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from .sight import need_reach
 
 
 def focus(live: FormState, cell: FieldCell) -> None:
-    """Puts the focus on *cell*; what had it is left first."""
+    """Put the focus on *cell*; what had it is left first."""
     if live.focus is cell:
         return
     blur(live)
@@ -39,7 +39,7 @@ def _suggest(live: FormState, cell: FieldCell) -> None:
 
 
 def blur(live: FormState) -> None:
-    """Leaves whatever has the focus: touched, `trim` and `case`, reporting, lookups that start with a blur."""
+    """Leave whatever has the focus: touched, `trim` and `case`, reporting, lookups that start with a blur."""
     cell = live.focus
     if cell is None:
         return
@@ -75,6 +75,7 @@ def step_blur(live: FormState, cell: FieldCell | None) -> None:
 
 
 def step_focus(live: FormState, cell: FieldCell) -> None:
+    """Focus *cell*."""
     need_reach(live, cell, "focusing", change=False)
     focus(live, cell)
 
@@ -89,7 +90,7 @@ def focus_first_invalid(live: FormState, form: FormCell) -> None:
 
 
 def tab(live: FormState, by: int) -> None:
-    """Moves the focus to the next stop; behind the last and before the first there is nothing of the form."""
+    """Move the focus to the next stop; nothing after the last and before the first."""
     form = form_with_focus(live)
     species = form_kind_of(form)
     stops, here = species.stops(live, form), species.starting_point(live)

@@ -26,13 +26,13 @@ _LARGEST_FILE = 100_000_000  # bytes: what is in it goes into the request as a t
 
 # text
 def person_changes(live: FormState, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> None:
-    """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it."""
+    """Change *cell* to *raw*, which has the value *value*, as one change by a person, with all its effects."""
     if person.changes(live, cell, raw, value, bad_input) and cell.plan.lookups:
         _decide(live)
 
 
 def press_keys(live: FormState, cell: FieldCell, text: str, *, over: bool = False) -> None:
-    """The characters of *text* typed one by one at the end of what is there, or the first *over* it all."""
+    """Type the characters of *text* one by one, at the end or *over* the selected text."""
     if not cell.plan.lookups:
         person.types(live, cell, text, over)
         return
@@ -43,7 +43,7 @@ def press_keys(live: FormState, cell: FieldCell, text: str, *, over: bool = Fals
 
 
 def _decide(live: FormState) -> None:
-    """Decides on a submission that waits for lookups, after a change of what one is asked about."""
+    """Decide a submission that waits for lookups, after a change of a value being looked up."""
     decide_waiting(live)
     if live.heap or live.followers:
         propagate(live)
@@ -55,12 +55,14 @@ def _change(live: FormState, cell: FieldCell, raw: str) -> None:
 
 
 def step_paste(live: FormState, cell: FieldCell, text: str) -> None:
+    """Paste *text* at the end."""
     need_reach(live, cell, "pasting into")
     focus(live, cell)
     _change(live, cell, cell.raw + room(cell, cell.raw, text))
 
 
 def step_erase(live: FormState, cell: FieldCell, count: int) -> None:
+    """Press Backspace *count* times."""
     need_reach(live, cell, "erasing in")
     focus(live, cell)
     for _ in range(min(count, len(cell.raw))):
@@ -68,6 +70,7 @@ def step_erase(live: FormState, cell: FieldCell, count: int) -> None:
 
 
 def step_clear(live: FormState, cell: FieldCell) -> None:
+    """Empty the control."""
     need_reach(live, cell, "clearing")
     focus(live, cell)
     _change(live, cell, "")
@@ -94,7 +97,7 @@ def step_set(live: FormState, cell: FieldCell, value: Any) -> None:
 
 # choices
 def step_pick(live: FormState, cell: FieldCell, mode: str, values: list[Any]) -> None:
-    """Chooses options. *mode*: "" replaces, `also` adds to, `except` takes from a multiple choice."""
+    """Choose options. *mode*: "" replaces, `also` adds to, `except` takes from a multiple choice."""
     need_reach(live, cell, "choosing in")
     focus(live, cell)
     found = offered(cell)
@@ -113,7 +116,7 @@ def step_pick(live: FormState, cell: FieldCell, mode: str, values: list[Any]) ->
 
 
 def _taken(found: list[OptionState], values: list[Any], chosen: list[Any]) -> list[Any]:
-    """*chosen* and, for each of *values*, the first option that has it, can be taken and is not chosen yet."""
+    """Return *chosen* plus, for each of *values*, the first matching option that can be picked and is not chosen yet."""
     chosen = list(chosen)
     for value in values:
         able = (o.value for o in found if o.enabled and equal(o.value, value))
@@ -137,7 +140,7 @@ def _need_option(cell: FieldCell, found: list[OptionState], value: Any, mode: st
 
 
 def step_turn(live: FormState, cell: FieldCell, on: bool | None) -> None:
-    """Turns a checkbox on or off; None toggles it. Turning it to the state it has is no change."""
+    """Turn a checkbox on or off; None toggles it. Turning it to its current state is no change."""
     need_reach(live, cell, "toggling" if on is None else "turning")
     focus(live, cell)
     value = (not cell.value) if on is None else on
@@ -145,7 +148,7 @@ def step_turn(live: FormState, cell: FieldCell, on: bool | None) -> None:
 
 
 def step_upload(live: FormState, cell: FieldCell, files: list[dict[str, Any]]) -> None:
-    """Chooses *files* ({name, size, type}). A file that `accept` excludes cannot be chosen."""
+    """Choose *files* ({name, size, type}). A file that `accept` excludes cannot be chosen."""
     need_reach(live, cell, "choosing files for")
     field = cell.plan.field
     if len(files) > 1 and not field.multiple:

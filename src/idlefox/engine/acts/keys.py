@@ -24,7 +24,7 @@ _NO_ENTER = DATE_KINDS | {"select", "file", "color"}
 
 
 def step_press(live: FormState, cell: FieldCell | None, key: str) -> None:
-    """Presses a named key, in *cell* or where the focus is."""
+    """Press a named key, in *cell* or where the focus is."""
     if cell is not None:
         need_reach(live, cell, f"pressing {key} in", change=False)
         focus(live, cell)

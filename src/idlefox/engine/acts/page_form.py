@@ -1,4 +1,4 @@
-"""A form of an HTML page, in play: by the HTML Living Standard, in tree order, with the page's own buttons."""
+"""The behaviour of an HTML page's form: the HTML Living Standard, tree order, and the page's own buttons."""
 
 from __future__ import annotations
 
@@ -16,13 +16,14 @@ from .sight import is_enabled, is_visible
 
 
 class PageForm:
-    """See `species.Species`. *buttons* are the plans of the page's buttons, by the buttons' numbers in tree order."""
+    """The strategy of a page's form (`form_kind.FormKind`). *buttons* are the plans of its buttons by their number in tree order."""
 
     def __init__(self, page: HtmlPage, buttons: dict[int, ButtonPlan]) -> None:
         self.page = page
         self.buttons = buttons
 
     def request(self, form: FormCell, button: ButtonPlan | None) -> EncodedRequest:
+        """Return the request that submitting with *button* makes."""
         from ..world.page_request import page_request
 
         return page_request(form, button.source if button is not None else None)
@@ -62,6 +63,7 @@ class PageForm:
         return is_visible(live, cell) and is_enabled(cell)
 
     def starting_point(self, live: FormState) -> Stop | None:
+        """Return the stop from which Tab continues."""
         # HTML, "sequential focus navigation starting point": after a blur it is where the focus was.
         return live.focus or live.on_button or live.left
 

@@ -1,4 +1,4 @@
-"""Panels: forms of their own in a dialog, and what an accepted one gives to the form behind it."""
+"""Panels: separate forms in dialogs, and what an accepted panel gives to its form."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from .refused import StepRefused
 
 
 def step_open(live: FormState, name: str) -> None:
-    """Opens the panel: a fresh form in a dialog."""
+    """Open the panel: a fresh form in a dialog."""
     known = live.roots_by_panel[name]
     if live.away:
         raise StepRefused(Refusal("left", f"the panel {name}", "open"))
@@ -33,7 +33,7 @@ def step_open(live: FormState, name: str) -> None:
 
 
 def step_close(live: FormState, name: str) -> None:
-    """Closes the panel; what was entered is gone."""
+    """Close the panel and discard its values."""
     form = live.roots_by_panel[name]
     if not form.open:
         raise StepRefused(Refusal("panel closed", f"the panel {name}", "close", {"panel": name}))
@@ -41,14 +41,14 @@ def step_close(live: FormState, name: str) -> None:
 
 
 def close(live: FormState, form: FormCell) -> None:
-    """Takes the panel off the page."""
+    """Take the panel off the page."""
     if is_inside(live.focus, form):
         live.set_focus(None)
     live.put_form(form, "open", False)
 
 
 def give(live: FormState, form: FormCell) -> None:
-    """What an accepted panel gives: an option of a choice, or a row of a list. The panel closes."""
+    """Apply an accepted panel: add an option to a choice or a row to a list, and close the panel."""
     gives = form.plan.form.model.gives
     values = value_of(form)
     close(live, form)

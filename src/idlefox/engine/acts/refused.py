@@ -1,4 +1,4 @@
-"""A step that a person cannot take now, on its way from an act to the session's door."""
+"""The exception for a step that a person cannot do now."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ from .sight import disabled_by, explained, hidden_by, need_reach, readonly_by, w
 
 
 def why_not(live: FormState, rows: ListCell, doing: str) -> Refusal | None:
-    """Why the control that would *doing* (add, remove, move) a row is not offered; None where it is."""
+    """Return why the control for *doing* (add, remove, move) is not offered; None if it is."""
     reason = hidden_by(live, rows) or disabled_by(rows) or readonly_by(rows)
     if reason is not None:
         return explained(reason, rows)
@@ -38,7 +38,7 @@ def _need(live: FormState, rows: ListCell, doing: str) -> None:
 
 
 def step_add(live: FormState, rows: ListCell, at: int | None) -> RowCell:
-    """Presses the add control: a new row at the end, or as number *at*."""
+    """Press the add control: a new row at the end, or as number *at*."""
     need_reach(live, rows, "adding to")
     focus_button(live, OTHER)
     _need(live, rows, "add")
@@ -51,7 +51,7 @@ def step_add(live: FormState, rows: ListCell, at: int | None) -> RowCell:
 
 
 def step_remove(live: FormState, row: RowCell) -> None:
-    """Presses the row's remove control."""
+    """Press the row's remove control."""
     need_reach(live, row.up, "removing from")
     focus_button(live, OTHER)
     _need(live, row.up, "remove")
@@ -64,7 +64,7 @@ def step_remove(live: FormState, row: RowCell) -> None:
 
 
 def step_move(live: FormState, row: RowCell, to: int) -> None:
-    """Moves *row*; it ends at place *to* (counted from the end where negative)."""
+    """Move *row*; it ends at place *to* (counted from the end where negative)."""
     rows = row.up
     need_reach(live, rows, "moving in")
     focus_button(live, OTHER)

@@ -1,6 +1,6 @@
-"""What a person can see and reach now: views, open panels, a form that is locked while busy.
+"""What a person can see and reach now: views, open panels, a form locked while busy.
 
-Distinct from a field's own `visible` and `enabled`, which rules and payload follow (`fine-print.md`, 34).
+This is separate from a field's own `visible` and `enabled`, which rules and payload follow.
 """
 
 from __future__ import annotations
@@ -13,14 +13,14 @@ from .refused import StepRefused
 
 
 def view_shows(live: FormState, cell: Cell) -> bool:
-    """Whether the present view has *cell* in it."""
+    """Return whether the present view has *cell* in it."""
     if live.view not in live.form.views:
         return live.view == "editing"
     return live.view in cell.plan.views
 
 
 def hidden_by(live: FormState, cell: Cell) -> Refusal | None:
-    """Why a person cannot see *cell*; None where they can."""
+    """Return why a person cannot see *cell*; None if they can."""
     if live.away:
         return Refusal("left")
     form = form_of(cell)
@@ -39,7 +39,7 @@ def hidden_by(live: FormState, cell: Cell) -> Refusal | None:
 
 
 def disabled_by(cell: Cell) -> Refusal | None:
-    """Why *cell* takes no input; None where it does."""
+    """Return why *cell* is disabled; None if it is not."""
     culprit = _outermost(cell, "own_enabled", False) if not cell.enabled else None
     if culprit is not None:
         if culprit.plan.facts.disabled:
@@ -49,7 +49,7 @@ def disabled_by(cell: Cell) -> Refusal | None:
 
 
 def readonly_by(cell: Cell) -> Refusal | None:
-    """Why *cell* cannot be changed although it is enabled; None where it can."""
+    """Return why *cell* is read-only although it is enabled; None if it is not."""
     if not cell.readonly:
         return None
     each = _innermost_fixed(cell)
@@ -71,7 +71,7 @@ def explained(refusal: Refusal, cell: Cell) -> Refusal:
 
 
 def with_parts(refusal: Refusal, cell: Cell, condition: Closure | None, wanted: bool = True) -> Refusal:
-    """*refusal* with the parts of *condition*, judged at *cell*, that keep it from being *wanted*."""
+    """Add to *refusal* the parts of *condition*, evaluated at *cell*, that keep it from being *wanted*."""
     part = cell.plan.form.conditions.get(condition) if condition is not None else None
     return refusal if part is None else refusal._replace(facts={**refusal.facts, "parts": deciding(part, cell, wanted)})
 
@@ -107,23 +107,23 @@ def _condition(kind: str, culprit: Cell, cell: Cell, condition: str) -> Refusal:
 
 
 def is_locked(cell: Cell) -> bool:
-    """Whether *cell*'s form is busy and locks its controls meanwhile."""
+    """Return whether *cell*'s form is busy and locks its controls meanwhile."""
     form = form_of(cell)
     return form.busy and form.plan.form.model.submit.while_busy == "locked"
 
 
 def is_visible(live: FormState, cell: Cell) -> bool:
-    """Whether a person sees *cell* now."""
+    """Return whether a person sees *cell* now."""
     return hidden_by(live, cell) is None
 
 
 def is_enabled(cell: Cell) -> bool:
-    """Whether *cell* takes input as far as its own conditions and a busy form go."""
+    """Return whether *cell* takes input as far as its own conditions and a busy form go."""
     return cell.enabled and not is_locked(cell)
 
 
 def need_reach(live: FormState, cell: Cell, doing: str, *, change: bool = True) -> None:
-    """Raises StepRefused unless a person can act on *cell* now."""
+    """Raise StepRefused unless a person can act on *cell* now."""
     reason = hidden_by(live, cell) or disabled_by(cell)
     if reason is None and change:
         reason = readonly_by(cell)

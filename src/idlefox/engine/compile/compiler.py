@@ -1,6 +1,6 @@
-"""Compiles a form's model into a plan: slots, closures, and who must be judged again when what changes.
+"""Compiles a form's model into a plan: slots, closures, and the dependencies between them.
 
-Done once for a sheet or page. Everything that a keystroke would otherwise have to find out is found out here.
+This happens once per sheet or page, so that a keystroke has nothing left to look up.
 """
 
 from __future__ import annotations
@@ -94,7 +94,7 @@ class _Compiler:
         self.plan.paths[plan.path] = plan
 
     def _slot(self, field: Field, parent: FieldPlan, part: int, above: str) -> FieldPlan:
-        """*above* is the key of what is around it, as far as the row around reaches."""
+        """Assign a slot. *above* is the key of the container up to the enclosing row."""
         plan = FieldPlan(field.kind, field.path, field, parent)
         plan.part = part
         if field.native is not None:
@@ -151,7 +151,7 @@ class _Compiler:
         self._carried(form, root)
 
     def _carried(self, form: Form, root: FieldPlan) -> None:
-        """What a field carries for another comes after its own rules, and the form's own rules after those."""
+        """Order a field's checks: its own rules, then rules of other fields with `at`, then form rules with `at`."""
         for field in form.walk():
             if field.kind == "hidden":
                 continue
@@ -245,7 +245,7 @@ class _Compiler:
             self._options_rule(plan, field)
 
     def _options_rule(self, plan: FieldPlan, field: Field) -> None:
-        """What is chosen must be on offer, whatever rows or panels make of the options."""
+        """A chosen value must be one of the options, even if rows or panels change them."""
         kind = Kind("among", "customError", ())
         check = self._check(plan, Rule((kind,)), kind, None)
         check.test = none_left
@@ -277,7 +277,7 @@ class _Compiler:
         return check
 
     def _native_check(self, plan: FieldPlan, rule: Rule, kind: Kind, field: Field) -> None:
-        """An attribute of a page's control, in a form that a sheet lies over."""
+        """Return the check of an attribute of a page's control, in a form with a sheet."""
         check = self.markup.check(plan, rule, kind, field)
         self._guard(check, rule, kind, plan, None)
         self._dependencies(check, rule, kind, plan)
@@ -301,7 +301,7 @@ class _Compiler:
         check.test = test
 
     def _from_owner(self, check: CheckPlan, target: FieldPlan, owner: FieldPlan, kind: Kind, on_empty: bool) -> Any:
-        """A field's rule carried by another field: judged where the owner's value is."""
+        """Compile another field's rule with `at`: it is evaluated at its owner's value."""
         common = _shared_level(target, owner)
         start = owner
         while start.kind != "form" and not (start.kind == "row" and start.level == common):
@@ -335,7 +335,7 @@ class _Compiler:
         self.watches.expression(rule.when, target, REQUIRED)
 
     def _parameters(self, rule: Rule) -> dict[str, Any]:
-        """What the message's placeholders stand for: texts, or closures where they change."""
+        """Return the values of a message's placeholders: strings, or closures if they can change."""
         found: dict[str, Any] = {}
         for each in rule.kinds:
             if each.name == "repeats":
@@ -396,14 +396,14 @@ def _normal(plan: FieldPlan, field: Field) -> None:
 
 
 def _shows(address: str, plan: FieldPlan) -> bool:
-    """Whether a view that lists *address* shows the field of *plan*: it, all in it and all around it."""
+    """Return whether a view that lists *address* shows the field of *plan*: it, all in it and all around it."""
     path = plan.path
     wanted = tuple("*" if isinstance(s, int) else s for s in parse_address(address) or ())
     return path[: len(wanted)] == wanted or wanted[: len(path)] == path
 
 
 def _shared_level(a: FieldPlan, b: FieldPlan) -> int:
-    """How many of the rows around *a* are around *b* too."""
+    """Return how many rows around *a* are also around *b*."""
     level = 0
     for i, (x, y) in enumerate(zip(a.path, b.path, strict=False)):
         if x != y:

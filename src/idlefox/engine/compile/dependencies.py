@@ -1,4 +1,4 @@
-"""Who must be judged again when what changes: the form's graph turned round, with the rows in which readers stand."""
+"""The dependencies of a form, by what they depend on: the form's graph reversed, with the rows around each reader."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ class DependencyBuilder:
         self.graph = graph
 
     def rank(self, target: FieldPlan, unit: int) -> int:
-        """A unit's place in the order of judging: behind all that it is judged from."""
+        """The position of a unit in evaluation order, after everything that it reads."""
         return self.graph.rank((target.path, UNIT_PROPERTY[unit]))
 
     def add(self, source: FieldPlan, name: str, target: FieldPlan, unit: int, check: int, common: int) -> None:
@@ -33,7 +33,7 @@ class DependencyBuilder:
             watches.append(watch)
 
     def expression(self, expression: Expression, target: FieldPlan, unit: int, check: int = -1) -> None:
-        """Makes a change of anything *expression* reads judge *unit* of *target* again."""
+        """Register *unit* of *target* as dependent on everything that *expression* reads."""
         for reference in expression.reads:
             self._reference(reference, target, unit, check)
         if expression.clock:
@@ -61,7 +61,7 @@ class DependencyBuilder:
         self._lists(source, target, unit, check, around)
 
     def _lists(self, source: FieldPlan, target: FieldPlan, unit: int, check: int, common: int) -> None:
-        """What is reached through rows depends on which rows there are."""
+        """Values reached through rows also depend on the set of rows."""
         plan: FieldPlan | None = source
         while plan is not None and plan.level > common:
             if plan.kind == "row" and plan.parent is not None and plan.parent.level >= common:
@@ -69,7 +69,7 @@ class DependencyBuilder:
             plan = plan.parent
 
     def everything(self, target: FieldPlan, check: CheckPlan) -> None:
-        """What a Python function reads of the form nobody knows: any change of a value judges it again."""
+        """The dependencies of a Python rule are unknown: evaluate it again on every change."""
         for path, name in self.graph.signals(target.form.root.path, "value"):
             if path != target.path:
                 self.add(self.plan.paths[path], name, target, CHECK, check.index, 0)

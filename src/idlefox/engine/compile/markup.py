@@ -1,4 +1,4 @@
-"""What the markup of a page says of its form, its buttons and its fields, as facts of their plans."""
+"""The markup of a page's form, buttons and fields as facts of their plans."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ class Markup:
         self._views = {name: {called(form.shape, address) for address in shown} for name, shown in form.views.items()}
 
     def form(self, plan: FormPlan, compile_: Callable[[Expression | None], Closure | None]) -> None:
-        """Gives the form's plan its buttons, and what a page does its own way."""
+        """Set the buttons of the form's plan and its page-specific behaviour."""
         page, enabled = self.page, self.model.submit.enabled
         closure = compile_(enabled)
         buttons: dict[int, ButtonPlan] = {}
@@ -58,7 +58,7 @@ class Markup:
         self.facts(plan, field)
 
     def facts(self, plan: FieldPlan, field: Field) -> None:
-        """What the attributes of a control say beyond its rules."""
+        """Return the facts from a control's attributes, except its rules."""
         native = field.native
         plan.facts = native
         plan.commits = AT_ONCE if field.kind in _COMMITTED else ON_LEAVING
@@ -68,7 +68,7 @@ class Markup:
         return frozenset(name for name, fields in self._views.items() if plan.path[0] in fields)
 
     def check(self, plan: FieldPlan, rule: Rule, kind: Kind, field: Field) -> CheckPlan:
-        """The check of one attribute, in a form that a sheet lies over."""
+        """Return the check of one attribute, in a form with a sheet."""
         check = native_check(len(plan.checks), rule, kind, field, self.texts)
         plan.checks.append(check)
         plan.bad_bit |= bad_bits([check])

@@ -1,4 +1,4 @@
-"""Compiles what is not the form itself: the stand-ins for lookups and for the server."""
+"""Compiles the parts outside the form: the stubs of lookups and of the server."""
 
 from __future__ import annotations
 
@@ -27,6 +27,7 @@ def compile_server(form: Form) -> ServerPlan:
     access = PayloadAccess()
 
     def compiled(expression: Expression) -> Closure:
+        """Compile an optional expression."""
         return compile_expression(expression, access)
 
     texts = dict(form.texts)

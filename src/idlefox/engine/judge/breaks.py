@@ -41,7 +41,7 @@ def broken_checks(cell: Cell) -> int:
 
 
 def judge(live: FormState, cell: Cell) -> None:
-    """Judges all rules of *cell*."""
+    """Judge all rules of *cell*."""
     settle(live, cell, broken_checks(cell))
 
 
@@ -59,7 +59,7 @@ def settle(live: FormState, cell: Cell, broken: int) -> None:
 
 
 def judge_one(live: FormState, cell: Cell, index: int) -> None:
-    """Judges one rule of *cell* again, because something else that it reads has changed."""
+    """Judge one rule of *cell* again, because something else that it reads has changed."""
     check = cell.plan.checks[index]
     if check.kind == "lookup":
         set_status(live, cell)
@@ -89,7 +89,7 @@ def _breaks_one(cell: Cell, check: CheckPlan) -> bool:
 
 
 def owner_breaks(test: Any, common: int, up: tuple[int, ...], required: bool, on_empty: bool, cell: Any, value: Any) -> bool:
-    """A rule that *cell* carries for another field: judged by that field's value and state, in any of its rows."""
+    """Return whether a rule that belongs to *cell* with `at` is broken, by its owner's value in any of the owner's rows."""
     return any(_breaks_of(test, required, on_empty, owner) for owner in reach(cell, common, up))
 
 
@@ -116,7 +116,7 @@ def refused_bits(cell: FieldCell) -> int:
 
 
 def lookup_status(cell: FieldCell) -> int:
-    """Of a cell that breaks nothing: whether a lookup is on its way, or must still be asked."""
+    """Return the lookup status of a cell that breaks nothing: pending, still to be asked, or valid."""
     value = judged_value(cell)
     if is_empty(value):
         return VALID
@@ -133,7 +133,7 @@ def lookup_status(cell: FieldCell) -> int:
 
 
 def set_status(live: FormState, cell: Cell) -> None:
-    """Brings what *cell* adds to the sums in line with its own state."""
+    """Bring what *cell* adds to the sums in line with its own state."""
     if cell.broken:
         status = INVALID
     elif cell.active and cell.plan.lookups and isinstance(cell, FieldCell):
@@ -161,7 +161,7 @@ def set_status(live: FormState, cell: Cell) -> None:
 
 
 def index_twin(live: FormState, cell: FieldCell) -> None:
-    """Keeps the index of values that must differ from row to row, and judges those that it concerns."""
+    """Keep the index of values that must differ from row to row, and judges those that it concerns."""
     row = cell.row
     if row is None:
         return
@@ -189,12 +189,12 @@ def index_twin(live: FormState, cell: FieldCell) -> None:
 
 
 def judge_unique(live: FormState, cell: FieldCell) -> None:
-    """Queues the rules of *cell* that compare it with other rows."""
+    """Queue the rules of *cell* that compare it with other rows."""
     for check in cell.plan.checks:
         if check.kind == "unique":
             live.push_check(cell, check.index)
 
 
 def is_lost(cell: FieldCell) -> bool:
-    """Whether an attempt to submit has asked a lookup about *cell* once more, and no answer came back."""
+    """Return whether an attempt to submit has repeated a lookup about *cell* and lost its answer again."""
     return cell.active and any(question.lost for question in (cell.questions or {}).values())

@@ -1,4 +1,4 @@
-"""Changes of single cells: values, dirty, touched. What reads what has changed is queued here and judged in `spread`."""
+"""Changes of single cells: values, dirty, touched. Dependent units are queued here and evaluated in `propagation`."""
 
 from __future__ import annotations
 
@@ -18,28 +18,28 @@ Follow = Callable[[FormState, FieldCell], None]
 
 
 def commit(live: FormState, cell: FieldCell, committed: bool = True) -> None:
-    """Sets the user validity of a page's control (HTML, "user validity")."""
+    """Set the user validity of a page's control (HTML, "user validity")."""
     if cell.committed is not committed:
         live.trace.append((live.step, live.now, cell, "committed", cell.committed, committed))
         cell.committed = committed
 
 
 def set_edited(live: FormState, cell: FieldCell, edited: bool) -> None:
-    """Notes whether a person has changed *cell*: a derived value of it follows no more."""
+    """Note whether a person has changed *cell*: a derived value of it follows no more."""
     if cell.edited is not edited:
         live.trace.append((live.step, live.now, cell, "edited", cell.edited, edited))
         cell.edited = edited
 
 
 def assign(live: FormState, cell: FieldCell, raw: str, value: Any, bad_input: bool, *, by_person: bool = False) -> None:
-    """Gives *cell* a value; what reads it is queued, not yet judged."""
+    """Set the value of *cell*; dependent units are queued, not yet evaluated."""
     assign_each(live, cell, ((raw, value, bad_input),), by_person=by_person)
 
 
 def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would cost a quarter more (`benchmarks/bench.py keystroke`)
     live: FormState, cell: FieldCell, changes: Iterable[Changed], *, by_person: bool = False, follow: Follow | None = None
 ) -> None:
-    """Gives *cell* one value after the other; *follow* sees to what each brings about, where it can bring about anything.
+    """Set the values of *cell* one after the other; *follow* handles the effects of each.
 
     Every key that is typed comes by here: what does not change from one to the next is looked up once.
     """
@@ -101,14 +101,14 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
 
 
 def _note_long(live: FormState, cell: FieldCell, raw: str, value: Any) -> tuple[Any, Any]:
-    """Notes that the text of *cell* becomes *raw*. Gives how its value before and its new *value* are noted."""
+    """Note that the text of *cell* becomes *raw*. Gives how its value before and its new *value* are noted."""
     reads = live.edits.of(cell, cell.raw, raw)
     live.trace.append((live.step, live.now, cell, "reads", *reads))
     return reads if value == raw and cell.value == cell.raw else (cell.value, value)
 
 
 def is_changed(live: FormState, cell: FieldCell) -> bool:
-    """Whether *cell* differs from its initial value; with `ever` only a person's doing counts."""
+    """Return whether *cell* differs from its initial value; with `ever` only a person's doing counts."""
     if live.dirty_is_sticky:
         return False
     if cell.bad_input:
@@ -118,14 +118,14 @@ def is_changed(live: FormState, cell: FieldCell) -> bool:
 
 
 def set_dirty(live: FormState, cell: Cell, dirty: bool) -> None:
-    """Marks *cell* (a field, or a list's own structure) dirty or clean, and counts it in its containers."""
+    """Mark *cell* (a field, or a list's own structure) dirty or clean, and counts it in its containers."""
     live.trace.append((live.step, live.now, cell, "dirty", cell.dirty, dirty))
     cell.dirty = dirty
     live.count("dirty", cell, 1 if dirty else -1)
 
 
 def set_touched(live: FormState, cell: FieldCell, touched: bool = True) -> None:
-    """Marks *cell* touched (or, after a reset, not touched), and counts it in its containers."""
+    """Mark *cell* touched (or, after a reset, not touched), and counts it in its containers."""
     if cell.touched is not touched:
         live.trace.append((live.step, live.now, cell, "touched", cell.touched, touched))
         cell.touched = touched
@@ -141,7 +141,7 @@ def compare_lists(live: FormState, cell: Cell | None) -> None:
 
 
 def compare_list(live: FormState, rows: ListCell) -> None:
-    """Whether *rows* as a value differs from its initial value. A row known to differ is looked at first."""
+    """Return whether *rows* as a value differs from its initial value. A row known to differ is looked at first."""
     initial, parts = rows.initial_value, rows.parts
     same_rows = len(parts) == len(rows.initial_parts) and all(a is b for a, b in zip(parts, rows.initial_parts, strict=True))
     if same_rows:

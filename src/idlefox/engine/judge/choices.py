@@ -20,7 +20,7 @@ class OptionState(NamedTuple):
 
 
 def offered(cell: FieldCell) -> list[OptionState]:
-    """What the choice *cell* offers, in order; options that panels have given come last."""
+    """Return the options of the choice *cell* in order; options from panels come last."""
     plan = cell.plan
     options = plan.field.options
     live = cell.live
@@ -50,7 +50,7 @@ def _holds(condition: Closure | None, cell: FieldCell) -> bool:
 
 
 def none_left(cell: FieldCell, value: Any) -> bool:
-    """Whether something is chosen that is on offer no more (the rule `among` of every choice)."""
+    """Return whether something is chosen that is on offer no more (the rule `among` of every choice)."""
     chosen = cell.value if isinstance(cell.value, list) else [cell.value]
     options = cell.plan.field.options
     if isinstance(options, tuple) and all(any(equal(each, o.value) for o in options) for each in chosen):

@@ -23,21 +23,21 @@ def too_short(least: float) -> Callable[[Any, str], bool]:
 
 
 def number_of(kind: str) -> Callable[[Any], Any]:
-    """How bounds and steps see a value of *kind*: a date as a number, a number as itself; None for what is no such value."""
+    """Return a function that converts a value of *kind* to a number for bounds and steps; None for other values."""
     if kind in whatwg.DATE_KINDS:
         return lambda value: whatwg.date_number(kind, value) if isinstance(value, str) and value else None
     return lambda value: value if isinstance(value, int | float) and not isinstance(value, bool) else None
 
 
 def beyond(under: bool, value: Any, limit: Any) -> bool:
-    """HTML, "suffering from an underflow" (*under*) or an overflow; nothing is beyond what is no bound."""
+    """Return whether a value is beyond a limit (HTML, "suffering from an underflow" for *under*, or an overflow)."""
     if value is None or limit is None:
         return False
     return bool(value < limit) if under else bool(value > limit)
 
 
 def beyond_on_the_clock(under: bool, value: Any, limit: Any, other: Any) -> bool:
-    """The same of times, where a range from 22:00 to 06:00 goes over midnight (HTML, "reversed range").
+    """Return whether a time is beyond a limit of a range that spans midnight (HTML, "reversed range").
 
     *other* is the bound on the other side; what lies between such bounds breaks both.
     """
@@ -58,5 +58,5 @@ def off_step(kind: str, value: Any, step: Any, base: Any) -> bool:
 
 
 def each_of(fits: Callable[[str], bool]) -> Callable[[str], bool]:
-    """Whether any part of a text that holds several (addresses with `multiple`) does not fit."""
+    """Return whether any part of a text that holds several (addresses with `multiple`) does not fit."""
     return lambda text: not all(fits(part.strip(whatwg.ASCII_WHITE_SPACE)) for part in text.split(","))

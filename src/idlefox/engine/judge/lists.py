@@ -1,4 +1,4 @@
-"""Lists as they change: rows put in, taken out, moved, brought back. A row keeps all that is its own wherever it stands."""
+"""Changes of lists: rows added, removed, moved, restored. A row keeps its state wherever it is."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from .timing import at_moment, drop_server
 
 
 def propagate(live: FormState) -> None:
-    """Lets every change that is under way come to rest, with the lists that hiding sends back to their first rows."""
+    """Propagate every pending change, including lists that hiding resets."""
     while live.heap or live.followers or live.forgotten_lists:
         drain(live)
         lists, live.forgotten_lists = live.forgotten_lists, {}
@@ -26,7 +26,7 @@ def propagate(live: FormState) -> None:
 
 
 def put_in(live: FormState, rows: ListCell, at: int, row: RowCell | None = None) -> RowCell:
-    """Puts a new row (or *row*, which had been taken out) at place *at*."""
+    """Insert a new row, or *row* that was removed before, at position *at*."""
     if row is None:
         row = make_row(live, rows, {})
         rows.parts.insert(at, row)
@@ -41,7 +41,7 @@ def put_in(live: FormState, rows: ListCell, at: int, row: RowCell | None = None)
 
 
 def take_out(live: FormState, rows: ListCell, row: RowCell) -> None:
-    """Takes *row* out of the list, and with it all that is its own."""
+    """Take *row* out of the list, and with it all that is its own."""
     if live.focus is not None and is_inside(live.focus, row):
         live.set_focus(None)
     propagate(live)  # nothing of the row may still be waiting to be judged once it is gone
@@ -73,14 +73,14 @@ def _forget_twin(live: FormState, cell: FieldCell) -> None:
 
 
 def shift(live: FormState, rows: ListCell, before: int, to: int) -> None:
-    """Moves the row at place *before* to place *to*."""
+    """Move the row at place *before* to place *to*."""
     rows.parts.insert(to, rows.parts.pop(before))
     live.note(rows, "row moved", before, to)
     _restructured(live, rows)
 
 
 def restore_rows(live: FormState, rows: ListCell) -> None:
-    """Brings back the rows of the start, each as it was then (their fields are set back elsewhere)."""
+    """Bring back the rows of the start, each as it was then (their fields are set back elsewhere)."""
     wanted = list(rows.initial_parts)
     if rows.parts == wanted:
         return
@@ -97,7 +97,7 @@ def restore_rows(live: FormState, rows: ListCell) -> None:
 
 
 def _recount(live: FormState, rows: ListCell, row: RowCell, by: int) -> None:
-    """Adds all that *row* counts to the sums of everything around it, or takes it away."""
+    """Add all that *row* counts to the sums of everything around it, or takes it away."""
     container: Container | None = rows
     while container is not None:
         before = _sums(container)
@@ -118,7 +118,7 @@ def _sums(container: Container) -> tuple[int, bool, bool, bool]:
 
 
 def _restructured(live: FormState, rows: ListCell) -> None:
-    """A change of the list itself: what reads it is judged, and it reports."""
+    """Handle a change of the list itself: evaluate its dependents and report."""
     live.notify(rows, "rows")
     compare_list(live, rows)
     if live.restructured:

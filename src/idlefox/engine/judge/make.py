@@ -33,7 +33,7 @@ def make_form(live: FormState, form: FormPlan, record: Any, *, is_open: bool = T
 
 
 def _make(live: FormState, plan: FieldPlan, up: Container, given: Any, record: Any) -> Cell:
-    """The cell of *plan* and all in it. *given* is what an outer `initial` says of it, *record* what the server has."""
+    """Create the cell of *plan* and everything inside. *given* comes from an outer `initial`, *record* from the server."""
     field = plan.field
     cell: Cell
     if given is _NONE and field.has_initial:
@@ -90,7 +90,7 @@ def make_row(live: FormState, rows: ListCell, given: Any) -> RowCell:
 
 
 def revive(live: FormState, row: RowCell) -> None:
-    """Judges everything in *row* again, which has been out of the list: the world has changed meanwhile."""
+    """Judge everything in *row* again, which has been out of the list: the world has changed meanwhile."""
     update_activity(live, row)
     for cell in everything(row):
         _queue_conditions(live, cell)
@@ -113,7 +113,7 @@ def _queue_conditions(live: FormState, cell: Cell) -> None:
 
 
 def bring_to_life(live: FormState, top: Cell) -> None:
-    """Judges everything in *top*, which has just been made: conditions, derived values, rules, reports at load."""
+    """Judge everything in *top*, which has just been made: conditions, derived values, rules, reports at load."""
     cells = list(everything(top))
     for cell in cells:
         up = cell.up
@@ -133,7 +133,7 @@ def bring_to_life(live: FormState, top: Cell) -> None:
 
 
 def _settle_initial(live: FormState, cell: Cell) -> None:
-    """What was derived at load is initial, and the list is compared with the rows that it has now."""
+    """Make derived values initial and compare the list with its current rows."""
     if isinstance(cell, FieldCell) and cell.plan.derive is not None and cell.plan.often:
         cell.initial, cell.initial_raw = cell.value, cell.raw
         if cell.dirty:
@@ -143,7 +143,7 @@ def _settle_initial(live: FormState, cell: Cell) -> None:
 
 
 def report_at_load(live: FormState, cells: list[Any]) -> None:
-    """Lets those of *cells* report that report at load."""
+    """Let those of *cells* report that report at load."""
     for cell in cells:
         if cell.plan.first == LOAD and cell.active and not cell.has_reported:
             first_report(live, cell)

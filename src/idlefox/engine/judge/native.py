@@ -1,8 +1,8 @@
-"""The constraints of a page's controls, judged as HTML's "Constraint validation" has them.
+"""The constraints of a page's controls (HTML, "Constraint validation").
 
-What differs from a sheet's rules: `minlength` and `maxlength` count only after a person's edit; a missing value is
-missing even where the text is unreadable; a drop-down whose placeholder is chosen has nothing chosen. Fields whose
-attributes are alike share their checks: a page of thousands of controls is ready at once.
+Differences from a sheet's rules: `minlength` and `maxlength` count only after a person's edit; a required value is missing even
+if the text cannot be parsed; a drop-down whose placeholder is chosen has no value. Fields with equal attributes share their
+checks, so that a page of thousands of controls loads at once.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from .constraints import beyond, beyond_on_the_clock, each_of, number_of, off_st
 
 
 class SharedConstraints(NamedTuple):
-    """What fields with the same attributes have in common."""
+    """The checks shared by fields with equal attributes."""
 
     parse: Callable[[str], controls.Parsed]
     blank: Any
@@ -41,7 +41,7 @@ class NativePlans:
         self._known: dict[int, SharedConstraints] = {}
 
     def fill(self, plan: FieldPlan, field: Field) -> None:
-        """Gives *plan* its parser and checks; nothing in it reads another field."""
+        """Give *plan* its parser and checks; nothing in it reads another field."""
         plan.first = plan.again = SUBMIT
         like = field.native.like
         shared = self._known.get(like) if like else self._share(field)
@@ -60,7 +60,7 @@ class NativePlans:
 
 
 def bad_bits(checks: list[CheckPlan]) -> int:
-    """What a control with unreadable text breaks: badInput, and missing too, for its value is empty."""
+    """Return the flags of a control whose text cannot be parsed: badInput, and valueMissing if it is required."""
     return sum(c.bit for c in checks if c.kind in ("badInput", "required"))
 
 

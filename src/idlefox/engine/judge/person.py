@@ -1,4 +1,4 @@
-"""What a person changes in one control, and what follows from it: by keys, or all at once."""
+"""A person's changes of one control, key by key or at once, and their effects."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from .timing import at_moment, drop_server
 
 
 def changes(live: FormState, cell: FieldCell, raw: str, value: Any, bad_input: bool) -> bool:
-    """A person's one change of *cell* to *raw*, which stands for *value*, with all that follows from it. Whether it is one."""
+    """Change *cell* to *raw*, which has the value *value*, with all effects. Return whether that is a change."""
     if raw == cell.raw and bad_input is cell.bad_input and same_choice(value, cell.value):
         return False
     _edited(live, cell)
@@ -27,12 +27,12 @@ def changes(live: FormState, cell: FieldCell, raw: str, value: Any, bad_input: b
 
 
 def types(live: FormState, cell: FieldCell, text: str, over: bool) -> None:
-    """The characters of *text* typed one by one at the end of what is there, or the first *over* it all."""
+    """Type the characters of *text* one by one, at the end or *over* the selected text."""
     assign_each(live, cell, _typed(live, cell, text, over), by_person=True, follow=_follow)
 
 
 def room(cell: FieldCell, raw: str, text: str) -> str:
-    """As much of *text* as the control still takes after *raw*, whole code points only."""
+    """Return the part of *text* that the control still accepts after *raw*, in whole code points."""
     limit = cell.plan.field.limit
     if cell.plan.kind in SINGLE_LINE:
         text = whatwg.strip_newlines(text)
@@ -49,7 +49,7 @@ def room(cell: FieldCell, raw: str, text: str) -> str:
 
 
 def _typed(live: FormState, cell: FieldCell, text: str, over: bool) -> Iterator[Changed]:
-    """What each key makes of *cell* as it is when it is pressed."""
+    """Yield the raw text after each key."""
     parse, commits = cell.plan.parse, cell.plan.commits
     narrow = over or cell.plan.field.limit is not None or "\n" in text or "\r" in text  # else every key lengthens what is there
     for character in text:
@@ -76,7 +76,7 @@ def _edited(live: FormState, cell: FieldCell) -> None:
 
 
 def _follow(live: FormState, cell: FieldCell) -> None:
-    """What a person's change of *cell* brings about; with lookups, but for what comes of the submission that waits for them."""
+    """Apply the effects of a change of *cell*, except for a submission that waits for its lookups."""
     if live.heap:
         propagate(live)
     if cell.server:

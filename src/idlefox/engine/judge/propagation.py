@@ -1,4 +1,4 @@
-"""How a change spreads: queued units are judged, each once, after everything they read (`plans.Watch.rank`)."""
+"""Propagation of changes: queued units are evaluated once each, after everything they read (`plans.Dependency.rank`)."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _MOST_UNITS = 2_000_000
 
 
 def drain(live: FormState) -> None:
-    """Judges all that is queued, then lets fields report that were altered by another's change.
+    """Judge all that is queued, then lets fields report that were altered by another's change.
 
     Lists that are to go back to their first rows are left in `live.forgotten_lists`: see `lists.spread`.
     """
@@ -48,6 +48,7 @@ def drain(live: FormState) -> None:
 
 # units
 def judge_visible(live: FormState, cell: Cell) -> None:
+    """Evaluate the condition `visible` of *cell*."""
     own = cell.plan.visible(cell, None) is True  # type: ignore[misc]
     if own is not cell.own_visible:
         cell.own_visible = own
@@ -55,6 +56,7 @@ def judge_visible(live: FormState, cell: Cell) -> None:
 
 
 def judge_enabled(live: FormState, cell: Cell) -> None:
+    """Evaluate the condition `enabled` of *cell*."""
     own = cell.plan.enabled(cell, None) is True  # type: ignore[misc]
     if own is not cell.own_enabled:
         cell.own_enabled = own
@@ -62,6 +64,7 @@ def judge_enabled(live: FormState, cell: Cell) -> None:
 
 
 def judge_readonly(live: FormState, cell: Cell) -> None:
+    """Evaluate the condition `readonly` of *cell*."""
     own = cell.plan.readonly(cell, None) is True  # type: ignore[misc]
     if own is not cell.own_readonly:
         cell.own_readonly = own
@@ -69,7 +72,7 @@ def judge_readonly(live: FormState, cell: Cell) -> None:
 
 
 def derive(live: FormState, cell: Any) -> None:
-    """Recomputes a derived value that no person has edited."""
+    """Recompute a derived value that no person has edited."""
     if cell.edited:
         return
     raw, value, bad_input = derived(cell)
@@ -81,7 +84,7 @@ def derive(live: FormState, cell: Any) -> None:
 
 
 def derived(cell: FieldCell) -> tuple[str, Any, bool]:
-    """What *cell* derives to now: raw text, value, bad input."""
+    """Return the derived raw text, value and bad input of *cell*."""
     found = cell.plan.derive(cell, None)  # type: ignore[misc]
     if found is UNKNOWN or found is None:
         found = cell.plan.blank
@@ -93,7 +96,7 @@ def derived(cell: FieldCell) -> tuple[str, Any, bool]:
 
 
 def update_required(live: FormState, cell: Cell) -> None:
-    """Whether *cell* is required now: a `required` rule of it counts."""
+    """Return whether *cell* is required now: a `required` rule of it counts."""
     rule = cell.plan.required
     required = cell.active and (rule if isinstance(rule, bool) else rule(cell, None) is True)
     if required is not cell.required:
@@ -111,7 +114,7 @@ _JUDGES: dict[int, Callable[[FormState, Any], None]] = {
 
 # visible, enabled, read-only
 def update_activity(live: FormState, cell: Cell) -> None:
-    """Brings visible, enabled and read-only of *cell*, and of all in it, in line with their conditions."""
+    """Bring visible, enabled and read-only of *cell*, and of all in it, in line with their conditions."""
     was_visible, was_active = cell.visible, cell.active
     if not _take_over(live, cell):
         return
@@ -138,7 +141,7 @@ def update_activity(live: FormState, cell: Cell) -> None:
 
 
 def _take_over(live: FormState, cell: Cell) -> bool:
-    """Sums up the own conditions of *cell* and those around it. Whether that changed anything."""
+    """Sum up the own conditions of *cell* and those around it. Whether that changed anything."""
     up = cell.up
     now = (
         cell.own_visible and (up is None or up.visible),
@@ -158,7 +161,7 @@ def _take_over(live: FormState, cell: Cell) -> bool:
 
 
 def _field_moved(live: FormState, cell: FieldCell, hidden: bool) -> None:
-    """What comes and goes with a field: what it held, its place among values that must differ, its questions."""
+    """Handle a field that appears or disappears: its value, its place among unique values, its lookups."""
     if hidden and cell.plan.forgets:
         forget(live, cell)
     if cell.plan.unique:
@@ -177,7 +180,7 @@ def _appear(live: FormState, cell: Cell, before: int) -> None:
 
 
 def forget(live: FormState, cell: FieldCell) -> None:
-    """Sets *cell* back to initial: value, raw text, touched, reported, and what the server said."""
+    """Reset *cell* to its initial state: value, raw text, touched, reported and server messages."""
     set_edited(live, cell, False)
     first_report(live, cell, False)
     commit(live, cell, False)
@@ -202,7 +205,7 @@ def follow(live: FormState) -> None:
 
 
 def cut(live: FormState, cell: FieldCell) -> None:
-    """Applies `trim` and `case` to the text of *cell*, as leaving it does."""
+    """Apply `trim` and `case` to the text of *cell*, as leaving it does."""
     change = cell.plan.cut
     if change is None or not isinstance(cell.value, str):
         return

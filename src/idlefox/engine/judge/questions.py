@@ -1,6 +1,6 @@
-"""Questions to lookups: when they are asked, sent and void (`behaviour.md`, Time; `fine-print.md`, 10 to 13).
+"""Questions to lookups: when they are asked, sent and cancelled.
 
-A question belongs to its cell and the value it was asked about. What an answer brings about is `world.lookups`'.
+A question belongs to a cell and to the value it was asked about. `world.lookups` handles the answers.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ class LookupAnswer(NamedTuple):
 
 
 def ask(live: FormState, cell: FieldCell, moment: int) -> None:
-    """Asks the lookups of *cell* that start at *moment*.
+    """Ask the lookups of *cell* that start at *moment*.
 
     An attempt to submit asks all that is unasked, and once more what has failed before it.
     """
@@ -60,7 +60,7 @@ def _begin(live: FormState, cell: FieldCell, check: CheckPlan, value: Any, insis
 
 
 def send(live: FormState, cell: FieldCell, check: CheckPlan, question: Question) -> None:
-    """Sends *question*: what will be answered, and when, is settled now."""
+    """Send *question*: what will be answered, and when, is settled now."""
     lookup = live.plan.lookups[check.lookup]
     remembered = live.remembered.get((check.lookup, twin_key(question.value))) if check.remember else None
     queued = live.scripted_lookups.get(check.lookup)
@@ -79,7 +79,7 @@ def send(live: FormState, cell: FieldCell, check: CheckPlan, question: Question)
 
 
 class LookupContext:
-    """The place where a lookup's expression is judged: the value asked about."""
+    """The evaluation context of a lookup's expression: the value to check."""
 
     __slots__ = ("live", "value")
 
@@ -89,7 +89,7 @@ class LookupContext:
 
 
 def stand_in_answer(live: FormState, lookup: LookupPlan, value: Any) -> LookupAnswer:
-    """What the sheet's own lookup says of *value*."""
+    """Return the answer of the sheet's own lookup about *value*."""
     model = lookup.model
     if model.fails:
         return LookupAnswer("failure")
@@ -102,7 +102,7 @@ def stand_in_answer(live: FormState, lookup: LookupPlan, value: Any) -> LookupAn
 
 
 def end_questions(live: FormState, cell: FieldCell) -> None:
-    """The value of *cell* is another one: its questions are void, what was only waiting to be asked is not asked."""
+    """End the questions about the old value of *cell*: answers become stale and debounced questions are dropped."""
     for question in (cell.questions or {}).values():
         if question.event is not None and question.event.kind == "debounce":
             live.queue.cancel(question.event)
@@ -110,7 +110,7 @@ def end_questions(live: FormState, cell: FieldCell) -> None:
 
 
 def cancel_questions(live: FormState, cell: FieldCell) -> None:
-    """Takes back all questions of *cell* (a reset, or its row is gone): no answer comes."""
+    """Take back all questions of *cell* (a reset, or its row is gone): no answer comes."""
     for question in (cell.questions or {}).values():
         if question.event is not None:
             live.note(cell, "dropped question", question.value, None)

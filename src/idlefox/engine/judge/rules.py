@@ -1,7 +1,7 @@
-"""What each kind of rule asks of a value: `test_for` makes the closure that says whether it is broken.
+"""The kinds of rules: `test_for` makes the closure that decides whether a rule is broken.
 
-The flags and their conditions are HTML's ("Constraint validation", ValidityState); lookups are asked
-elsewhere. A test is handed the cell that is judged and its value as rules see it; it is called only where the rule counts.
+The flags and conditions are HTML's ("Constraint validation", ValidityState). Lookups are handled elsewhere. A test gets the
+cell and its value as rules see it, and is called only where the rule applies.
 """
 
 from __future__ import annotations
@@ -97,7 +97,7 @@ def _count(kind: str) -> Callable[[Any], int]:
 
 
 def _sibling(name: str, plan: FieldPlan, compile_: Compile) -> Callable[[Any], Any]:
-    """The parameter of another rule of the same field, as a function of the cell; None where there is none."""
+    """Return a function from a cell to the parameter of another rule of the same field; None if there is none."""
     for rule in plan.field.rules:
         for kind in rule.kinds:
             if kind.name == name:

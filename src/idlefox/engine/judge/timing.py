@@ -1,7 +1,7 @@
-"""When broken rules are reported, and what of it a person sees (`behaviour.md`, Timing).
+"""When broken rules are reported, and which messages a person sees.
 
-Three layers, never mixed: `breaks` is true of the value now; `reported` was taken at the last moment that
-counted; `shows` is what `reveal` lets through of it, and what the server said.
+Three layers are separate: `breaks` describes the current value; `reported` is from the last reporting moment; `shows` is the
+part that `reveal` lets through, plus the server's messages.
 """
 
 from __future__ import annotations
@@ -32,7 +32,7 @@ def at_moment(live: FormState, cell: Cell, now: int) -> None:
 
 
 def first_report(live: FormState, cell: Cell, reported: bool = True) -> None:
-    """Notes that *cell* has reported once: from now on `again` is in force (or `first` once more, after a reset)."""
+    """Record that *cell* has reported once: from now on `again` applies (or `first` again, after a reset)."""
     if cell.has_reported is not reported:
         live.trace.append((live.step, live.now, cell, "has_reported", cell.has_reported, reported))
         cell.has_reported = reported
@@ -58,7 +58,7 @@ def _forget_server_above(live: FormState, container: Container) -> None:
 
 
 def report(live: FormState, cell: Cell) -> None:
-    """Takes what *cell* breaks now into *reported*."""
+    """Take what *cell* breaks now into *reported*."""
     broken = cell.broken
     said: tuple[Said, ...] = cell.plan.said.get(broken, ())
     if broken and not said:
@@ -69,7 +69,7 @@ def report(live: FormState, cell: Cell) -> None:
 
 
 def set_reported(live: FormState, cell: Cell, said: tuple[Said, ...]) -> None:
-    """Puts *said* in place of what *cell* had reported."""
+    """Put *said* in place of what *cell* had reported."""
     if said == cell.reported or (not said and cell.plan.path in live.plan.faults.messages_stay):
         return
     live.trace.append((live.step, live.now, cell, "reported", cell.reported, said))
@@ -82,7 +82,7 @@ def set_reported(live: FormState, cell: Cell, said: tuple[Said, ...]) -> None:
 
 
 def update_shows(live: FormState, cell: Cell) -> None:
-    """Brings what a person sees at *cell* in line with what it has reported."""
+    """Update the messages that a person sees at *cell*."""
     shows: tuple[Said, ...] = ()
     if cell.visible:
         plan = cell.plan
@@ -116,7 +116,7 @@ def _count_marked(live: FormState, cell: Cell, by: int) -> None:
 
 
 def say_server(live: FormState, cell: Cell, texts: tuple[str, ...]) -> None:
-    """What the server says of *cell*: shown at once, until the next change of it, attempt or reset."""
+    """Show the server's messages at *cell* until its next change, the next attempt, or a reset."""
     live.trace.append((live.step, live.now, cell, "server", cell.server, (*cell.server, *texts)))
     if isinstance(cell, Container) and not cell.server:
         live.server_on_containers += 1
@@ -126,7 +126,7 @@ def say_server(live: FormState, cell: Cell, texts: tuple[str, ...]) -> None:
 
 
 def drop_server(live: FormState, cell: Cell) -> None:
-    """Takes away what the server said of *cell*."""
+    """Remove the server's messages of *cell*."""
     if not cell.server or live.plan.faults.server_stays:
         return
     live.trace.append((live.step, live.now, cell, "server", cell.server, ()))
@@ -146,7 +146,7 @@ def message_text(live: FormState, cell: Cell, check: CheckPlan) -> Any:
 
 
 def settled_text(check: CheckPlan, label: str) -> tuple[int, str] | None:
-    """What *check* of a field with *label* reports, where that depends on nothing; else None."""
+    """Return the message of *check* for a field with *label* if it never changes; else None."""
     if check.kind in ("python", "lookup"):
         return None
     message = check.message

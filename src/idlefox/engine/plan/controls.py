@@ -1,7 +1,6 @@
-"""Controls: what raw text each kind of field holds, which value it stands for, and how a value reads.
+"""Controls: the raw text of each kind of field, its value, and how a value is written.
 
-Implements HTML, "Value sanitization algorithm" of the input types, as far as a person's typing meets it.
-Pure functions of a kind and a text.
+Implements HTML's value sanitization algorithms as far as typing needs them, as pure functions of a kind and a text.
 """
 
 from __future__ import annotations
@@ -74,7 +73,7 @@ def range_bounds(field: Field) -> tuple[Any, Any, Any, Any]:
 
 
 def parser(field: Field) -> Callable[[str], Parsed]:
-    """How a field of this kind reads the raw text in its control."""
+    """Return the function that parses the raw text of this kind of field."""
     if field.kind == "email" and field.native is not None:
         return _page_addresses if field.multiple else _page_address
     if field.kind in ("email", "url"):
@@ -97,7 +96,7 @@ def _lines(raw: str) -> Parsed:
 
 
 def blank(field: Field) -> Any:
-    """What a field holds when nobody has filled it (HTML's own defaults for range and color)."""
+    """Return the raw text of an empty field (HTML's defaults for range and color)."""
     if field.many or field.kind == "file":
         return []
     if field.kind == "checkbox":

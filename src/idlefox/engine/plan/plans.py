@@ -1,8 +1,7 @@
-"""The compiled form: for every field its checks as closures and, by property, who must be judged again.
+"""The compiled form: for each field its checks as closures and, by property, its dependents.
 
-Made once by `compile` and never changed after: the cells of every scenario point into it. What differs between a
-form of a sheet and one of a page stands here as plain facts (a key, a reason, a button), settled when the form is
-compiled, so that nobody has to ask along the way which of the two it is.
+`compile` makes it once, and it never changes: the cells of every scenario refer to it. Differences between the forms of sheets
+and pages are plain facts here (a key, a reason, a button), so that no other code has to ask for the kind of form.
 """
 
 from __future__ import annotations
@@ -15,7 +14,7 @@ from ...forms.html.model import Native
 from ...forms.model.form import Field, Form, Lookup, Message
 from ...records import NamedTuple
 
-# The moments at which a form may report (`behaviour.md`, Timing); each includes the later ones.
+# The moments at which a form may report; each includes the later ones.
 LOAD, CHANGE, BLUR, SUBMIT = range(4)
 MOMENTS = {"load": LOAD, "change": CHANGE, "blur": BLUR, "submit": SUBMIT}
 
@@ -29,7 +28,7 @@ EVERY = -1
 
 
 class Dependency(NamedTuple):
-    """Who to judge again when a property changes: *unit* of the cells of *target* that *chain* leads to.
+    """A dependent to evaluate when a property changes: *unit* of the cells of *target* that *chain* leads to.
 
     The chain starts at the row of level *common* around the cell that changed (0: its form's root,
     SAME: the cell itself). *rank* orders units so that each is judged after all it is judged from.
@@ -55,7 +54,7 @@ def _as_typed(raw: str) -> tuple[Any, bool]:
 
 
 class CheckPlan:
-    """One kind of one rule, at the field that carries it. *line* is the rule's own in its sheet, 0 where it has none."""
+    """One kind of one rule, at the field it belongs to. *line* is the line of the rule in its sheet, 0 if unknown."""
 
     __slots__ = (
         "bit", "debounce", "flag", "id", "index", "kind", "line", "lookup", "message", "on_empty", "parameters",
@@ -81,12 +80,12 @@ class CheckPlan:
 
     @property
     def names(self) -> tuple[str, ...]:
-        """What `breaks` may call it."""
+        """The names by which `breaks` can refer to it."""
         return (self.flag, self.kind, self.id) if self.id else (self.flag, self.kind)
 
     @property
     def name(self) -> str:
-        """What it is called where one name must do: its id, else its flag, else (a customError) its kind."""
+        """Its main name: the id, else the flag, else (for a customError) the kind."""
         return self.id or (self.kind if self.flag == "customError" else self.flag)
 
 
@@ -156,7 +155,7 @@ class FieldPlan:
 
 
 class ButtonPlan:
-    """A button that a person can press. *press* is what it does: submit, reset or nothing.
+    """A button. *press* is its action: submit, reset or nothing.
 
     *hidden* and *disabled* are reasons of the markup, "" where there is none; *shown_alone* tells that it is on show
     whatever else of the form is; *source* is what the request's maker knows it by.
@@ -182,7 +181,7 @@ class ButtonPlan:
 
 
 class ReplyPlan(NamedTuple):
-    """One reply of the server stand-in. *reply* is the model's; closures are judged at a payload."""
+    """A reply of the stub server. *reply* is from the model; the closures are evaluated on a payload."""
 
     reply: Any
     when: Closure | None
@@ -190,7 +189,7 @@ class ReplyPlan(NamedTuple):
 
 
 class ServerRule(NamedTuple):
-    """One rule of the server stand-in: *tests* are its kinds with what they need for a message."""
+    """A rule of the stub server: *tests* are its kinds with the values for their messages."""
 
     path: tuple[str, ...]
     fixed: tuple[int | None, ...]
@@ -209,14 +208,14 @@ class ServerPlan(NamedTuple):
 
 
 class LookupPlan(NamedTuple):
-    """A lookup's stand-in: *holds* is judged at the value asked about."""
+    """The stub of a lookup: *holds* is evaluated for the value to check."""
 
     model: Lookup
     holds: Closure | None
 
 
 class FormPlan:
-    """A form or panel: its root plan, its buttons, and what a submission needs.
+    """A form or panel: its root plan, its buttons, and the settings of its submission.
 
     *species* does what differs between forms of sheets and of pages in play (`acts.species`); *home* is where the
     person is at load; *follows* tells that an answer takes them to the request's target; *marks_itself* that it

@@ -1,8 +1,8 @@
-"""Copies a form in play at any moment: go on with both, and nothing of one shows in the other.
+"""Copies of a running form: both can continue without affecting each other.
 
-Attribute by attribute, written out: forty fields take some tens of microseconds, so that a scenario need not build
-its form again, and undoing or exploring costs a copy and no replay. What never changes (plans, values, requests,
-what has been noted) is shared.
+Attributes are copied one by one in written-out code: forty fields take some tens of microseconds, so a scenario does not have
+to build its form again, and undo or exploration costs a copy instead of a replay. Immutable parts (plans, values, requests, the
+trace so far) are shared.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from ..state.queue import Event, Queue
 
 
 def copied(old: FormState) -> FormState:
-    """A form in play that is as *old* is now, and its own from here on."""
+    """Return a copy of the form state *old* that is independent from now on."""
     return _Copy(old).live
 
 
@@ -37,7 +37,7 @@ class _Copy:
         self._share_nothing(old, live)
 
     def _share_nothing(self, old: FormState, live: FormState) -> None:
-        """Gives *live* its own of everything that changes in place."""
+        """Give *live* its own of everything that changes in place."""
         of = self.of
         live.trace = old.trace.copy()
         live.ancestor_traces = (*old.ancestor_traces, (len(old.trace), self.cells)) if old.trace else ()

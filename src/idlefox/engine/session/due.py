@@ -1,4 +1,4 @@
-"""Time passes: what is due happens, in order of time, then of scheduling."""
+"""Time passes: due events happen in order of time, then of scheduling."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ _HAPPENS: dict[str, Callable[[FormState, Event], None]] = {
 
 
 def advance(live: FormState, to: int, *, until: Callable[[], bool] | None = None) -> bool:
-    """Lets time pass up to *to*, all that is due then included; stops early once *until* holds.
+    """Let time pass up to *to*, all that is due then included; stops early once *until* holds.
 
     Returns whether *until* held (True without one). Raises EndlessChain where events keep each other alive.
     """
@@ -48,7 +48,7 @@ def advance(live: FormState, to: int, *, until: Callable[[], bool] | None = None
 
 
 def next_stop(live: FormState, to: int) -> int | None:
-    """When something happens next, up to *to*: what is due, or a new day where the form reads the date."""
+    """Return the next instant up to *to* at which something is due, or the next midnight if the form reads the date."""
     due = live.queue.next_time()
     if any(kind == "today" for kind, _ in live.plan.clock_watch):
         midnight = live.now - live.now % DAY + DAY
@@ -67,6 +67,6 @@ def _happen(live: FormState) -> None:
 
 
 def catch_up(live: FormState) -> None:
-    """Lets happen what is due at this very instant."""
+    """Run everything that is due at this instant."""
     if live.queue.heap:
         advance(live, live.now)

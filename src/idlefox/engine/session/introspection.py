@@ -1,6 +1,6 @@
-"""What is odd about a form in play, asked one thing at a time by those who hold forms to good manners.
+"""Questions about a running form that only the studies ask.
 
-Nothing here changes anything: what must be tried is tried on a copy.
+Nothing here changes the form: anything that must be tried is tried on a copy.
 """
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ from .session import Session
 
 
 class RowFieldState(NamedTuple):
-    """Of a field in a row: what must stay with it when rows move or go."""
+    """The state of a field in a row that must stay with its row."""
 
     touched: bool
     broken: int
@@ -44,7 +44,7 @@ class RowFieldState(NamedTuple):
 
 
 def may_reach(session: Session, step: Any) -> bool:
-    """Whether what *step* is about is there, on show and enabled, as far as is soon told: most steps that cannot be taken fail it."""
+    """Return whether the target of *step* exists, is visible and enabled. A cheap test that most impossible steps fail."""
     address = getattr(step, "address", None)
     if address is None:
         return True
@@ -69,19 +69,19 @@ def said_in_vain(live: FormState) -> Iterator[tuple[Cell, str]]:
 
 
 def server_says(live: FormState) -> Iterator[tuple[Cell, Any]]:
-    """What the server speaks of on show, fields and lists, each with its value."""
+    """Yield the fields and lists that show server messages, each with its value."""
     for cell in live.server_said:
         if not isinstance(cell, FormCell) and cell.shows:
             yield cell, judged_value(cell)
 
 
 def says_anything(live: FormState) -> bool:
-    """Whether any message is on show."""
+    """Return whether any message is on show."""
     return any(cell.shows and is_visible(live, cell) for form in live.roots_by_panel.values() if form.open for cell in everything(form))
 
 
 def says_nothing_with(live: FormState) -> Iterator[Cell]:
-    """What is marked as wrong with a message in which there is nothing to read."""
+    """Yield cells that are marked as wrong with an empty message."""
     for form in live.roots_by_panel.values():
         for cell in everything(form) if form.open else ():
             if cell.shows and not any(text.strip() for text in shown_texts(cell)):
@@ -95,7 +95,7 @@ def first_wrong(live: FormState, form: FormCell) -> FieldCell | None:
 
 
 def out_of_reach(live: FormState, form: FormCell) -> Iterator[Cell]:
-    """What is wrong in *form* where nobody can see it, or nobody can change it."""
+    """Yield invalid cells of *form* that nobody can see or change."""
     for cell in everything(form):
         if cell.broken and not isinstance(cell, FormCell) and not (is_visible(live, cell) and is_enabled(cell)):
             yield cell
@@ -140,12 +140,12 @@ def _is_in(values: Any, cell: FieldCell) -> bool:
 
 
 def owes_an_answer(form: FormCell) -> bool:
-    """Whether a lookup of *form* is on its way, or still to be asked."""
+    """Return whether a lookup of *form* is pending or still to be asked."""
     return any(cell.status in (ASKING, UNASKED) for cell in leaves(form)) if validity_of(form) else False
 
 
 def told_of_rows(rows: ListCell) -> dict[int, dict[str, RowFieldState]]:
-    """What stays with each row, by the row's identity and the field's key in it."""
+    """Return the state of each field of each row, by the row's identity and the field's key."""
     return {row.id: {cell.plan.key: _told(cell) for cell in leaves(row)} for row in rows.parts}
 
 
@@ -155,7 +155,7 @@ def _told(cell: FieldCell) -> RowFieldState:
 
 
 def misplaced(rows: ListCell, before: dict[int, dict[str, RowFieldState]]) -> Iterator[tuple[FieldCell, str]]:
-    """The fields of rows that have lost, or come by, what was told of them or of others *before* rows moved, and what it is."""
+    """Yield the fields in rows whose state changed when rows moved, compared with *before*, and which part of it."""
     for row in rows.parts:
         for cell in leaves(row):
             was = before.get(row.id, {}).get(cell.plan.key)

@@ -1,4 +1,4 @@
-"""What there is to see of a form in play, asked one thing at a time: nothing is computed that was not asked."""
+"""Queries about a running form. Nothing is computed that is not asked for."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ _TOUCHING = frozenset({"reads", "value", "row added", "row removed", "row moved"
 
 
 def is_in_state(live: FormState, cell: Cell, word: str) -> bool:
-    """Whether *cell* is what the state *word* says; `visible` and `enabled` as a person finds it, views and all."""
+    """Return whether *cell* has the state *word*; `visible` and `enabled` as a person finds it, including views."""
     name, wanted = state_test(word, isinstance(cell, FormCell))
     value: Any
     if name == "visible":
@@ -46,7 +46,7 @@ def is_in_state(live: FormState, cell: Cell, word: str) -> bool:
 
 
 def holds(live: FormState, cell: Cell, expression: Expression) -> bool:
-    """Whether *expression*, one of the form's own, is true at *cell*."""
+    """Return whether *expression*, one of the form's own, is true at *cell*."""
     asked = live.plan.asked
     closure = asked.get(id(expression))  # the form holds it as long as the plan is there
     if closure is None:
@@ -55,17 +55,17 @@ def holds(live: FormState, cell: Cell, expression: Expression) -> bool:
 
 
 def broken_rules(cell: Cell) -> list[tuple[str, ...]]:
-    """What *cell* breaks: of each rule all that it may be called, in order."""
+    """Return the broken rules of *cell* in order, each with all its names."""
     return [c.names for c in cell.plan.checks if cell.broken & c.bit]
 
 
 def messages(live: FormState, cell: Cell) -> list[str]:
-    """What a person sees at *cell*."""
+    """Return the messages that a person sees at *cell*."""
     return shown_texts(cell) if cell.shows and is_visible(live, cell) else []
 
 
 def options(cell: FieldCell) -> list[Any]:
-    """What the choice *cell* offers, in order."""
+    """Return the options of the choice *cell* in order."""
     return [o.value for o in offered(cell)]
 
 
@@ -86,11 +86,12 @@ def dirty_fields(live: FormState) -> list[str]:
 
 
 def touched_fields(live: FormState) -> list[str]:
+    """Return the addresses of the touched fields."""
     return [cell.address() for form in live.roots_by_panel.values() if form.open for cell in leaves(form) if cell.touched]
 
 
 def words_of(live: FormState, cell: Cell) -> list[str]:
-    """The states that tell most of *cell*, for a failure."""
+    """Return the most telling states of *cell*, for a failure report."""
     words = [
         "dirty" if is_dirty(cell) else "clean",
         "touched" if is_touched(cell) else "not touched",
@@ -109,7 +110,7 @@ def words_of(live: FormState, cell: Cell) -> list[str]:
 
 
 def trouble_inside(top: Cell) -> list[tuple[str, tuple[str, ...]]]:
-    """What keeps the form or container *top* from being valid: each part's address with the rules it breaks.
+    """Return what keeps the form or container *top* from being valid: the address of each part with its broken rules.
 
     Where nothing is broken: with `asking` or `unasked`, if a lookup's answer is still owed.
     """
@@ -124,10 +125,10 @@ def trouble_inside(top: Cell) -> list[tuple[str, tuple[str, ...]]]:
 
 
 def last_touch(live: FormState, cell: Cell) -> int:
-    """The number of the step that changed *cell*, or something in it, last; 0 where none has since load."""
+    """Return the number of the last step that changed *cell* or something inside it; 0 if none has since load."""
     return next((step for step, _, c, name, _, _ in reversed(live.own_trace()) if name in _TOUCHING and is_inside(c, cell)), 0)
 
 
 def count_of(cell: Cell) -> int | None:
-    """How many rows a list has."""
+    """Return the number of rows of a list."""
     return len(cell.parts) if isinstance(cell, ListCell) else None

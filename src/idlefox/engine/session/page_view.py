@@ -1,4 +1,4 @@
-"""A form in play as a person sees it: controls, groups, rows and buttons in order, what is in them and said at them."""
+"""A running form as a person sees it: controls, groups, rows and buttons in order, with their contents and messages."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ _NOT_TEXT = frozenset({"checkbox", "radio", "select", "textarea", "file"})
 
 
 class DrawnChoice(NamedTuple):
-    """One option of a choice: its value, what is sent, what people read, whether it is chosen, and whether it can be."""
+    """An option: its value, the text sent, the label, and whether it is chosen and enabled."""
 
     value: Any
     text: str
@@ -30,8 +30,8 @@ class DrawnChoice(NamedTuple):
 
 
 class DrawnPart(NamedTuple):
-    """A control, group, list or row. *name* is its address, *kind* how it is entered (text, textarea, checkbox, radio, select, choices,
-    file) or what it holds (group, rows, row); *type* is the sheet's.
+    """A control, group, list or row. *name* is its address, *kind* the kind of input (text, textarea, checkbox, radio, select,
+    choices, file) or container (group, rows, row); *type* is from the sheet.
     """
 
     kind: str
@@ -86,7 +86,7 @@ class DrawnForm(NamedTuple):
 
 
 def seen(live: FormState) -> dict[str, DrawnForm]:
-    """The form ("") and its open panels by name, each with what is on show of it."""
+    """Return the form ("") and its open panels by name."""
     return {name: _seen(live, form) for name, form in live.roots_by_panel.items() if form.open}
 
 

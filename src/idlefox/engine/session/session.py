@@ -1,7 +1,7 @@
-"""The door of the engine: starts, holds and ends a form in play.
+"""The entry point of the engine: starts, holds and ends a running form.
 
-Every step a person can take is a method here; it returns None where the step was taken, else a `Refusal`. Where an
-address leads is found once (`Stage.way`) and walked from then on. Looking is in `look`, by the cells that `find` gives.
+Every step that a person can do is a method. It returns None if the step was done, else a `Refusal`. An address is resolved once
+(`SessionFactory.way`). Queries are in `look`, for the cells that `find` returns.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ _MOST_SEEDS = 64
 
 
 class SessionFactory:
-    """One plan, ready to be played on: initial states by their clock, and where addresses lead.
+    """A compiled plan that is ready to start sessions: initial states by clock, and resolved addresses.
 
     The first form at an instant is built, later ones are copied; an address is followed once.
     """
@@ -55,7 +55,7 @@ class SessionFactory:
         return copied(seed)
 
     def way(self, segments: tuple[Any, ...]) -> CellPath:
-        """Where the address *segments* leads. It must name something in the form."""
+        """Resolve the address *segments*, which must exist in the form."""
         known = self._ways.get(segments)
         if known is None:
             known = self._ways[segments] = way_to(self.plan, segments)
@@ -77,14 +77,14 @@ def built(plan: Plan, now: int, record: Any) -> FormState:
 
 
 def no_end(fault: NoEnd) -> Refusal:
-    """What came to no end."""
+    """Return the refusal for a computation that never finishes."""
     if isinstance(fault, PatternTooSlow):
         return Refusal("slow pattern", facts={"pattern": fault.pattern, "length": fault.length})
     return Refusal("endless", facts={"what": str(fault)})
 
 
 class Session:
-    """One form in play."""
+    """A running form."""
 
     def __init__(self, stage: SessionFactory) -> None:
         self.plan = stage.plan
@@ -108,7 +108,7 @@ class Session:
         return new
 
     def restore(self, other: Session) -> None:
-        """Goes back (or over) to the state of *other*, which stays as it is and may be restored again."""
+        """Go back (or over) to the state of *other*, which stays as it is and may be restored again."""
         self.live = copied(other.live)
 
     # finding
@@ -128,7 +128,7 @@ class Session:
 
     # steps
     def _perform(self, act: Callable[..., object], *given: Any) -> Refusal | None:
-        """Takes a step of the person's, *act* with what is *given*, and all that is due at this very instant."""
+        """Do a step, *act* with the arguments *given*, and everything due at this instant."""
         self.live.acts += 1
         try:
             act(*given)
@@ -140,7 +140,7 @@ class Session:
         return None
 
     def _perform_at(self, segments: tuple[Any, ...], act: Callable[..., object], *given: Any) -> Refusal | None:
-        """Takes a step on what *segments* name: *act* with the form in play, the cell and what is *given*."""
+        """Do a step on the cell that *segments* name: *act* with the form, the cell and the arguments *given*."""
         found = self.find(segments)
         if isinstance(found, Refusal):
             self.live.acts += 1
@@ -148,51 +148,60 @@ class Session:
         return self._perform(act, self.live, found, *given)
 
     def type(self, at: tuple[Any, ...], text: str) -> Refusal | None:
+        """Type *text* key by key."""
         return self._perform_at(at, enter.type_text, text)
 
     def retype(self, at: tuple[Any, ...], text: str) -> Refusal | None:
+        """Select everything and type *text*."""
         return self._perform_at(at, enter.type_over, text)
 
     def paste(self, at: tuple[Any, ...], text: str) -> Refusal | None:
+        """Paste *text* at the end."""
         return self._perform_at(at, hands.step_paste, text)
 
     def erase(self, at: tuple[Any, ...], times: int) -> Refusal | None:
+        """Press Backspace *times* times."""
         return self._perform_at(at, hands.step_erase, times)
 
     def clear(self, at: tuple[Any, ...]) -> Refusal | None:
+        """Empty the control."""
         return self._perform_at(at, hands.step_clear)
 
     def set(self, at: tuple[Any, ...], value: Any) -> Refusal | None:
+        """Set *value* in one change."""
         return self._perform_at(at, hands.step_set, value)
 
     def pick(self, at: tuple[Any, ...], mode: str, values: list[Any]) -> Refusal | None:
+        """Choose options; *mode* is "", also or except."""
         return self._perform_at(at, hands.step_pick, mode, values)
 
     def turn(self, at: tuple[Any, ...], on: bool | None) -> Refusal | None:
-        """Turns a checkbox on or off; None toggles it."""
+        """Turn a checkbox on or off; None toggles it."""
         return self._perform_at(at, hands.step_turn, on)
 
     def upload(self, at: tuple[Any, ...], files: list[dict[str, Any]], paths: dict[tuple[str, int], str]) -> Refusal | None:
-        """Chooses *files* ({name, size, type}); *paths* lead to those that are there, by name and size."""
+        """Choose *files* ({name, size, type}); *paths* lead to those that are there, by name and size."""
         self.live.file_paths.update(paths)
         return self._perform_at(at, hands.step_upload, files)
 
     def focus(self, at: tuple[Any, ...]) -> Refusal | None:
+        """Focus the control."""
         return self._perform_at(at, step_focus)
 
     def leave_field(self, at: tuple[Any, ...] | None) -> Refusal | None:
-        """Leaves the field (None: whatever has the focus)."""
+        """Leave the field (None: whatever has the focus)."""
         return self._perform_at(at, step_blur) if at is not None else self._perform(step_blur, self.live, None)
 
     def press(self, key: str, at: tuple[Any, ...] | None) -> Refusal | None:
-        """Presses a named key, in a field or where the focus is."""
+        """Press a named key, in a field or where the focus is."""
         return self._perform_at(at, keys.step_press, key) if at is not None else self._perform(keys.step_press, self.live, None, key)
 
     def enter(self, at: tuple[Any, ...], value: Any) -> Refusal | None:
-        """Enters a value as the control wants it, then leaves it."""
+        """Enter a value as the control wants it, then leaves it."""
         return self._perform_at(at, enter.enter_value, value)
 
     def add(self, at: tuple[Any, ...], place: int | None, values: dict[str, Any] | None) -> Refusal | None:
+        """Add a row at *place* and fill it with *values*."""
         def act(live: FormState, cell: Any) -> None:
             row = rows.step_add(live, cell, place)
             if values is not None:
@@ -201,19 +210,23 @@ class Session:
         return self._perform_at(at, act)
 
     def remove(self, at: tuple[Any, ...]) -> Refusal | None:
+        """Remove a row."""
         return self._perform_at(at, rows.step_remove)
 
     def move(self, at: tuple[Any, ...], to: int) -> Refusal | None:
+        """Move a row to the index *to*."""
         return self._perform_at(at, rows.step_move, to)
 
     def open(self, panel: str) -> Refusal | None:
+        """Open *panel*."""
         return self._perform(panels.step_open, self.live, panel)
 
     def close(self, panel: str) -> Refusal | None:
+        """Close *panel*."""
         return self._perform(panels.step_close, self.live, panel)
 
     def submit(self, panel: str, button: str | int, *, past_checks: bool = False) -> Refusal | None:
-        """Presses a submit button (*button* "": the default one; a number: a page's element).
+        """Press a submit button (*button* "": the default one; a number: a page's element).
 
         *past_checks* sends without a press or a check.
         """
@@ -233,6 +246,7 @@ class Session:
             press(live, form, need_button(live, form, button))
 
     def reset(self) -> Refusal | None:
+        """Press the reset control."""
         def act() -> None:
             button = need_reset(self.live.root)
             focus_button(self.live, button)
@@ -241,6 +255,7 @@ class Session:
         return self._on_page("reset", act)
 
     def dismiss(self) -> Refusal | None:
+        """Close the visible notice."""
         def act() -> None:
             if self.live.notice is None:
                 raise StepRefused(Refusal("no notice"))
@@ -260,7 +275,7 @@ class Session:
         return self._perform(there)
 
     def leave(self) -> Refusal | None:
-        """Navigates away."""
+        """Navigate away."""
 
         def act() -> None:
             blur(self.live)
@@ -269,7 +284,7 @@ class Session:
         return self._on_page("leave", act)
 
     def come_back(self) -> Refusal | None:
-        """Comes back: to the draft where the form keeps one, else to a fresh page."""
+        """Come back: to the draft where the form keeps one, else to a fresh page."""
 
         def act() -> None:
             if not self.live.away:
@@ -282,6 +297,7 @@ class Session:
         return self._perform(act)
 
     def reload(self) -> Refusal | None:
+        """Load the page again."""
         return self._on_page("reload", self._fresh_page)
 
     def _fresh_page(self) -> None:
@@ -294,15 +310,15 @@ class Session:
 
     # the world
     def script_lookup(self, name: str, answer: LookupAnswer) -> None:
-        """Queues what the lookup *name* answers to the next question that is sent."""
+        """Queue the next answer of the lookup *name*."""
         self.live.scripted_lookups.setdefault(name, deque()).append(answer)
 
     def script_reply(self, reply: Any) -> None:
-        """Queues what the server answers (`world.server.Answer`) to the next request."""
+        """Queue the server's next answer (`world.server.ServerAnswer`)."""
         self.live.scripted_replies.append(reply)
 
     def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
-        """Lets time pass, at most so much; stops early once *until* holds. Whether it held."""
+        """Let time pass, at most so much; stops early once *until* holds. Whether it held."""
         try:
             return due.advance(self.live, self.live.now + milliseconds, until=until)
         except NoEnd as fault:

@@ -28,36 +28,37 @@ class StubServer:
 
     @property
     def plan(self) -> Plan:
+        """The compiled form."""
         return self._stage.plan
 
     def start(self, now: int) -> None:
-        """Forgets all that was, and stands at the virtual time *now* (milliseconds since 1970-01-01T00:00Z)."""
+        """Start afresh at the virtual time *now* (milliseconds since 1970-01-01T00:00Z)."""
         self._live = self._stage.fresh(now)
         self._lookups.clear()
         self._replies.clear()
 
     @property
     def record(self) -> Any:
-        """What is stored."""
+        """Return the stored record."""
         return self._live.record
 
     def script_lookup(self, name: str, given: LookupAnswer) -> None:
-        """Queues what the lookup *name* answers next."""
+        """Queue the next answer of the lookup *name*."""
         self._lookups.setdefault(name, deque()).append(given)
 
     def script_reply(self, given: ServerAnswer) -> None:
-        """Queues what the server answers next."""
+        """Queue the server's next answer."""
         self._replies.append(given)
 
     def lookup(self, name: str, value: Any) -> LookupAnswer:
-        """What the lookup *name* says of *value*; `after` is how long that takes, in milliseconds."""
+        """Return the answer of the lookup *name* for *value*; `after` is its duration in milliseconds."""
         plan = self.plan.lookups[name]
         queued = self._lookups.get(name)
         found = queued.popleft() if queued else stand_in_answer(self._live, plan, value)
         return found if found.after is not None else found._replace(after=plan.model.takes)
 
     def reply(self, payload: Any, now: int, *, flat: bool = False, panel: str = "") -> ServerAnswer:
-        """What the server answers to *payload* of the form, or of a *panel*, at *now*.
+        """Return the server's answer to *payload* of the form, or of a *panel*, at *now*.
 
         *flat*: its names are addresses and its values texts, as forms send them.
 
@@ -73,7 +74,7 @@ class StubServer:
         return found if found.takes is not None else found._replace(takes=form.model.server.takes)
 
     def fits(self, number: int, query: dict[str, Any], body: Any) -> bool:
-        """Whether the *number*-th condition holds of a request."""
+        """Return whether the *number*-th condition holds of a request."""
         condition = self._conditions[number]
         return condition is None or condition(ReceivedPayload(self._live, {"query": query, "body": body}), None) is True
 

@@ -1,7 +1,7 @@
-"""How expressions reach the live form: turns bound references into closures over cells.
+"""How expressions read a running form: bound references become closures over cells.
 
-A closure is handed the cell it is judged at and walks from there: up to the row around, or to the form's
-root, then down by part numbers fixed when the plan was made.
+A closure gets the cell it is evaluated at and walks from there: up to the enclosing row or the form's root, then down by part
+numbers fixed when the plan was made.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ Finder = Callable[[Any, Variables], Any]
 
 
 def is_focused(cell: Cell) -> bool:
-    """Whether the focus is on *cell* or in it."""
+    """Return whether the focus is on *cell* or in it."""
     return is_inside(cell.live.focus, cell)
 
 
@@ -59,7 +59,7 @@ def state_test(word: str, whole: bool) -> tuple[str, object]:
 
 
 def follow(value: Any, steps: tuple[str | int, ...]) -> Any:
-    """What *steps* lead to in plain data; None where they lead nowhere."""
+    """Follow *steps* in plain data; None if they lead nowhere."""
     for step in steps:
         if isinstance(value, dict):
             value = value.get(step)
@@ -77,12 +77,15 @@ class StateAccess:
         self.plan = plan
 
     def now(self, place: Any) -> int:
+        """Return the virtual time."""
         return int(place.live.now)
 
     def mixed(self, place: Any, what: str) -> None:
+        """Warn about values of different types."""
         place.live.warn(place, f"an expression compared values of different types: {what}")
 
     def read(self, reference: Reference) -> Closure:
+        """Return a closure that reads *reference*."""
         if reference.base == "index":
             level = reference.level
             return lambda cell, rows: row_at(cell, level).index()
@@ -119,6 +122,7 @@ class StateAccess:
         return lambda cell, rows: follow(rows[name] if rows else None, steps)
 
     def rows(self, reference: Reference) -> Closure:
+        """Return a closure that returns the rows of *reference*."""
         find = self.finder(reference)
         target = self.plan.paths.get(reference.target or ())
         if reference.member != "value" or target is None or target.kind != "rows":
@@ -132,6 +136,7 @@ class StateAccess:
 
     # finding cells
     def finder(self, reference: Reference) -> Finder:
+        """Return a function from a place to the cell that *reference* names."""
         base = reference.base
         if base == "self":
             return lambda cell, rows: cell

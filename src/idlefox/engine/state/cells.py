@@ -1,7 +1,7 @@
-"""The live parts of a form: a cell for every field, group, row, list and form, with its state.
+"""The state of a form: a cell for every field, group, row, list and form.
 
-Cells are plain records; what changes them stands in `judge` and `acts`. A row is known by its identity (the cell
-itself, and the number in its key), never by its place.
+Cells are plain records; `judge` and `acts` change them. A row is identified by its cell (and the number in its key), never by
+its position.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ Said = tuple[int, Any]
 
 
 class CellContext(Protocol):
-    """What a cell knows of the form in play that it is part of."""
+    """The part of the form state that its cells use."""
 
     plan: Plan
     now: int
@@ -33,7 +33,7 @@ class CellContext(Protocol):
     file_paths: dict[tuple[str, int], str]
 
     def warn(self, cell: Cell | None, text: str) -> None:
-        """Notes something that is no failure."""
+        """Record a warning."""
 
 
 class Question:
@@ -55,11 +55,12 @@ class Question:
 
     @property
     def refused(self) -> bool:
+        """Return whether the lookup refused the value."""
         return self.state == "refused"
 
 
 class Cell:
-    """What fields and containers have in common. *key* is the address by identities, ``wheels#3.tag``."""
+    """The common attributes of fields and containers. *key* is the address with row identities, ``wheels#3.tag``."""
 
     __slots__ = (
         "active", "broken", "dirty", "enabled", "has_reported", "key", "live", "own_enabled", "own_readonly",
@@ -118,7 +119,7 @@ class FieldCell(Cell):
 
 
 class Container(Cell):
-    """A group, or what else has parts. Counts what is in it, itself included, so that summing up costs nothing."""
+    """A group or other container. It counts the states inside, itself included, so that sums cost nothing."""
 
     __slots__ = ("dirty_count", "marked_count", "parts", "tally", "touched_count")
 
@@ -152,6 +153,7 @@ class RowCell(Container):
         return -1
 
     def address(self) -> str:
+        """The address with the current row number."""
         return f"{self.up.address()}[{self.index()}]"
 
 
@@ -191,7 +193,7 @@ def form_of(cell: Cell) -> FormCell:
 
 
 def is_inside(cell: Cell | None, top: Cell) -> bool:
-    """Whether *cell* is *top* or stands in it."""
+    """Return whether *cell* is *top* or stands in it."""
     while cell is not None and cell is not top:
         cell = cell.up
     return cell is top
@@ -234,15 +236,17 @@ def validity_of(cell: Cell) -> int:
 
 
 def is_dirty(cell: Cell) -> bool:
+    """Return whether a field or anything inside a container is dirty."""
     return cell.dirty_count > 0 if isinstance(cell, Container) else cell.dirty
 
 
 def is_touched(cell: Cell) -> bool:
+    """Return whether a field or anything inside a container is touched."""
     return cell.touched_count > 0 if isinstance(cell, Container) else cell.touched
 
 
 def is_marked(cell: Cell) -> bool:
-    """Whether *cell* is presented as wrong: it shows a message or, on a page without a sheet, is ":user-invalid" (HTML)."""
+    """Return whether *cell* is presented as wrong: it shows a message or, on a page without a sheet, is ":user-invalid" (HTML)."""
     if cell.plan.form.marks_itself:
         if isinstance(cell, Container):
             return any(is_marked(part) for part in cell.parts)

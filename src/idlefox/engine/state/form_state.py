@@ -1,7 +1,7 @@
-"""A form in play: its cells, its clock, its changes, and the queue through which changes spread.
+"""The state of a running form: its cells, clock and trace, and the queue for propagating changes.
 
-The one place where state is held; it decides nothing. What follows from a change by rule is in `judge`, what takes
-time in `world`, what a person does in `acts`; `session` is the door.
+All state is held here, and no decisions are made here. `judge` handles the effects of changes, `world` time and answers, `acts`
+the person's actions; `session` is the entry point.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ _COUNTS = {"dirty": "dirty_count", "touched": "touched_count"}
 
 
 class FormState:
-    """One form in play. *now* is the virtual time in milliseconds since 1970-01-01T00:00Z."""
+    """The state of one form. *now* is the virtual time in milliseconds since 1970-01-01T00:00Z."""
 
     def __init__(self, plan: Plan, now: int) -> None:
         self.plan = plan
@@ -77,18 +77,18 @@ class FormState:
 
     # changes
     def note(self, cell: Cell | None, name: str, before: Any, after: Any) -> None:
-        """Notes a change that has happened."""
+        """Note a change that has happened."""
         self.trace.append((self.step, self.now, cell, name, before, after))
 
     def put(self, name: str, value: Any) -> None:
-        """Gives the page's own property *name* (outcome, view, notice, …) a value."""
+        """Give the page's own property *name* (outcome, view, notice, …) a value."""
         before = getattr(self, name)
         if before != value:
             self.trace.append((self.step, self.now, None, name, before, value))
             setattr(self, name, value)
 
     def put_form(self, form: FormCell, name: str, value: Any) -> None:
-        """Gives a property of *form* as a whole (busy, attempts, open) a value, and queues what reads it."""
+        """Give a property of *form* as a whole (busy, attempts, open) a value, and queues what reads it."""
         before = getattr(form, name)
         if before != value:
             self.trace.append((self.step, self.now, form, name, before, value))
@@ -96,8 +96,8 @@ class FormState:
             self.notify(form, "attempted" if name == "attempts" else name)
 
     def own_trace(self) -> list[Change]:
-        """The trace with cells of this form in it. That of a copy begins with those of the form it was copied from: *ancestor_traces* tell how
-        many changes were made there, and what each cell is here.
+        """Return the trace with this form's own cells. The trace of a copy starts with that of the original; *ancestor_traces* map
+        its cells.
         """
         for count, cells in self.ancestor_traces:
             for at in range(count):
@@ -109,7 +109,7 @@ class FormState:
         return self.trace
 
     def warn(self, cell: Cell | None, text: str) -> None:
-        """Notes something that is no failure but that the person should know, once for each place."""
+        """Record a warning for the person, once per place."""
         where = cell.address() if cell is not None else ""
         message = f"{where}: {text}" if where else text
         if message not in self.warnings:
@@ -117,7 +117,7 @@ class FormState:
             self.note(cell, "warning", None, text)
 
     def carry_over(self, old: FormState) -> None:
-        """Takes over from *old*, the page as it was before it was loaded again, what outlives a page."""
+        """Take over from *old*, the page as it was before it was loaded again, what outlives a page."""
         self.start, self.step, self.acts = old.start, old.step, old.acts
         self.trace, self.ancestor_traces, self.warnings = old.trace, old.ancestor_traces, old.warnings
         self.requests, self.answers, self.location = old.requests, old.answers, old.location
@@ -126,7 +126,7 @@ class FormState:
         self.given_options, self.file_paths = old.given_options, old.file_paths
 
     def set_focus(self, cell: FieldCell | None, button: Any = None) -> None:
-        """Moves the focus to a field, a button or nowhere; what a blur brings about is the business of `acts`."""
+        """Move the focus to a field, a button or nowhere. `acts` handles the effects of leaving."""
         if button is not self.on_button:
             self.trace.append((self.step, self.now, None, "on_button", self.on_button, button))
             self.on_button = button
@@ -144,13 +144,13 @@ class FormState:
 
     # spreading
     def notify(self, cell: Cell, name: str) -> None:
-        """Queues every unit that reads the property *name* of *cell*."""
+        """Queue every unit that reads the property *name* of *cell*."""
         if name in cell.plan.watch:
             for watch in cell.plan.watch[name]:
                 self.schedule(cell, watch)
 
     def schedule(self, cell: Cell, watch: Dependency) -> None:
-        """Queues the units that *watch* names, as seen from *cell*."""
+        """Queue the units that *watch* names, as seen from *cell*."""
         rank, unit, target, check, common, chain = watch
         targets: Any
         if unit == REVEAL and common == 0:
@@ -171,11 +171,11 @@ class FormState:
             self._enqueue(rank, each, unit, check)
 
     def enqueue_unit(self, cell: Cell, unit: int) -> None:
-        """Queues a condition or the derived value of *cell*."""
+        """Queue a condition or the derived value of *cell*."""
         self._enqueue(self.plan.ranks.get((cell.plan.path, unit), 1), cell, unit, -1)
 
     def push_check(self, cell: Cell, check: int) -> None:
-        """Queues one rule of *cell*."""
+        """Queue one rule of *cell*."""
         self._enqueue(1, cell, CHECK, check)
 
     def _enqueue(self, rank: int, cell: Cell, unit: int, check: int) -> None:
@@ -186,7 +186,7 @@ class FormState:
             heappush(self.heap, (rank, self.order, cell, unit, check))
 
     def count(self, name: str, cell: Cell, by: int) -> None:
-        """Adds *by* to the number of dirty or touched fields of everything around *cell* (a container: itself too)."""
+        """Add *by* to the number of dirty or touched fields of everything around *cell* (a container: itself too)."""
         attribute = _COUNTS[name]
         container: Container | None = cell.up
         if isinstance(cell, Container):
@@ -201,7 +201,7 @@ class FormState:
             container = container.up
 
     def drop(self, cell: Cell) -> None:
-        """Forgets all that is known of *cell*, which is gone: its row was removed or its panel opened anew."""
+        """Forget everything about *cell*, whose row was removed or whose panel was opened again."""
         self.reporting.pop(cell, None)
         self.server_said.pop(cell, None)
         self.followers.pop(cell, None)

@@ -31,12 +31,12 @@ class Changed(NamedTuple):
 
     @property
     def is_event(self) -> bool:
-        """Whether it tells something that happened and is no part of a state."""
+        """Return whether it is an event rather than part of a state."""
         return self.name in EVENTS
 
     @property
     def is_structure(self) -> bool:
-        """Whether it brought cells along, or took them away."""
+        """Return whether it brought cells along, or took them away."""
         return self.name in STRUCTURE
 
     def as_json(self) -> dict[str, Any]:
@@ -54,7 +54,7 @@ def _size(after: Any) -> Any:
 
 
 class Exchange(NamedTuple):
-    """One request and what came of it: *status* is the answer's, None while there is none, "lost" where none will come."""
+    """A request and its answer: *status* is that of the answer, None while pending, "lost" if the connection broke."""
 
     step: int
     ms: int

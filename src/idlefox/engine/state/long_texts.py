@@ -1,4 +1,4 @@
-"""Long texts in the record: each key that changes one is noted by what it changed, not by the whole text again."""
+"""Long texts in the trace: each key is recorded by its change, not by the whole text."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ class EditLog:
         self.noted: str | EditedText = ""
 
     def of(self, cell: Any, before: str, after: str) -> tuple[str | EditedText, str | EditedText]:
-        """How a change from *before* to *after* in *cell* is noted."""
+        """Return the record of a change from *before* to *after* in *cell*."""
         first = self.noted if self.cell is cell and self.text is before else before
         if after.startswith(before):
             last: str | EditedText = EditedText(first, len(before), after[len(before) :])
@@ -42,12 +42,13 @@ class EditLog:
 
 
 class EditReplay:
-    """Gives the whole texts again; quickly, where they are asked for one after the other."""
+    """Restores whole texts; fast when they are requested in order."""
 
     def __init__(self) -> None:
         self.last: tuple[Any, str] = (None, "")
 
     def of(self, noted: Any) -> Any:
+        """Return the whole text of *noted*."""
         if not isinstance(noted, EditedText):
             return noted
         edits: list[EditedText] = []

@@ -50,7 +50,7 @@ def chain_between(start: FieldPlan, target: FieldPlan) -> tuple[int, ...]:
 
 
 def is_there(cell: Cell) -> bool:
-    """Whether *cell* is still on the form: none of the rows around it is gone."""
+    """Return whether *cell* is still on the form: none of the rows around it is gone."""
     row: RowCell | None = cell.row
     while row is not None:
         if row not in row.up.parts:
@@ -60,7 +60,7 @@ def is_there(cell: Cell) -> bool:
 
 
 class CellPath:
-    """Where an address leads, found once: *index* of what never moves, else the *steps* from its form.
+    """A resolved address: the *index* of a cell that never moves, or the *steps* from its form.
 
     A step is a part's number, or a row's (*counted*); *at* is the index of the address's segment, for messages.
     """

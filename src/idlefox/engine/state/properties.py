@@ -1,7 +1,7 @@
-"""The one table of what the state of a form in play consists of.
+"""The table of properties that make up the state of a form.
 
-Noting changes, taking a snapshot, rebuilding, JSON and the trace all go by it: a property is known by its name here, a
-cell (or the page itself) keeps it under *attribute*, and *plain* makes data of it that any process can read.
+Recording changes, snapshots, rebuilding, JSON and the trace use it: a property has a name, a cell (or the page) keeps it under
+*attribute*, and *plain* converts it to plain data.
 """
 
 from __future__ import annotations

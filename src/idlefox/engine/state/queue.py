@@ -1,4 +1,4 @@
-"""What is to come, in order of time, then of scheduling. Knows no form; what is due is data, not code."""
+"""The scheduler: future events in order of time, then of scheduling. It knows no form; events are data, not code."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from ...forms.values.limits import NoEnd
 
 
 class EndlessChain(NoEnd):
-    """A change that never comes to rest."""
+    """A change triggers itself without end."""
 
 
 # Events may schedule events for the same instant; a chain so long keeps itself alive.
@@ -38,7 +38,7 @@ class Event:
 
 
 class Queue:
-    """What is to come. *under_way* counts the events that `settle` waits for."""
+    """Future events. *under_way* counts those that `settle` waits for."""
 
     __slots__ = ("heap", "instant", "links", "order", "under_way")
 
@@ -52,7 +52,7 @@ class Queue:
     def at(
         self, time: int, kind: str, what: str, cell: Any = None, question: Any = None, data: Any = None, *, waited: bool = True
     ) -> Event:
-        """Schedules an event for *time*; of two at the same time the one scheduled first comes first."""
+        """Schedule an event for *time*; of two at the same time the one scheduled first comes first."""
         links = self.links + 1 if time == self.instant else 0
         event = Event(time, kind, what, cell, question, data, waited, links)
         self.order += 1
@@ -61,7 +61,7 @@ class Queue:
         return event
 
     def cancel(self, event: Event | None) -> None:
-        """Takes *event* back, if it has not happened yet."""
+        """Take *event* back, if it has not happened yet."""
         if event is not None and not event.done:
             event.done = True
             self.under_way -= event.waited
@@ -73,12 +73,12 @@ class Queue:
         return self.heap[0][0] if self.heap else None
 
     def waiting_for(self) -> tuple[str, ...]:
-        """What is under way, in order."""
+        """Return the pending events in order."""
         events = [e for _, _, e in sorted(self.heap, key=lambda item: item[:2]) if e.waited and not e.done]
         return tuple(f"{e.what} of {e.cell.address()}" if e.cell is not None else e.what for e in events)
 
     def take(self) -> Event | None:
-        """The next event, which happens now; None where it had been taken back.
+        """Return the next event, which happens now; None if it was cancelled.
 
         Raises EndlessChain where events keep each other alive at one instant. `rest` ends what this begins.
         """
@@ -93,5 +93,5 @@ class Queue:
         return event
 
     def rest(self) -> None:
-        """The event taken last has happened: what is scheduled from here on is no link of its chain."""
+        """Note that the last event has finished: later events do not belong to its chain."""
         self.links, self.instant = 0, -1

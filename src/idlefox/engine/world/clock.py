@@ -9,7 +9,7 @@ DAY = 86_400_000
 
 
 def move(live: FormState, to: int) -> None:
-    """Moves the clock to *to* and judges what reads it: `now()` at every stop, `today()` when the day has changed."""
+    """Move the clock to *to* and judges what reads it: `now()` at every stop, `today()` when the day has changed."""
     before = live.now
     if to <= before:
         return

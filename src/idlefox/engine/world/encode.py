@@ -1,7 +1,7 @@
-"""What goes over the wire: the payload of a form, as JSON or as HTML builds and encodes an entry list.
+"""The request body: a form's payload as JSON, or as the entry list that HTML builds and encodes.
 
-Implements HTML, "Constructing the entry list", "URL-encoded form data", "Multipart form data" and "Plain text
-form data", and the URL standard's application/x-www-form-urlencoded serializer. Knows cells, but no clock.
+Implements HTML, "Constructing the entry list", "URL-encoded form data", "Multipart form data" and "Plain text form data", and
+the URL standard's application/x-www-form-urlencoded serializer. Knows cells, but no clock.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from ..state.cells import Cell, FieldCell, ListCell
 
 
 class File(NamedTuple):
-    """A chosen file; *path* is where its content is, "" where it is made up."""
+    """A chosen file; *path* is its content, "" if it is made up."""
 
     name: str
     size: int
@@ -75,7 +75,7 @@ _DISPOSITION = re.compile(r'(name|filename)="([^"]*)"')
 
 
 def is_sent(cell: Cell) -> bool:
-    """Whether *cell* is part of the payload (`behaviour.md`, Submission)."""
+    """Return whether *cell* is part of the payload (HTML: constructing the entry list)."""
     there = cell.active or cell.plan.kind == "hidden" or cell.plan.path in cell.live.plan.faults.sends_hidden
     return bool(cell.plan.field.send and there)
 
@@ -179,7 +179,7 @@ def multipart(entries: list[Entry]) -> tuple[str, str]:
 
 
 def _content(file: File) -> str:
-    """What is in a file as far as a text can hold it; made up, of the size that was said, where there is none."""
+    """Return a file's content as text; made-up content of the given size if there is no file."""
     if not file.path:
         return "x" * file.size
     try:
@@ -217,7 +217,7 @@ def decode_urlencoded(body: str, charset: str = "UTF-8") -> dict[str, Any]:
 
 
 def decode_plain_text(body: str) -> dict[str, Any]:
-    """As far as it can be: a value with line breaks in it cannot be told from the next entry."""
+    """Decode text/plain as far as possible: a value with line breaks cannot be distinguished from a next entry."""
     lines = body.split("\r\n")[:-1]
     return _flat([(name, value) for name, _, value in (line.partition("=") for line in lines)])
 

@@ -1,7 +1,7 @@
-"""What a page's form sends: the entry list in tree order, the submitter's own attributes, the URL it goes to.
+"""The request of a page's form: the entry list in tree order, the submitter's attributes, the URL.
 
-Implements HTML, "Constructing the entry list" and "Form submission algorithm" as far as a form without script
-meets them; the encodings themselves are `encode`'s.
+Implements HTML, "Constructing the entry list" and "Form submission algorithm" as far as a form without scripts needs them. The
+encodings are in `encode`.
 """
 
 from __future__ import annotations
@@ -84,7 +84,7 @@ def resolve(page: HtmlPage, action: str) -> str:
 
 
 def _joined(ada_url: Any, base: str, reference: str) -> str:
-    """*reference* resolved against *base*, "" where that is no URL."""
+    """Resolve *reference* against *base*; "" if the result is not a URL."""
     try:
         return str(ada_url.join_url(base, reference))
     except ValueError:
@@ -148,7 +148,7 @@ def _values(control: Control, cell: FieldCell, page: HtmlPage) -> list[str | Fil
 
 
 def page_text(cell: FieldCell) -> str:
-    """The value of a page's control as HTML has it: a text, "" where what is typed is no such value."""
+    """Return a control's value as HTML defines it: a string, "" if the typed text is not a value."""
     if cell.bad_input:
         return ""
     as_written = cell.plan.kind in ("number", "range") and not cell.raw.endswith(".")
@@ -156,7 +156,7 @@ def page_text(cell: FieldCell) -> str:
 
 
 def page_values(form: FormCell, button: PageButton | None) -> dict[str, Any]:
-    """What is sent with its types, by name; a name that repeats has a list. The stand-in judges and keeps this."""
+    """Return the typed payload by name, with a list for a repeated name. The stub server checks and stores it."""
     found: dict[str, Any] = {}
     for part in form.parts:
         facts = part.plan.facts

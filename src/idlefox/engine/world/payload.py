@@ -1,6 +1,6 @@
-"""What the server stand-in and the lookups see: a payload (or one value), in the place of a form.
+"""Payloads and lookup values as places where expressions and rules are evaluated, instead of a form.
 
-Their expressions and rules are compiled like the form's own, and judged at a `Sent` payload or a `Probe` in it.
+Their expressions and rules are compiled like those of the form.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from ..state.form_state import FormState
 
 
 class ReceivedPayload:
-    """A payload as the server has received it: the place where replies are judged."""
+    """A payload as the server received it: the place where replies are evaluated."""
 
     __slots__ = ("live", "payload")
 
@@ -26,7 +26,7 @@ class ReceivedPayload:
 
 
 class PayloadValue(FieldCell):
-    """A value of the payload, in the place of a cell: what a rule's test is handed."""
+    """A value of the payload in the role of a cell: the argument of a rule's test."""
 
     __slots__ = ("payload", "rows_around")
 
@@ -56,6 +56,7 @@ class PayloadAccess:
     """Expressions of the server read the payload (a probe's, or the payload itself) and the record."""
 
     def read(self, reference: Reference) -> Closure:
+        """Return a closure that reads *reference* from the payload."""
         base, steps = reference.base, reference.steps
         if base in ("self", "lookup"):
             return lambda place, rows: place.value
@@ -72,6 +73,7 @@ class PayloadAccess:
         return lambda place, rows: follow(place.payload, steps)
 
     def rows(self, reference: Reference) -> Closure:
+        """Return a closure that returns the rows of *reference*."""
         read = self.read(reference)
 
         def items(place: Any, rows: Variables) -> Any:
@@ -81,9 +83,11 @@ class PayloadAccess:
         return items
 
     def now(self, place: Any) -> int:
+        """Return the virtual time."""
         return int(place.live.now)
 
     def mixed(self, place: Any, what: str) -> None:
+        """Warn about values of different types."""
         place.live.warn(None, f"the stub server compared values of different types: {what}")
 
 
@@ -91,4 +95,5 @@ class LookupAccess(PayloadAccess):
     """Expressions of a lookup know one name: `value`."""
 
     def mixed(self, place: Any, what: str) -> None:
+        """Warn about values of different types."""
         place.live.warn(None, f"a lookup compared values of different types: {what}")

@@ -1,6 +1,6 @@
-"""The server stand-in: judges a payload by rules of its own, then answers with the first reply that fits.
+"""The stub server: checks a payload by its own rules, then answers with the first matching reply.
 
-Knows the payload and the plan, not the form's live state.
+It knows the payload and the plan, not the form's state.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from .payload import PayloadValue, ReceivedPayload
 
 
 class ServerAnswer(NamedTuple):
-    """What comes back: *kind* is status, failure or nothing. *errors* are texts by address as it was written."""
+    """An answer: *kind* is status, failure or nothing. *errors* are messages by address as written."""
 
     kind: str
     status: int = 200
@@ -34,7 +34,7 @@ class ServerAnswer(NamedTuple):
 
 
 def answer(live: FormState, form: FormPlan, payload: Any) -> ServerAnswer:
-    """What the stand-in of *form* answers to *payload*: its rules first, then its replies, else 200."""
+    """Return the stub server's answer to *payload* of *form*: its rules first, then its replies, else 200."""
     if form.model.server.fails:
         return ServerAnswer("failure")
     errors: dict[str, list[str]] = {}

@@ -1,4 +1,4 @@
-"""A payload as forms send it, names and texts, read back into the values of the form's fields: what a server judges."""
+"""Turns a payload as sent, names and strings, back into typed values of the form's fields for the server."""
 
 from __future__ import annotations
 
@@ -57,7 +57,7 @@ def _group(fields: tuple[Field, ...], tree: dict[Any, Any]) -> dict[str, Any]:
 
 
 def typed_value(field: Field, sent: Any) -> Any:
-    """What *sent*, a text or several, stands for in *field*."""
+    """Return the value of *field* for *sent*, a string or a list of strings."""
     if field.many:
         return [_option(field, each) for each in (sent if isinstance(sent, list) else [sent])]
     text = sent[-1] if isinstance(sent, list) else sent
@@ -75,7 +75,8 @@ def _option(field: Field, text: Any) -> Any:
 
 
 def received(body: bytes, media_type: str) -> tuple[Any, bool]:
-    """What a server reads of a request's *body*, and whether it is flat: names to texts (HTML's encodings), not JSON.
+    """Return a request's *body* as the server reads it, and whether it is flat: names to strings (HTML's encodings) instead of
+    JSON.
 
     A body that cannot be read is its text.
     """

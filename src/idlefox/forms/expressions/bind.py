@@ -40,7 +40,7 @@ NEVER_TRUTH = {"text": "a text", "number": "a number", "date": "a date", "list":
 
 
 class Scope(typing.NamedTuple):
-    """Where an expression stands: which names it may use, and what they mean there."""
+    """The place of an expression: the names it may use, and their meaning."""
 
     root: Shape
     panel: Shape | None = None
@@ -88,7 +88,7 @@ class _Binder:
         self.variables: dict[str, Reference] = {}
 
     def node(self, node: Any) -> tuple[Any, str]:
-        """*node* with its names bound, and the kind of value it comes to."""
+        """Return *node* with its names bound, and the kind of its value."""
         found: tuple[Any, str] = _NODES.get(type(node), _Binder.call)(self, node)
         return found
 
@@ -177,7 +177,7 @@ class _Binder:
         return bound, _RESULTS[node.function]
 
     def _reads_rows(self, source: Reference) -> None:
-        """Of a list that is gone through, or counted, which rows there are is read, and of each row what is asked of it."""
+        """A loop or count over a list reads its set of rows, and each row only as far as it is used."""
         at = max(i for i, each in enumerate(self.reads) if each is source)
         self.reads[at] = source._replace(member="rows")
 
@@ -203,7 +203,7 @@ class _Binder:
         return self.path(name, scope.root, 0, "root")
 
     def own_word(self, name: Name, first: str) -> Reference | None:
-        """What has a meaning before any field of that name: a comprehension's variable, `value`, `row` and `index`."""
+        """Bind a word that has a meaning before any field: a comprehension's variable, `value`, `row` or `index`."""
         if first in self.variables:
             return self.from_variable(name, self.variables[first])
         if first == "value" and (self.scope.value or self.scope.lookup):
@@ -219,7 +219,7 @@ class _Binder:
         return self.path(name, scope.panel or scope.root, 1, self.base_of_root(scope.panel))
 
     def bare_state(self, name: Name, first: str) -> Reference | None:
-        """A bare state word, where it means the owner's state, or the form's."""
+        """Bind a bare state word as a state of the owner, or of the form."""
         scope, owner = self.scope, self.scope.own
         if first in FORM_ONLY or (owner is None and first in FORM_STATES):
             return Reference(self.base_of_root(scope.panel), (), scope.panel.path if scope.panel else (), first, "boolean", name.at)
@@ -291,7 +291,7 @@ class _Binder:
     def path(
         self, name: Name, shape: Shape, start: int, base: str, target: tuple[str, ...] = (), *, states: bool = True
     ) -> Reference:
-        """Follows *name* from its segment *start* through *shape*; a state word at the end asks for a state."""
+        """Follow *name* from its segment *start* through *shape*; a state word at the end asks for a state."""
         steps: list[Segment] = []
         path = target or shape.path
         inside_row = bool(target)
@@ -355,7 +355,7 @@ def _width(name: Name) -> int:
 
 
 def _start(node: Any) -> int:
-    """Where the text of *node* begins: an operator stands to the right of its left side."""
+    """Return the offset where the text of *node* starts: an operator is to the right of its left operand."""
     if isinstance(node, Binary):
         return _start(node.left)
     if isinstance(node, Choice):

@@ -1,8 +1,7 @@
-"""Compiles a bound expression, once, to a closure.
+"""Compiles a bound expression to a closure.
 
-A closure takes the place it is judged at (a live cell, a payload: whatever its `ValueAccess` reads) and the rows
-that comprehensions have named, and returns a JSON value or `UNKNOWN` (Kleene's third value). It can reach
-nothing but what its `ValueAccess` hands it.
+A closure takes the place it is evaluated at (a cell, a payload: anything its `ValueAccess` reads) and the rows named by
+comprehensions, and returns a JSON value or `UNKNOWN` (Kleene's third value). It can reach only what its `ValueAccess` provides.
 """
 
 from __future__ import annotations
@@ -25,13 +24,13 @@ _ORDER: dict[str, Callable[[Any, Any], Any]] = {
 
 
 class ValueAccess(Protocol):
-    """How an expression reaches the world it is judged in."""
+    """How an expression reads the place it is evaluated at."""
 
     def read(self, reference: Reference) -> Closure:
-        """A closure that reads what *reference* stands for, as a JSON value."""
+        """Return a closure that reads *reference* as a JSON value."""
 
     def rows(self, reference: Reference) -> Closure:
-        """A closure that returns the rows (or list items) *reference* stands for, each fit for a variable."""
+        """Return a closure that returns the rows or items of *reference*, each usable as a variable."""
 
     def now(self, place: Any) -> int:
         """The virtual time in milliseconds since 1970-01-01T00:00Z."""
@@ -62,6 +61,7 @@ def instant(text: Any) -> int | None:
 
 
 def add(a: Any, b: Any) -> Any:
+    """Add numbers or join strings."""
     if isinstance(a, str) and isinstance(b, str):
         if len(a) + len(b) > limits.TEXT:
             raise limits.LimitExceeded(f"an expression builds a string of more than {limits.TEXT:,} characters")
@@ -109,7 +109,7 @@ def _fold(values: Iterable[Any], decisive: bool) -> Any:
 
 
 def _over_rows(values: Iterable[Any], decisive: bool) -> Any:
-    """`any` (*decisive* True) or `all` (False): what is unknown of a row is passed over, as SQL's aggregates do.
+    """Evaluate `any` (*decisive* True) or `all` (False); rows with an unknown condition are ignored, as in SQL's aggregates.
 
     Unknown only where nothing is known of any row: an empty row does not excuse the others.
     """
@@ -300,7 +300,7 @@ def _kind(value: Any) -> str:
 
 
 def _clash(a: Any, b: Any) -> bool:
-    """Whether two values that did not go together were both there (null and unknown are not mixed types)."""
+    """Return whether two values that did not go together were both there (null and unknown are not mixed types)."""
     return a is not None and b is not None and a is not UNKNOWN and b is not UNKNOWN and _kind(a) != _kind(b)
 
 

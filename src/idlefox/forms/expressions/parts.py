@@ -1,6 +1,6 @@
-"""Why a condition is as it is: its parts, compiled beside it, and of those that decide what they read.
+"""Explains a condition: its parts, compiled separately, and the values that the decisive parts read.
 
-Made when a form is compiled, asked when a step is refused or a check fails; nothing of it runs before.
+Compiled with the form, used only when a step is refused or a check fails.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ _MOST_READINGS = 3
 
 
 class ConditionPart(NamedTuple):
-    """A condition, or one operand of an `and` or `or` in it. *op* is "" where there is nothing further to take apart."""
+    """A condition, or one operand of an `and` or `or` in it. *op* is "" if it cannot be split further."""
 
     text: str
     closure: Closure
@@ -28,7 +28,7 @@ class ConditionPart(NamedTuple):
 
 
 class EvaluatedPart(NamedTuple):
-    """A part that decided, what it came to, and what it read."""
+    """A decisive part, its result, and the values it read."""
 
     text: str
     value: Any
@@ -70,7 +70,7 @@ def _readings(whole: Expression, node: Any, text: str, access: ValueAccess) -> I
 
 
 def _references(node: Any) -> Iterator[Reference]:
-    """The names in *node*, but for those inside a walk over rows: they stand for many."""
+    """Yield the names in *node*, except inside a comprehension, where they stand for several rows."""
     if isinstance(node, Reference):
         yield node
     elif isinstance(node, tuple) and not isinstance(node, Comprehension):
@@ -79,7 +79,7 @@ def _references(node: Any) -> Iterator[Reference]:
 
 
 def deciding(part: ConditionPart, place: Any, wanted: bool) -> tuple[EvaluatedPart, ...]:
-    """The parts that keep the condition from being *wanted*, as things stand at *place*."""
+    """Return the parts that keep the condition from being *wanted* at *place*."""
     if part.op:
         one_is_enough = (part.op == "and") is wanted  # of an `and` that must hold, each part that does not is a cause
         inner = [p for p in part.parts if not one_is_enough or (p.closure(place, None) is True) is not wanted]

@@ -1,7 +1,7 @@
-"""What an expression is made of, before and after its names are bound.
+"""The syntax tree of expressions, before and after binding.
 
-`Name` is what the person wrote; `Reference` is what it turned out to mean. Everything else is the same in
-both trees. *at* is the offset in the expression's text.
+`Name` is what the person wrote; `Reference` is its meaning. All other nodes are the same in both trees. *at* is the offset in
+the expression's text.
 """
 
 # No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
@@ -11,7 +11,7 @@ from ...records import NamedTuple
 
 
 class Unknown:
-    """The third truth value: what an ordering or a sum on nothing comes to (SQL's `unknown`)."""
+    """The third truth value: the result of ordering or adding null (SQL's `unknown`)."""
 
     __slots__ = ()
 
@@ -33,7 +33,7 @@ class Literal(NamedTuple):
 
 
 class Name(NamedTuple):
-    """An address as written. *dotted* tells for each segment whether it came after a dot (not in brackets)."""
+    """An address as written. *dotted* records for each segment whether it follows a dot (not in brackets)."""
 
     segments: tuple[Segment, ...]
     dotted: tuple[bool, ...]

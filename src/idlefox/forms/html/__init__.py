@@ -1,4 +1,4 @@
-"""Forms of HTML pages: read by the HTML Living Standard, with no sheet. `read.read_page` is the door.
+"""HTML pages as forms, by the HTML Living Standard and without a sheet. `read.read_page` is the entry point.
 
-Nothing is imported here: the engine knows a page's facts (`model`), and only who reads one loads the parser.
+This module imports nothing, so that the parser is loaded only to read a page; the engine only needs `model`.
 """

@@ -1,7 +1,7 @@
-"""A page's bytes as text: HTML, "Determining the character encoding", for a file with nobody to ask.
+"""Decodes a page: HTML, "Determining the character encoding", for a file without a server.
 
-A byte order mark wins, then what the page itself declares in its first 1,024 bytes, else UTF-8. What does not
-decode is an error with its place: a page read with guessed letters would be tested with wrong ones.
+A byte order mark wins, then the page's declaration in its first 1,024 bytes, else UTF-8. Bytes that do not decode are an error
+with their place, because a page with guessed characters would be tested wrongly.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ def declared(data: bytes) -> tuple[str, int]:
 
 
 def decode_page(data: bytes, file: str) -> tuple[str, str]:
-    """The text of a page and the encoding it was read with. Raises Unreadable for what is no text in it."""
+    """Return the text of a page and its encoding. Raises Unreadable for bytes that do not decode."""
     charset, skip = declared(data)
     start = Place(file, 1, 1)
     if b"\0" in data and not charset.startswith("UTF-16"):

@@ -1,6 +1,6 @@
-"""One element of a form: its attributes as HTML reads them.
+"""The attributes of one form element as HTML reads them.
 
-Attributes that do not apply to a control's type, or whose value is no value, are as good as not there.
+Attributes that do not apply to a control's type, or have an invalid value, count as missing.
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ def type_of(tag: str, attributes: Attributes) -> str:
 
 
 def given(attributes: Attributes, name: str) -> str | None:
-    """The value of an attribute, "" where it has none, None where it is not there."""
+    """Return the value of an attribute, "" if it has none, None if it is missing."""
     return attributes[name] or "" if name in attributes else None
 
 
@@ -66,7 +66,7 @@ def leading_number(text: str) -> Number | None:
 
 
 def bound(kind: str, attributes: Attributes, name: str) -> Any:
-    """The value of `min` or `max` (or, for the step base, `value`): a number, or a date as written; None where it is none."""
+    """Return the value of `min` or `max` (or `value`, for the step base): a number, or a date as written; None if invalid."""
     text = attributes.get(name)
     if not text:
         return None
@@ -76,7 +76,7 @@ def bound(kind: str, attributes: Attributes, name: str) -> Any:
 
 
 def step_of(attributes: Attributes) -> Number | None:
-    """HTML, "The step attribute": the allowed value step in the type's unit; None for any. Default 0 stands for the type's own."""
+    """Return the allowed value step in the type's unit (HTML, "The step attribute"); None for any. 0 means the type's default."""
     text = attributes.get("step")
     if not text:
         return 0
@@ -87,7 +87,7 @@ def step_of(attributes: Attributes) -> Number | None:
 
 
 def pattern_of(attributes: Attributes) -> str | None:
-    """The pattern attribute, None where it is no ECMAScript pattern (HTML: then there is no constraint)."""
+    """Return the pattern attribute; None if it is not an ECMAScript pattern (HTML: then there is no constraint)."""
     pattern = given(attributes, "pattern")
     if pattern is None:
         return None

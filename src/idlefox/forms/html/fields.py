@@ -1,5 +1,7 @@
-"""The elements of a form become its fields: addresses by name, radio buttons of a name one choice, several
-checkboxes of a name one multiple choice, a name that repeats counted (`behaviour.md`, HTML pages).
+"""Turns the elements of a form into fields.
+
+Addresses are names. Radio buttons with one name are one choice; several checkboxes with one name are one multiple choice; any
+other repeated name gets a number.
 """
 
 from __future__ import annotations
@@ -49,15 +51,17 @@ _ENCODINGS = {"multipart/form-data": "multipart", "text/plain": "text"}
 
 
 def method_of(text: str | None) -> str | None:
+    """Return the request method of an attribute's *text*."""
     return None if text is None else _METHODS.get(text.lower(), "GET")
 
 
 def encoding_of(text: str | None) -> str | None:
+    """Return the encoding of an attribute's *text*."""
     return None if text is None else _ENCODINGS.get(text.lower(), "urlencoded")
 
 
 class Element:
-    """One control of the form with what is true of it from around. *node* is its node of the tree.
+    """A control of the form with its context. *node* is its node of the tree.
 
     *attributes* are what it has besides its id and name, which are taken out: what is left may be shared by many.
     """
@@ -98,7 +102,7 @@ class FieldMaker:
         self._templates: dict[Any, tuple[list[Any], list[Any], bool]] = {}
 
     def make(self, nodes: list[tuple[Any, Attributes]]) -> None:
-        """Reads *nodes*, the controls that the form owns with their attributes, in tree order."""
+        """Read *nodes*, the controls that the form owns with their attributes, in tree order."""
         found = [self._element(node, attributes) for node, attributes in nodes]
         if "autofocus" in self.tree.folded:
             able = (i for i, e in enumerate(found) if "autofocus" in e.attributes and not e.disabled and not e.hidden)
@@ -174,7 +178,7 @@ class FieldMaker:
 
     # fields
     def _field(self, name: str, address: str, members: list[Element]) -> str:
-        """Adds the field *name*; gives the name it has: another one, where an id stands twice or is a name too."""
+        """Add the field *name*; gives the name it has: another one, where an id stands twice or is a name too."""
         if name in self.shapes:
             name = next(other for n in count(2) if (other := f"{name} ({n})") not in self.shapes)
             address = segment_text(name, first=True)
@@ -332,7 +336,7 @@ class FieldMaker:
 
 
 def _key(each: Element, number: int) -> Any:
-    """What makes elements one field: for radio buttons and checkboxes their name, else the element's own number."""
+    """Return the key that groups elements into a field: the name of radio buttons and checkboxes, else the element's number."""
     return (each.kind, each.name) if each.name and each.kind in ("radio", "checkbox") else number
 
 
@@ -381,7 +385,7 @@ def _option(node: Any) -> tuple[str, str, bool]:
 
 
 def _select(each: Element) -> dict[str, Any]:
-    """Options, what is chosen at load, and the placeholder label option (HTML, "The select element")."""
+    """Return the options, those chosen at load, and the placeholder label option (HTML, "The select element")."""
     attributes = each.attributes
     nodes = each.node.css("option")
     found = [_option(o) for o in nodes]

@@ -1,6 +1,6 @@
-"""What a form of an HTML page is, beyond what a form sheet says: its elements in tree order, and where it is sent.
+"""The model of a page's form, in addition to that of a sheet: elements in tree order, and its target.
 
-Plain facts, read by `page`; the engine plays by them. Words are the HTML Living Standard's.
+Plain facts, read by `page` and used by the engine. Words are those of the HTML Living Standard.
 """
 
 # No deferred annotations here: typing.NamedTuple would compile each as a forward reference, at every start.
@@ -15,7 +15,7 @@ ORIGIN = "http://page.invalid"
 
 
 class Native(typing.NamedTuple):
-    """What only a field read from a page has.
+    """The attributes of a field that was read from a page.
 
     *address* is how people write it; *raw* the text in its control at load; *disabled*, *hidden* and *barred* say why
     it is so, "" where it is not; *span* are the least, most, step and step base of a slider; *suggests* its datalist.
@@ -54,7 +54,7 @@ class Control(typing.NamedTuple):
 
 
 class PageButton(NamedTuple):
-    """A button of a page. *kind*: submit, image, reset or button; attributes "" or None where not given.
+    """A button of a page. *kind*: submit, image, reset or button; attributes are "" or None if missing.
 
     *known* are the words one may call it by: its name, ``#id``, its text.
     """
@@ -98,6 +98,7 @@ class HtmlPage(NamedTuple):
 
     @property
     def buttons(self) -> tuple[PageButton, ...]:
+        """The buttons in tree order."""
         return tuple(e for e in self.elements if isinstance(e, PageButton))
 
     @property
@@ -106,7 +107,7 @@ class HtmlPage(NamedTuple):
         return next((b for b in self.buttons if b.kind in ("submit", "image")), None)
 
     def validates(self, button: PageButton | None) -> bool:
-        """Whether submitting by *button* checks constraints (HTML, "no-validate state")."""
+        """Return whether submitting by *button* checks constraints (HTML, "no-validate state")."""
         return not (self.novalidate or (button is not None and button.novalidate))
 
     def called(self, word: str) -> tuple[PageButton, ...]:

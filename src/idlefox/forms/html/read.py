@@ -1,7 +1,7 @@
-"""Reads a form of an HTML page into the model, by the HTML Living Standard. Nothing of the page is run.
+"""Reads a form of an HTML page into the model, by the HTML Living Standard, without running scripts.
 
-`read_page` is the door: bytes to text (`decode`), text to a tree with owners and labels (`tree`), the controls of
-one form to fields and native rules (`fields`, `rules`).
+`read_page` is the entry point: bytes to text (`decode`), text to a tree with owners and labels (`tree`), the controls of one
+form to fields and native rules (`fields`, `rules`).
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from .tree import Tree
 
 
 def read_page(name: str) -> Form:
-    """The form of the page *name* (``page.html``, or ``page.html#id`` where it holds several). Raises Unreadable."""
+    """Read the form of the page *name* (``page.html``, or ``page.html#id`` if it has several). Raises Unreadable."""
     file, _, wanted = name.partition("#")
     text, charset = decode_page(read_bytes(file), file)
     return read_page_text(text, file, wanted, charset)

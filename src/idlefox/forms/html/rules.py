@@ -26,7 +26,7 @@ def _rule(name: str, flag: str, parameter: Any) -> Rule:
 
 
 def required_rule(parameter: Any = True) -> Rule:
-    """The rule of the required attribute. *parameter*: what a choice must have chosen, or must not (see `engine.native`)."""
+    """Return the rule of the required attribute. *parameter*: the value that a choice must or must not have."""
     return _REQUIRED if parameter is True else Rule((Kind("required", "valueMissing", parameter),), on_empty=True, native=True)
 
 
@@ -68,6 +68,7 @@ def numeric_rules(kind: str, attributes: Attributes) -> list[Rule]:
 
 
 def default_step(kind: str) -> int:
+    """Return the default step of *kind*."""
     return int(STEPS[kind][0])
 
 

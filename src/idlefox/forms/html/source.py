@@ -1,7 +1,7 @@
-"""The source of a page, start tag by start tag: places for messages, and the parser's own idea of a form's owner.
+"""The start tags of a page's source, for the places of messages and for the parser's form element pointer.
 
-HTML, "Tree construction": a control made while the *form element pointer* is set belongs to that form wherever
-the parser puts it. Misnested markup (a form that a table or a closing </div> cuts short) can only be told so.
+HTML, "Tree construction": a control created while the *form element pointer* is set belongs to that form wherever the parser
+puts it. Only the source shows this for misnested markup.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ _TEXT_ONLY = frozenset({"script", "style", "textarea", "title", "xmp", "iframe",
 
 
 class Tag(NamedTuple):
-    """A start tag: its name in small letters, where it begins, and which form (by number) the pointer is at, or -1."""
+    """A start tag: its lower-case name, its offset, and the number of the form that the pointer is at, or -1."""
 
     name: str
     offset: int

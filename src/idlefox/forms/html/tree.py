@@ -1,7 +1,7 @@
-"""A parsed page: its forms, which form owns each control, labels, and what stands around a control.
+"""A parsed page: its forms, the owner of each control, labels, and the elements around a control.
 
-selectolax parses as WHATWG HTML says; what it does not tell (the parser's form element pointer, places in the
-source) is read from the source again, and only where it matters (`source`).
+selectolax parses as WHATWG HTML requires. What it does not expose (the form element pointer, source positions) is read from the
+source again when it matters (`source`).
 """
 
 from __future__ import annotations
@@ -64,7 +64,7 @@ class Tree:
 
     # owners
     def _needs_source(self) -> bool:
-        """Whether the tree alone cannot tell owners: a control outside all forms may have been parsed inside one."""
+        """Return whether the tree alone cannot determine owners: a control outside all forms may have been parsed inside one."""
         if not self.forms:
             return False
         return self.nested or (
@@ -74,6 +74,7 @@ class Tree:
 
     @property
     def tags(self) -> list[Tag]:
+        """The start tags of the source."""
         if self._tags is None:
             self._tags = start_tags(self.text)
         return self._tags
@@ -173,7 +174,7 @@ class Tree:
         return found
 
     def folded_away(self) -> set[int]:
-        """Controls in a closed `details`, its summary left out: a person can open it, but Tab passes over what is in it."""
+        """Yield controls in a closed `details` outside its summary: a person can open it, but Tab skips them."""
         found: set[int] = set()
         for box in self.parser.css("details:not([open])") if "<details" in self.folded else ():
             summary = first_child(box, "summary")
@@ -206,7 +207,7 @@ class Tree:
         return " ".join(t for t in texts if t)
 
     def legend_around(self, node: Any) -> str:
-        """The legend of the nearest fieldset around *node*, "" where there is none before its form."""
+        """Return the legend of the nearest fieldset around *node* within its form, "" if there is none."""
         each = node.parent
         while each is not None and each.tag not in ("form", "body", "html"):
             if each.tag == "fieldset":
@@ -230,20 +231,21 @@ class Tree:
         return "ltr"
 
     def base(self) -> str:
-        """What the page's base element says, "" without one."""
+        """Return the URL of the base element, "" without one."""
         node = self.parser.css_first("base[href]") if "<base" in self.folded else None
         return (node.attributes.get("href") or "").strip() if node is not None else ""
 
     def title(self) -> str:
+        """Return the title of the page."""
         node = self.parser.css_first("title")
         return collapsed(node.text()) if node is not None else ""
 
     def _may_have_handlers(self) -> bool:
-        """Whether some text looks like a handler's attribute: one pass a kind of space, for most pages have none."""
+        """Return whether some text looks like a handler's attribute: one pass a kind of space, for most pages have none."""
         return any(pattern.search(self.folded) for pattern in _HANDLERS)
 
     def scripts(self) -> tuple[str, ...]:
-        """What of the page would be run in a browser and is not here."""
+        """Return descriptions of the scripts and handlers that a browser would run."""
         found: list[str] = []
         if "<script" in self.folded:
             count = sum(
@@ -284,7 +286,7 @@ def text_without_controls(label: Any) -> str:
 
 
 def _is_element(node: Any) -> bool:
-    """Whether *node* is an element; the parser calls all else by names that begin with a hyphen, or by none."""
+    """Return whether *node* is an element; the parser calls all else by names that begin with a hyphen, or by none."""
     return node.tag is not None and not node.tag.startswith("-")
 
 

@@ -1,6 +1,6 @@
-"""What a form does wrong, as far as it is known: the classic faults of forms, each by itself.
+"""Known faults of forms, one by one.
 
-A sheet has them where the page behind it has them; the study that weakens a form plants them one at a time.
+A sheet declares those of the page behind it; `weaken` plants them.
 """
 
 # No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.

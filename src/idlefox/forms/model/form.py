@@ -1,6 +1,6 @@
-"""The immutable model of a form: what a sheet, a page or a schema says, whatever it was read from.
+"""The immutable model of a form, read from a sheet, a page or a schema.
 
-Nothing here is live. Addresses are *schema paths*: tuples of names with ``*`` where a row stands.
+It contains no state. Addresses are *schema paths*: tuples of names with ``*`` for a row.
 """
 
 # No deferred annotations here: typing.NamedTuple would compile each as a forward reference, at every start.
@@ -61,6 +61,8 @@ class Rule(typing.NamedTuple):
 
 
 class Option(NamedTuple):
+    """An option of a choice."""
+
     value: Any
     label: str
     enabled: Expression | None = None
@@ -81,11 +83,15 @@ class OptionsFrom:
 
 
 class Derive(NamedTuple):
+    """A derived value (`derive`)."""
+
     source: Expression
     when: str
 
 
 class Report(NamedTuple):
+    """The reporting moments (`report`)."""
+
     first: str = "blur"
     again: str = "change"
 
@@ -133,17 +139,21 @@ class Field(typing.NamedTuple):
 
     @property
     def many(self) -> bool:
-        """Whether its value is a list of choices."""
+        """Return whether its value is a list of choices."""
         return self.multiple if self.kind == "select" else self.kind == "checkbox" and self.options is not None
 
 
 class Notice(NamedTuple):
+    """A notice."""
+
     text: str
     kind: str
     lasts: int | None
 
 
 class SubmitSettings(NamedTuple):
+    """The settings of a submission (`submit`)."""
+
     to: str = "/"
     method: str = "POST"
     send: str = "json"
@@ -153,6 +163,8 @@ class SubmitSettings(NamedTuple):
 
 
 class Button(NamedTuple):
+    """A further button (`buttons`)."""
+
     name: str
     label: str
     enabled: Expression | None
@@ -161,6 +173,8 @@ class Button(NamedTuple):
 
 
 class Reply(NamedTuple):
+    """A reply of the stub server."""
+
     when: Expression | None
     status: int
     errors: tuple[tuple[str, tuple[str, ...]], ...]
@@ -173,6 +187,8 @@ class Reply(NamedTuple):
 
 
 class Server(NamedTuple):
+    """The stub server (`server`)."""
+
     takes: int = 0
     rules: tuple[Rule, ...] = ()
     replies: tuple[Reply, ...] = ()
@@ -181,6 +197,8 @@ class Server(NamedTuple):
 
 
 class After(NamedTuple):
+    """The settings for one outcome (`after.accepted` and so on)."""
+
     view: str = ""
     notice: Notice | None = None
     values: str = "keep"
@@ -188,6 +206,8 @@ class After(NamedTuple):
 
 
 class Lookup(NamedTuple):
+    """A lookup."""
+
     name: str
     takes: int = 0
     accept: tuple[Any, ...] | None = None
@@ -200,7 +220,7 @@ class Lookup(NamedTuple):
 
 
 class Gives(NamedTuple):
-    """What an accepted panel hands to the form: an option of a choice or a row of a list."""
+    """Where an accepted panel's values go: an option of a choice or a row of a list."""
 
     to: Path
     kind: str

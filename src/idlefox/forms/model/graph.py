@@ -1,6 +1,6 @@
-"""The graph of what each property of each field is judged from: its rings, and an order in which to judge.
+"""The dependency graph of a form's properties: cycles, and an evaluation order.
 
-What a reference comes to is said here alone (`sources`); the engine turns the same answer round, to who is judged again.
+`sources` alone decides what a reference depends on; the engine reverses the same answer to find dependents.
 """
 
 from __future__ import annotations
@@ -17,8 +17,8 @@ _SUMMED = ("validity", "dirty", "marked")  # of a container: of what is in it
 
 
 def property_of(member: str) -> str:
-    """The property a reference's member is judged from: a state's own; whether it is empty or on, from the value; which rows
-    there are, where no more of a list is read (`rows`).
+    """Return the property that a reference's member depends on: a state itself; the value for empty or on; the set of rows if
+    nothing more of a list is read.
     """
     if member == "rows":
         return member
@@ -27,7 +27,7 @@ def property_of(member: str) -> str:
 
 
 class Graph:
-    """Which units each unit is judged from, and an order in which to judge (`rank`).
+    """The dependencies of each unit, and an evaluation order (`rank`).
 
     What expressions read is noted; what every field has in common (its validity comes from its value, a group's from its fields') is
     known without: most of a large form is never asked about.
@@ -47,7 +47,7 @@ class Graph:
             self._rules(base, one.rules)
 
     def judged_from(self, unit: Unit) -> set[Unit]:
-        """The units that *unit* is judged from."""
+        """Return the units that *unit* depends on."""
         path, name = unit
         field = self.fields.get(path)
         found = set(self.read.get(unit, ()))
@@ -64,7 +64,7 @@ class Graph:
         return found
 
     def rank(self, unit: Unit) -> int:
-        """A number above those of all that *unit* is judged from (rings broken anywhere); 1 where that is nothing."""
+        """Return a number above the ranks of all dependencies of *unit* (cycles broken anywhere); 1 without dependencies."""
         ranks = self._ranks
         ahead: list[tuple[Unit, set[Unit] | None]] = [(unit, None)] if unit not in ranks else []
         while ahead:
@@ -79,7 +79,7 @@ class Graph:
         return ranks[unit]
 
     def sources(self, reference: Reference) -> tuple[Unit, ...]:
-        """The units whose change may alter what *reference* comes to; none for a name that is no field's."""
+        """Return the units whose change can alter *reference*; none if it does not name a field."""
         if reference.target is None:
             return ()
         if reference.base == "index":
@@ -87,7 +87,9 @@ class Graph:
         return self.signals(reference.target, property_of(reference.member))
 
     def signals(self, path: Path, asked: str) -> tuple[Unit, ...]:
-        """The units that *asked* of what stands at *path* comes from: a container's value from its parts' values and rows."""
+        """Return the units that the property *asked* at *path* results from: a container's value from the values and rows of its
+        parts.
+        """
         field = self.fields.get(path[:-1] if path[-1:] == ("*",) else path)
         parts = field.fields if field is not None else self.roots[path].fields
         if asked != "value" or (field is not None and field.kind not in ("group", "rows")):
@@ -150,7 +152,7 @@ class Graph:
 
 
 def _own(field: Field, name: str) -> tuple[str, ...]:
-    """The properties of *field* that its own property *name* is judged from, whatever the sheet says."""
+    """Return the properties of *field* that its property *name* depends on, whatever the sheet says."""
     if name == "value":
         return ("visible",) if field.forget_when_hidden else ()
     if name == "dirty":

@@ -1,4 +1,4 @@
-"""Where the form's page is and how its parts are found there: the key `live:` of a sheet, as data."""
+"""The key `live` of a sheet as data: the form's page and the locators of its parts."""
 
 # No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
 import re
@@ -13,7 +13,7 @@ _REQUEST = re.compile(r"([A-Z]+) (/[^\s?#]*)(?:\?([^\s#]*))?")
 
 
 class Find(NamedTuple):
-    """What to look for: a CSS selector (Selectors Level 4), or a role and accessible name (WAI-ARIA); *name* None is any."""
+    """A locator: a CSS selector (Selectors Level 4), or a role and accessible name (WAI-ARIA); *name* None matches any."""
 
     css: str = ""
     role: str = ""
@@ -21,7 +21,7 @@ class Find(NamedTuple):
 
 
 class FieldLocators(NamedTuple):
-    """What the map says of one address: where its control is, and the page's own marks of its states.
+    """The locators of one address: its control, and the page's marks of its states.
 
     Of a list, *rows* finds the rows, *add* and *remove* their buttons; of a panel, *open* and *close* its own.
     *validity* is ``shown``, ``native`` or "" (as the form).
@@ -62,7 +62,7 @@ def _escaped(text: str) -> str:
 
 
 def read_request(text: str, body: Any = None) -> RequestPattern | None:
-    """The request that *text* means, ``METHOD /path?name=value``; None where it is none."""
+    """Parse a request, ``METHOD /path?name=value``; None if it is invalid."""
     found = _REQUEST.fullmatch(text)
     if found is None:
         return None
@@ -71,7 +71,7 @@ def read_request(text: str, body: Any = None) -> RequestPattern | None:
 
 
 class LookupResponse(NamedTuple):
-    """What the page is told: a status and a JSON body."""
+    """An answer for the page: a status and a JSON body."""
 
     status: int = 200
     body: Any = None

@@ -1,4 +1,4 @@
-"""Messages: their placeholders, and the stock sentences for rules that bring no text of their own."""
+"""Messages: their placeholders, and the stock messages of rules without `say`."""
 
 from __future__ import annotations
 
@@ -66,7 +66,7 @@ def read_message(text: str) -> Message:
 
 
 def stock(kind: str, texts: dict[str, Message], of: str = "") -> Message:
-    """The message for a rule of *kind* without a text of its own, on a field of the kind *of*: the sheet's, else the stock sentence."""
+    """Return the message of a rule of *kind* without `say`, on a field of the kind *of*: the sheet's text, else the stock message."""
     return texts.get(kind) or read_message(stock_text(kind, of))
 
 

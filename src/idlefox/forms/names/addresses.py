@@ -1,6 +1,6 @@
 """Addresses: JSONPath's singular form (RFC 9535, "Singular Query") without the leading ``$.``.
 
-Reads their text and finds what they name in a form's shape.
+Parses them and resolves them in a form's shape.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ class AddressError(Exception):
 
 
 class Target(NamedTuple):
-    """What an address names: the *shape*, the schema *path* to it, and whether it is one *row* of a list."""
+    """The meaning of an address: the *shape*, its schema *path*, and whether it is a *row* of a list."""
 
     shape: Shape
     path: tuple[str, ...]
@@ -49,7 +49,7 @@ def split_address(text: str) -> tuple[Segment, ...]:
 
 
 def parse_address(text: str) -> tuple[Segment, ...] | None:
-    """The segments of the whole of *text* (``[*]`` stands for every row), or None where it is no address."""
+    """Parse *text* into segments (``[*]`` stands for every row); None if it is not an address."""
     if not _WHOLE.fullmatch(text):
         return None
     try:
@@ -59,8 +59,8 @@ def parse_address(text: str) -> tuple[Segment, ...] | None:
 
 
 def named(root: Shape, segments: Iterable[Any]) -> str | None:
-    """The name of the field of a page that *segments* mean: as the page's addresses are written, whatever dots and
-    brackets its names have in them; None where no page is there or no field goes by that.
+    """Return the name of the page's field that *segments* mean, as the page writes addresses, including dots and brackets in
+    names; None without a page or such a field.
     """
     if root.named is None:
         return None
@@ -75,7 +75,7 @@ def called(root: Shape, text: str) -> str | None:
 
 
 def locate(root: Shape, segments: tuple[Segment, ...], panels: Iterable[Shape] = ()) -> Target:
-    """What *segments* name in the form of shape *root*, or in one of its *panels*.
+    """Resolve *segments* in the form of shape *root* or in one of its *panels*.
 
     Raises AddressError with the nearest right name.
     """

@@ -8,7 +8,7 @@ from typing import Any
 
 
 class Shape:
-    """A name of the form: its kind and what is nested in it. *path* has ``*`` for rows.
+    """A name of the form with its kind and nested names. *path* has ``*`` for rows.
 
     *named* is a page's: addresses as people write them, to the names of its fields.
     """

@@ -1,8 +1,8 @@
 """A form's fields from a JSON Schema (2020-12) of its payload.
 
-What a form can ask of a person is taken over: types, required, lengths, ranges, patterns, enums, nested objects,
-arrays of objects as rows. What it cannot (conditional schemas, free-form maps, arrays of numbers) is told, with its
-place as a JSON Pointer. https://json-schema.org/draft/2020-12/json-schema-validation
+Supported: types, required, lengths, ranges, patterns, enums, nested objects, arrays of objects as rows. Everything else
+(conditional schemas, free-form maps, arrays of numbers) is reported with its JSON Pointer.
+https://json-schema.org/draft/2020-12/json-schema-validation
 """
 
 from __future__ import annotations
@@ -29,7 +29,7 @@ _SILENT = frozenset({
 
 
 class SchemaForm:
-    """The *fields* of a sheet as plain data, its *title*, and *notes*: what the schema says that a form does not."""
+    """The *fields* of a sheet as plain data, its *title*, and *notes* on parts of the schema without a counterpart."""
 
     def __init__(self, title: str, fields: dict[str, Any], notes: list[str]) -> None:
         self.title = title
@@ -76,7 +76,7 @@ class _TooManyReferences(Exception):
 
 
 def _no_schema(data: dict[str, Any]) -> str:
-    """What the metaschema does not allow in *data*, and where; "" where it allows all."""
+    """Return what the metaschema rejects in *data*, and where; "" if it is valid."""
     import jsonschema_rs
 
     try:
@@ -89,7 +89,7 @@ def _no_schema(data: dict[str, Any]) -> str:
 
 
 def _lay_over(whole: dict[str, Any], part: dict[str, Any]) -> None:
-    """Adds a part of `allOf` to *whole*."""
+    """Add a part of `allOf` to *whole*."""
     for key, value in part.items():
         if key == "properties" and isinstance(value, dict):
             whole["properties"] = {**whole.get("properties", {}), **value}
@@ -189,7 +189,7 @@ class _SchemaReader:
     def _control(
         self, name: str, schema: dict[str, Any], at: str, kind: str, rules: list[dict[str, Any]], required: bool
     ) -> dict[str, Any] | None:
-        """The control that holds such a value; what it demands is added to *rules*."""
+        """Return the control for a schema; its constraints are added to *rules*."""
         label = schema["title"] if isinstance(schema.get("title"), str) else label_of(name)
         options = schema.get("enum")
         if isinstance(options, list):
@@ -309,7 +309,7 @@ def _class_for_v(found: re.Match[str]) -> str:
 
 
 def _alternates(pattern: str) -> bool:
-    """Whether *pattern* has an alternative outside of groups and classes."""
+    """Return whether *pattern* has an alternative outside of groups and classes."""
     depth = 0
     for piece in re.findall(r"\\.|\[(?:\\.|[^\]\\])*\]|.", pattern, re.S):
         depth += (piece == "(") - (piece == ")")

@@ -1,6 +1,6 @@
-"""Holds a sheet's data against the sheet's JSON Schema, which the package ships, and says what differs.
+"""Validates a sheet's data with the JSON Schema that the package ships.
 
-The schema knows keys and types; meanings (addresses, expressions, rings) are judged by `sheet`.
+The schema knows keys and types; meanings (addresses, expressions, cycles) are checked by the reader.
 """
 
 from __future__ import annotations
@@ -56,7 +56,9 @@ _COUNTS = frozenset({"limit", "start", "least", "most", "status", "minlength", "
 
 
 def count_whole(part: Any) -> None:
-    """Has what is counted in whole numbers be whole ones in *part*, and all in it: to a JSON Schema, ``2.0`` is one."""
+    """Convert whole floats that count things to integers in *part* and everything inside: a JSON Schema accepts ``2.0`` for an
+    integer.
+    """
     if isinstance(part, dict):
         for key, value in part.items():
             if key in _COUNTS and isinstance(value, float) and value.is_integer():
@@ -69,7 +71,7 @@ def count_whole(part: Any) -> None:
 
 
 def mend(document: Document) -> bool:
-    """Puts something harmless in place of what the schema does not allow, so that the rest can be looked at too.
+    """Replace invalid parts with harmless ones, so that the rest can be checked too.
 
     The faults themselves have been reported. Whether the schema allows what is there now: then what is found
     wrong in it is wrong for its own reasons.
@@ -85,7 +87,7 @@ def mend(document: Document) -> bool:
 
 
 def _path_in(data: Any, path: Any) -> tuple[str | int, ...]:
-    """*path* in *data* as the validator tells it, but for keys that look like numbers: those are texts."""
+    """Return the validator's *path* in *data*; keys that look like numbers are strings."""
     found: list[str | int] = []
     for step in path:
         found.append(str(step) if isinstance(data, dict) else step)
@@ -109,7 +111,7 @@ def _mend_one(data: Any, part: dict[str, Any], error: Any) -> None:
 
 
 def _mend_keys(here: dict[str, Any], known: list[str], error: Any, *, in_rule: bool) -> None:
-    """Unknown keys go; what was meant, most likely, takes their place: else the next fault would be this one's doing."""
+    """Replace unknown keys by the ones that were probably meant, so that they cause no further errors."""
     for key in error.kind.unexpected:
         value = here.pop(key, None)
         near = nearest(key, known)
@@ -132,7 +134,7 @@ def _mend_value(parent: dict[str, Any], path: list[Any], near: str | None) -> No
 
 
 def _at(data: Any, path: list[Any]) -> Any:
-    """What stands at *path*; None where nothing does (any more)."""
+    """Return the part at *path*; None if it does not exist."""
     for step in path:
         if (isinstance(data, dict) and step in data) or (isinstance(data, list) and isinstance(step, int) and step < len(data)):
             data = data[step]
@@ -164,7 +166,7 @@ def _shown(value: Any) -> str:
 
 
 def _instead(document: Document, at: tuple[Any, ...], known: list[str], *, of_field: bool) -> str:
-    """What to write in the place of an unknown key: the nearest known one; a rule; the text that a comma has parted."""
+    """Suggest a replacement for an unknown key: the nearest known one, a rule, or the text that a comma has split."""
     whole = document.parted(at)
     if whole:
         return f"if it belongs to the text before the comma, put the text in quotes: {whole}"

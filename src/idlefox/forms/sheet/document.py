@@ -1,6 +1,6 @@
-"""A sheet as plain data, with the place of every part of it.
+"""A sheet as plain data, with the position of every part.
 
-The data may be known from before, without its YAML being taken apart anew (`kept`): that is then done when somebody asks for a place.
+The data may come from the cache (`sheet_cache`); the YAML is then parsed only when a position is needed.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ Path = tuple[str | int, ...]
 
 
 class Document:
-    """The sheet *text*: its *data*, and `place` to find where any part of it stands. Raises Unreadable for what is no YAML.
+    """The sheet *text*: its *data*, and `place` for positions. Raises Unreadable for invalid YAML.
 
     *known*: its data, and the line of each mapping in it, in their order.
     """
@@ -37,7 +37,7 @@ class Document:
 
     @property
     def nodes(self) -> Nodes:
-        """What the YAML is made of."""
+        """The nodes of the YAML."""
         if self._nodes is None:
             from .yaml12 import Nodes
 
@@ -49,12 +49,12 @@ class Document:
         return line_of(self.text, number)
 
     def report(self, path: Path, cause: str, remedy: str = "", *, key: bool = False) -> None:
-        """Notes a problem with the part at *path* (with its key, where *key*)."""
+        """Note a problem with the part at *path* (with its key, where *key*)."""
         place = self.place(path, key=key)
         self.problems.append(Problem(place, cause, remedy, self.line(place.line)))
 
     def line_of(self, data: dict[str, Any]) -> int:
-        """The line where the mapping *data* of this document begins; 0 where it was put in its place."""
+        """Return the line where the mapping *data* of this document starts; 0 if it was replaced."""
         return self._lines.get(id(data), 0)
 
     def lines(self) -> list[int]:
@@ -62,7 +62,7 @@ class Document:
         return [self.line_of(each) for each in mappings(self.data)]
 
     def place(self, path: Path, *, key: bool = False) -> Place:
-        """Where the part at *path* stands; the key that names it, where *key*."""
+        """Return the position of the part at *path*, or with *key*, of its key."""
         return self.nodes.place(path, key=key)
 
     def inside(self, path: Path, offset: int, length: int) -> Place:
@@ -70,7 +70,9 @@ class Document:
         return self.nodes.inside(path, offset, length)
 
     def parted(self, path: Path) -> str:
-        """The line with a text in quotes that a comma has parted, where the key at *path* (without a value) is the rest of it."""
+        """Return the line with the text that a comma has split put in quotes, if the key at *path* (without a value) is the rest
+        of it.
+        """
         return self.nodes.parted(path)
 
 

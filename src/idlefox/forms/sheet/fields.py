@@ -43,7 +43,7 @@ def shape_of(name: str, data: dict[str, Any], path: Path) -> Shape:
 
 
 def _initially(shape: Shape, shown: str) -> str:
-    """What to write in the place of an initial value that the control cannot hold."""
+    """Suggest a replacement for an initial value that the control cannot hold."""
     if shape.kind in TEXT_KINDS and shown[:1] not in ('[', '{', '"'):
         return f'put it in quotes: "{shown}"'
     if shape.kind in ("number", "range") and shown.strip('"').replace(".", "", 1).lstrip("-").isdigit():
@@ -71,7 +71,7 @@ class FieldReader:
         return tuple(self.field((*at, name), each, shapes[name]) for name, each in data.items())
 
     def field(self, at: At, data: dict[str, Any], shape: Shape, *, of_page: bool = False) -> Field:
-        """The field that *data* describes; *of_page*: what it holds a page says, and *data* is laid over it."""
+        """Read the field that *data* describes. *of_page*: a page defines its type, and *data* is added."""
         reading = self.reading
         kind = shape.kind
         for key in data:
@@ -159,7 +159,7 @@ class FieldReader:
 
     # initial values
     def _initial(self, at: At, data: dict[str, Any], shape: Shape) -> Any:
-        """The `initial` of a field, None where there is none (or where it is null)."""
+        """Return the field's `initial`, None if it is missing or null."""
         if "initial" not in data:
             return None
         wrong = misfit(shape.kind, shape.many, data["initial"])

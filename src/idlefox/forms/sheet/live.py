@@ -17,13 +17,13 @@ _WITH_VALUE = "mark the place of the value: GET /api/codes?code={value}"
 
 
 class LiveReader:
-    """Reads what a sheet says of its page."""
+    """Reads the key `live` of a sheet."""
 
     def __init__(self, reading: Reading) -> None:
         self.reading = reading
 
     def live(self, given: dict[str, Any], views: dict[str, Any]) -> LivePage:
-        """What stands under `live:`; *views* are the sheet's own."""
+        """Read `live`; *views* are those of the sheet."""
         at: At = ("live",)
         for name in given.get("views", {}):
             if name not in views and name not in ("editing", "waiting", "done"):
@@ -115,7 +115,7 @@ class LiveReader:
 
 
 def _names(text: Any) -> list[tuple[Any, ...]]:
-    """The names in the expression *text*; none where it cannot be read, which is told elsewhere."""
+    """Return the names in the expression *text*; none if it is invalid, which is reported elsewhere."""
     found: list[tuple[Any, ...]] = []
 
     def walk(part: Any) -> None:
@@ -133,7 +133,7 @@ def _names(text: Any) -> list[tuple[Any, ...]]:
 
 
 def told(given: Any, default: Any) -> LookupResponse:
-    """What a page is told: a body, or with a status ``{status: 404, body: …}``."""
+    """Read an answer for the page: a body, or ``{status: 404, body: …}`` with a status."""
     if given is None:
         return LookupResponse(body=default)
     if isinstance(given, dict) and "status" in given and set(given) <= {"status", "body"} and isinstance(given["status"], int):

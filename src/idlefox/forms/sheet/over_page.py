@@ -1,7 +1,7 @@
-"""`page:` in a sheet: fields and native rules come from an HTML page, and what the sheet says is laid over them.
+"""`page:` in a sheet: fields and native rules come from an HTML page, and the keys of the sheet are added.
 
-A rule of a kind that an attribute has already made gives that attribute its message where it says the same, and takes
-its place where it says another parameter; all other rules come after the page's own.
+A rule whose kind the page has as an attribute sets that attribute's message, or replaces it if the parameter differs. All other
+rules come after the page's own.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ _SLOTS = {
 
 
 def read_page_of(reading: Reading, name: str) -> Form | None:
-    """The form of the page that the sheet names; None, and the problem noted, where it cannot be read."""
+    """Read the form of the page that the sheet names; None, with a problem reported, if it cannot be read."""
     from ..html.read import read_page
 
     path = normpath(Path(reading.document.file).parent / name)  # ../ also from a folder that is not there yet
@@ -46,7 +46,7 @@ def read_page_of(reading: Reading, name: str) -> Form | None:
 
 
 class PageFields:
-    """The fields of *page* with what a sheet says of them."""
+    """The fields of *page* with the keys of a sheet."""
 
     def __init__(self, reading: Reading, page: Form, data: dict[str, Any]) -> None:
         self.reading = reading
@@ -71,6 +71,7 @@ class PageFields:
             reading.report(("buttons",), "a page defines its own buttons", "scripts can name them: submit by \"Save\"", key=True)
 
     def fields(self, reader: FieldReader) -> tuple[Field, ...]:
+        """Read the fields with *reader*."""
         return tuple(self._field(each, reader) for each in self.page.fields)
 
     def _field(self, field: Field, reader: FieldReader) -> Field:
@@ -102,14 +103,14 @@ class PageFields:
         return field._replace(**changes)
 
     def submit(self, given: SubmitSettings) -> SubmitSettings:
-        """How the form is sent: as the page says, where the sheet says nothing."""
+        """Return the settings of the submission; those of the page where the sheet has none."""
         said = self.data.get("submit", {})
         own = self.page.submit
         changes = {k: getattr(own, k) for k in ("to", "method", "send") if k not in said}
         return given._replace(**changes)
 
     def payload(self) -> Shape:
-        """The shape of what is sent: by the names of the controls."""
+        """Return the shape of the payload, by the names of the controls."""
         top = Shape("", "form", ())
         children: dict[str, Shape] = {}
         for field in self.page.fields:

@@ -1,7 +1,7 @@
-"""Reads a form sheet (`*.form.yaml`) into the model: all that is wrong with it at once, or a `Form`.
+"""Reads a form sheet (`*.form.yaml`) into the model, or reports all its errors at once.
 
-Three passes: YAML to data (`yaml12`), data against the JSON Schema (`check`), data to model with every
-address, expression and message looked at (here and in the `sheet_*` rooms).
+Three passes: YAML to data (`yaml12`), validation with the JSON Schema (`check`), and data to model with every address,
+expression and message checked.
 """
 
 from __future__ import annotations
@@ -48,7 +48,7 @@ def read_sheet_text(text: str, file: str) -> Form:
 
 
 def _fitting(document: Document) -> Document:
-    """*document*, held against the schema."""
+    """Validate *document* with the schema."""
     if not isinstance(document.data, dict):
         document.report((), "a sheet must be a mapping of keys", "start with `form: NAME` and `fields:`")
         raise Unreadable(document.problems)

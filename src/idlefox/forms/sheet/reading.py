@@ -1,5 +1,5 @@
-"""What the parts of the sheet's reader share: the document, the form's shape, and how its words are turned
-into expressions, messages, addresses and durations, each with its place when it is wrong.
+"""Shared by the readers of a sheet: the document and the form's shape, and conversion of texts to expressions, messages, addresses
+and durations, with positions for errors.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ At = tuple[str | int, ...]
 
 
 class Reading:
-    """One sheet being read. Problems go to its document; what is wrong is replaced by something harmless."""
+    """One sheet being read. Problems are collected, and invalid parts are replaced by harmless ones."""
 
     def __init__(self, document: Document) -> None:
         self.document = document
@@ -31,6 +31,7 @@ class Reading:
         self.python = ""
 
     def report(self, at: At, cause: str, remedy: str = "", *, key: bool = False) -> None:
+        """Report a problem of the part at *at*."""
         self.document.report(at, cause, remedy, key=key)
 
     def expression(self, at: At, text: Any, scope: Scope, *, condition: bool = True) -> Expression:
@@ -47,7 +48,7 @@ class Reading:
             return TRUE
 
     def condition(self, at: At, data: dict[str, Any], key: str, scope: Scope) -> Expression | None:
-        """The expression under *key* of *data*, None where there is none or it is always true."""
+        """Return the expression under *key* of *data*; None if it is missing or always true."""
         if key not in data or data[key] is True:
             return None
         return self.expression((*at, key), data[key], scope)
@@ -69,6 +70,7 @@ class Reading:
         return message
 
     def duration(self, at: At, data: dict[str, Any], key: str, default: int = 0) -> int:
+        """Return the duration under *key* of *data*."""
         if key not in data:
             return default
         ms = parse_duration(data[key])
@@ -78,7 +80,7 @@ class Reading:
         return ms
 
     def target(self, at: At, text: str) -> tuple[Target, tuple[Segment, ...]] | None:
-        """What the address *text* names in the form; None, and a problem noted, where it names nothing."""
+        """Resolve the address *text*; None, with a problem reported, if it does not exist."""
         segments = parse_address(text)
         if segments is None:
             self.report(at, f"{text!r} is not an address", "for example contact.email or passengers[0].age")
@@ -90,10 +92,12 @@ class Reading:
             return None
 
     def report_times(self, data: dict[str, Any], default: Report) -> Report:
+        """Read `report`."""
         given = data.get("report")
         return default if given is None else Report(given.get("first", default.first), given.get("again", default.again))
 
     def notice(self, at: At, data: dict[str, Any], kind: str) -> Notice | None:
+        """Read a notice."""
         given = data.get("notice")
         if given is None:
             return None

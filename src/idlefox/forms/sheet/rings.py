@@ -1,6 +1,6 @@
-"""Names the rings among a sheet's conditions and derived values: a field that shows only if it shows itself.
+"""Finds circular conditions and derived values, such as a field that is visible only if it is visible.
 
-After this the engine may trust that there is an order in which to judge (`model.graph`).
+Afterwards the engine can rely on an evaluation order (`model.graph`).
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from .document import Document
 
 
 def report_rings(form: Form, graph: Graph, document: Document) -> None:
-    """Notes each ring of the form as a problem at the key that closes it."""
+    """Note each ring of the form as a problem at the key that closes it."""
     seen: set[frozenset[Unit]] = set()
     for ring in graph.rings():
         units = frozenset(ring)

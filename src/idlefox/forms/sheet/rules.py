@@ -1,4 +1,4 @@
-"""The rules of a sheet: kinds, parameters, messages, where they belong."""
+"""The rules of a sheet: kinds, parameters, messages, and the addresses they belong to."""
 
 from __future__ import annotations
 
@@ -51,11 +51,12 @@ class RuleReader:
         self.lookups = lookups
 
     def rules(self, at: At, data: list[dict[str, Any]], owner: Shape, panel: Shape | None) -> tuple[Rule, ...]:
-        """The rules in *data*, which stand at *at* and belong to *owner* (a form's shape for its own rules)."""
+        """Read the rules in *data* at *at*, which belong to *owner* (the form's shape for form rules)."""
         found = [self.rule((*at, i), each, owner, panel) for i, each in enumerate(data)]
         return tuple(r for r in found if r is not None)
 
     def rule(self, at: At, data: dict[str, Any], owner: Shape, panel: Shape | None, *, server: bool = False) -> Rule | None:
+        """Read one rule."""
         reading = self.reading
         placed = self._placed(at, data, owner) if "at" in data else None
         if placed is None and "at" in data and not server:

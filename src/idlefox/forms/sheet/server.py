@@ -18,6 +18,7 @@ def payload_shape(fields: dict[str, Any], shapes: dict[str, Shape], buttons: dic
     """The shape of the payload: fields under the names they are sent by, named buttons beside them."""
 
     def renamed(data: dict[str, Any], children: dict[str, Shape], path: tuple[str, ...]) -> dict[str, Shape]:
+        """Return the shape of the payload, with fields under the names they are sent as."""
         found: dict[str, Shape] = {}
         for name, shape in children.items():
             sent = data[name].get("send", True)
@@ -45,6 +46,7 @@ class ServerReader:
         self.panel = panel
 
     def submit(self, at: At, data: dict[str, Any]) -> SubmitSettings:
+        """Read `submit`."""
         given = data.get("submit", {})
         scope = Scope(self.reading.root, self.panel, bare=True)
         return SubmitSettings(
@@ -57,6 +59,7 @@ class ServerReader:
         )
 
     def buttons(self, at: At, data: dict[str, Any]) -> tuple[Button, ...]:
+        """Read `buttons`."""
         scope = Scope(self.reading.root, self.panel, bare=True)
         return tuple(
             Button(
@@ -70,6 +73,7 @@ class ServerReader:
         )
 
     def server(self, at: At, data: dict[str, Any], payload: Shape) -> Server:
+        """Read `server`."""
         given = data.get("server", {})
         at = (*at, "server")
         return Server(
@@ -120,6 +124,7 @@ class ServerReader:
         )
 
     def after(self, at: At, data: dict[str, Any], views: dict[str, Any]) -> dict[str, After]:
+        """Read `after`."""
         found: dict[str, After] = {}
         for outcome, given in data.get("after", {}).items():
             here = (*at, "after", outcome)
@@ -131,6 +136,7 @@ class ServerReader:
         return found
 
     def lookups(self, data: dict[str, Any]) -> dict[str, Lookup]:
+        """Read `lookups`."""
         found: dict[str, Lookup] = {}
         for name, given in data.get("lookups", {}).items():
             at: At = ("lookups", name)
@@ -152,7 +158,7 @@ class ServerReader:
         return found
 
     def _asked(self, at: At, given: dict[str, Any]) -> tuple[Any, ...]:
-        """How a live page asks for a lookup, and what it is told."""
+        """Read the request of a lookup on a live page and its answers."""
         if not {"request", "accepted", "refused"} & given.keys():
             return ()
         from .live import LiveReader, told

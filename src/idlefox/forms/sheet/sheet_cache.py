@@ -1,7 +1,7 @@
-"""What was read of sheets before: their data, once it was found to fit the schema, in a folder of the person's own.
+"""A cache of valid sheets as data, in a folder of the person's own.
 
-Taking YAML apart and holding it against a schema need libraries that take longer to load than ten scenarios to play. What is kept is
-JSON, holds for one text to the letter, and is made anew wherever it cannot be read: nobody needs it.
+The libraries that parse and validate YAML take longer to load than ten scenarios take to run. An entry is JSON, applies to
+exactly one text, and is made again if it cannot be read.
 """
 
 from __future__ import annotations
@@ -17,7 +17,9 @@ _LARGEST = 5_000_000  # characters of one
 
 
 def folder() -> str:
-    """Where it is kept (XDG Base Directory Specification: paths that are not absolute do not count). Raises OSError where nobody knows."""
+    """Return the folder of the cache (XDG Base Directory Specification: relative paths are ignored). Raises OSError if it is
+    unknown.
+    """
     home = os.path.join(os.path.expanduser("~"), ".cache")
     named = os.environ.get("XDG_CACHE_HOME", "")
     found = os.path.join(named if os.path.isabs(named) else home, "idlefox", "sheets")
@@ -31,7 +33,7 @@ def _file(text: str) -> str:
 
 
 def _made_by() -> list[list[int]]:
-    """Who reads sheets as this program does: another version may find something else in the same text."""
+    """Return a stamp of the reading code: another version may read the same text differently."""
     here = os.path.dirname(__file__)
     found = [os.stat(os.path.join(here, name)) for name in ("yaml12.py", "check.py", "sheet.schema.json")]
     return [[each.st_mtime_ns, each.st_size] for each in found]
@@ -50,12 +52,12 @@ def known(file: str, text: str) -> Document | None:
 
 
 def written(document: Document) -> str:
-    """What is kept of *document*, which fits the schema."""
+    """Return the cache entry of *document*, which is valid."""
     return json.dumps([_made_by(), document.text, document.data, document.lines()], separators=(",", ":"))
 
 
 def keep(text: str, what: str) -> None:
-    """Keeps *what* is `written` of the sheet *text*. Where that cannot be, nothing is kept."""
+    """Keep *what* is `written` of the sheet *text*. Where that cannot be, nothing is kept."""
     if len(text) > _LARGEST:
         return
     try:

@@ -1,7 +1,7 @@
-"""YAML 1.2 core documents as plain data, with the place of every part.
+"""YAML 1.2 core documents as plain data, with the position of every part.
 
-libyaml composes the nodes, which carry their marks; this room resolves plain scalars by YAML 1.2's core schema
-(PyYAML alone would read `no` as false and 0123 as octal) and finds places again when a message needs one.
+libyaml composes the nodes, which carry their marks; this module resolves plain scalars by YAML 1.2's core schema (PyYAML alone
+would read `no` as false and 0123 as octal) and finds positions when a message needs one.
 """
 
 from __future__ import annotations
@@ -101,7 +101,7 @@ class Nodes:
         return root
 
     def _slip(self, fault: Any) -> Problem:
-        """What is wrong, as a person would say it; else what the parser says."""
+        """Return the problem in a person's words, or else in the parser's."""
         from .yaml_problems import diagnose  # only what cannot be read pays for it
 
         slip = diagnose(self.text, fault)
@@ -145,7 +145,7 @@ class Nodes:
         return self._shared(node, depth) if self._anchors else self._collection(node, depth)
 
     def _shared(self, node: Node, depth: int) -> Any:
-        """What aliases may name again: it is made once, and what would be there if it were written out is counted."""
+        """Convert a node that aliases may refer to once, and count its parts as if they were written out."""
         self._size += 1
         known = self._made.get(id(node), self)
         if known is not self:
@@ -230,7 +230,9 @@ class Nodes:
         return number
 
     def parted(self, path: tuple[str | int, ...]) -> str:
-        """The line with a text in quotes that a comma has parted, where the key at *path* (without a value) is the rest of it."""
+        """Return the line with the text that a comma has split put in quotes, if the key at *path* (without a value) is the rest
+        of it.
+        """
         node: Any = self._root
         for step in path[:-1]:
             found = _child(node, step)
@@ -253,7 +255,7 @@ class Nodes:
 
     # places
     def place(self, path: tuple[str | int, ...], *, key: bool = False) -> Place:
-        """Where the part at *path* stands; the key that names it, where *key*."""
+        """Return the position of the part at *path*, or with *key*, of its key."""
         node = self._root
         for i, step in enumerate(path):
             found = _child(node, step)
@@ -305,7 +307,7 @@ def _marked(file: str, mark: Any) -> Place:
 
 
 def _far_too_deep(file: str, text: str, brackets: int) -> Place | None:
-    """Where brackets or dashes nest so deep that no quotes or comments around them can explain it; None where they do not.
+    """Return the offset where brackets or dashes nest too deep, whatever quotes or comments there are; None if they do not.
 
     *brackets*: how deep those nest.
     """
@@ -323,12 +325,12 @@ def _far_too_deep(file: str, text: str, brackets: int) -> Place | None:
 
 
 def _may_be_deep(text: str) -> bool:
-    """Whether dashes or indentation could nest deep, quotes and comments not looked at."""
+    """Return whether dashes or indentation could nest deep, quotes and comments not looked at."""
     return text.count("- -") > _DEEPEST or "\n" + " " * _DEEPEST in text or text.startswith(" " * _DEEPEST)
 
 
 def _nesting(text: str) -> int:
-    """How deep brackets nest, quotes and comments not looked at; of few brackets, how many there are."""
+    """Return how deep brackets nest, ignoring quotes and comments; for few brackets, their number."""
     count = text.count("[") + text.count("{")
     if count <= _DEEPEST:
         return count

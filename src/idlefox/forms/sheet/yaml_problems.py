@@ -1,5 +1,6 @@
-"""What a person most likely meant where YAML cannot be read: a text to be put in quotes, a bracket or quote that is never
-closed, a line that is indented wrongly. The parser says where it gave up; this says where it went wrong.
+"""The likely cause of a YAML error: a text that needs quotes, an unclosed bracket or quote, wrong indentation.
+
+The parser says where it gave up; this module says where the error is.
 """
 
 from __future__ import annotations
@@ -16,7 +17,7 @@ _CLOSING = {"{": "}", "[": "]"}
 
 
 class YamlProblem(NamedTuple):
-    """Where it went wrong (*line* and *column* from 0, *length*), what is wrong, and what to do."""
+    """The error's position (*line* and *column* from 0, *length*), cause and remedy."""
 
     line: int
     column: int
@@ -26,7 +27,7 @@ class YamlProblem(NamedTuple):
 
 
 def diagnose(text: str, fault: Any) -> YamlProblem | None:
-    """What is wrong in the YAML *text* that made *fault*, an error of the parser with marks; None where nobody knows."""
+    """Find the cause of *fault*, a parser error with marks, in the YAML *text*; None if it is unknown."""
     lines = _LINE_BREAK.split(text)
     mark, begun = fault.problem_mark or fault.context_mark, fault.context_mark
     if mark is None or mark.line >= len(lines):
@@ -60,7 +61,9 @@ def _in_brackets(lines: list[str], begun: Any, mark: Any) -> YamlProblem | None:
 
 
 def _closed(line: str, start: int) -> int | None:
-    """Where the bracket at *start* is closed by the wrong one; -1 where the right one closes it on this line, None where none does."""
+    """Return the column where the bracket at *start* is closed by the wrong one; -1 if it is closed correctly, None if it is not
+    closed on this line.
+    """
     open_: list[str] = []
     for at in _outside_quotes(line, start):
         sign = line[at]
@@ -113,7 +116,7 @@ def _odd(value: str) -> str:
 
 
 def _value_before(line: str, column: int) -> int | None:
-    """Where the value begins in which *column* lies: behind the first key of its member."""
+    """Return where the value around *column* starts: after the first key of its member."""
     found = None
     for match in re.finditer(r"(?:^\s*(?:-\s+)*|[{,]\s*)(?:[A-Za-z_][A-Za-z0-9_-]*)\s*:\s+", line):
         if match.end() <= max(column, 1):
@@ -124,7 +127,9 @@ def _value_before(line: str, column: int) -> int | None:
 
 
 def _end_of_value(line: str, start: int) -> int:
-    """Where the value that begins at *start* ends: before the next member, before the bracket around it, or with the line."""
+    """Return where the value starting at *start* ends: before the next member, before the enclosing bracket, or at the end of the
+    line.
+    """
     depth = 0
     around = line[:start].count("{") + line[:start].count("[") > line[:start].count("}") + line[:start].count("]")
     for at in range(start, len(line)):
@@ -147,7 +152,7 @@ def quoted(text: str) -> str:
 
 # indentation
 def _misplaced(lines: list[str], number: int) -> YamlProblem | None:
-    """A line that stands at the indentation of no block around it."""
+    """Find a line whose indentation matches no enclosing block."""
     line = lines[number]
     own = _indentation(line)
     if not line.strip() or not _KEY.match(line[own:].removeprefix("- ")):

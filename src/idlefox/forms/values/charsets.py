@@ -34,7 +34,7 @@ def charset_of(label: str) -> str | None:
 
 
 def encoded(text: str, charset: str) -> bytes:
-    """*text* in *charset*; what it cannot say goes as a character reference (Encoding standard, "html" error mode)."""
+    """Encode *text* in *charset*; other characters become character references (Encoding standard, "html" error mode)."""
     encode = webencodings.lookup(charset).codec_info.encode
     if charset not in _APART:
         return bytes(encode(text, "xmlcharrefreplace")[0])
@@ -59,7 +59,7 @@ def decoded(data: bytes, charset: str, errors: str = "strict") -> str:
 
 
 def _c1(fault: UnicodeError) -> tuple[str, int]:
-    """Encoding standard, "windows-1252": the bytes that stand for nothing are the control characters of that number."""
+    """Encoding standard, "windows-1252": unassigned bytes are the control characters of that number."""
     if not isinstance(fault, UnicodeDecodeError):
         raise fault
     return "".join(chr(b) for b in fault.object[fault.start : fault.end]), fault.end

@@ -1,6 +1,6 @@
-"""CSS colours as a colour control takes them: HTML, "update a color well control color", for sRGB without alpha.
+"""CSS colours of a colour control: HTML, "update a color well control color", for sRGB without alpha.
 
-What CSS can say beyond sRGB (lab(), oklch(), system colours) is taken as no colour, hence as black.
+Colours beyond sRGB (lab(), oklch(), system colours) are not supported and become black.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ BLACK = "#000000"
 
 
 def simple_color(text: str) -> str:
-    """*text* as a simple colour, ``#rrggbb`` in small letters; black where it is no colour that is known here."""
+    """Return *text* as a simple colour, ``#rrggbb`` in lower case; black if it is not a known colour."""
     if is_color(text):
         return text.lower()
     # Loaded where a colour is written in another way than colour controls write it.

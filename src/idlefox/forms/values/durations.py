@@ -15,7 +15,7 @@ _FIRST = days_from_civil(1, 1, 1) * 86_400_000
 
 
 def milliseconds(number: str, unit: str) -> int | None:
-    """``1.5``, ``s`` -> 1500; None where that is no whole number of milliseconds or longer than a century."""
+    """Convert ``1.5``, ``s`` to 1500; None if the result is not a whole number of milliseconds or longer than a century."""
     if len(number) > 30:
         return None
     exact = Decimal(number) * _UNITS[unit]

@@ -1,4 +1,4 @@
-"""Whether a field can hold a JSON value at all: the types of values by the kinds of fields."""
+"""Return whether a field can hold a JSON value at all: the types of values by the kinds of fields."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ _EXAMPLES = {
 
 
 def misfit(kind: str, many: bool, value: Any) -> str:
-    """What a field of *kind* (*many*: a multiple choice) holds instead of *value*; "" where it can hold it."""
+    """Describe what a field of *kind* (*many*: a multiple choice) can hold instead of *value*; "" if *value* fits."""
     if many or kind == "file":
         return "" if isinstance(value, list) else "a list"
     if kind in ("number", "range"):

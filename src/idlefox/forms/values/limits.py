@@ -1,4 +1,4 @@
-"""What has a limit, so that no input can go on for ever or fill the memory; reaching one says so."""
+"""Limits for values that could otherwise grow without end or fill the memory."""
 
 from __future__ import annotations
 
@@ -11,15 +11,15 @@ ITEMS = 1_000_000  # items that one expression goes over, in lists inside lists
 
 
 class NoEnd(Exception):
-    """What is asked for comes to no end, or to none within the limits."""
+    """A computation does not finish, or not within the limits."""
 
 
 class LimitExceeded(NoEnd):
-    """An expression makes or goes over more than it may. Its text tells what, and the limit."""
+    """An expression exceeds a limit. The text names the value and the limit."""
 
 
 def within_parts(value: Any) -> Any:
-    """*value*, a list or object. Raises LimitExceeded where it has more members, at all depths, than an expression may make."""
+    """Return *value*, a list or object. Raises LimitExceeded if it has too many parts, at all depths."""
     left = PARTS
     inner = [value]
     while inner:

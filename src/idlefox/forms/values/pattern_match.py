@@ -37,7 +37,7 @@ class PatternTooSlow(NoEnd):
 
 
 class _Characters(dict[str, bool]):
-    """Whether a character (or string) is what *one* is; asked once each."""
+    """Return whether a character (or string) is what *one* is; asked once each."""
 
     def __init__(self, matches: Callable[[str], bool]) -> None:
         super().__init__()
@@ -63,7 +63,7 @@ class Matcher:
         self.starts_once = from_start(tree)
 
     def found(self, text: str, shown: str) -> bool:
-        """Whether *text* holds a match; *shown* is how its user knows the pattern. Raises PatternTooSlow."""
+        """Return whether *text* holds a match; *shown* is how its user knows the pattern. Raises PatternTooSlow."""
         run = _Run(self.program, text, shown, _STEPS_REFERRING if self.places else _STEPS)
         seen: set[_Way] = set()
         none: _Kept = (None,) * self.places
@@ -153,7 +153,7 @@ class _Written:
         self._fork(fork, len(self.program), part.lazy)
 
     def _again(self, part: Repetition, backward: bool, *, must_move: bool = False) -> None:
-        """Once more: its groups are forgotten; if it need not be done, it is done only where it moves on."""
+        """Start the next repetition: its groups are reset, and an optional repetition must consume something."""
         begin = -1
         if self.refers:
             if part.groups[0] < part.groups[1]:
@@ -170,7 +170,7 @@ class _Written:
 
 
 def _survey(part: Part, names: dict[str, int]) -> bool:
-    """Whether something in it refers to a group. Its groups are put into *names*, those without one by number."""
+    """Return whether something in it refers to a group. Its groups are put into *names*, those without one by number."""
     if isinstance(part, Group):
         names[part.name or str(part.number)] = part.number
     if isinstance(part, Concatenation):
@@ -194,7 +194,7 @@ class _Run:
         self.looked: dict[_Way, _Kept | None] = {}
 
     def match(self, pc: int, at: int, kept: _Kept, seen: set[_Way]) -> _Kept | None:
-        """What is kept once the end is reached from instruction *pc* and character *at*; None where it is not."""
+        """Return the groups if the end is reached from instruction *pc* and character *at*; None if it is not."""
         program, text, length = self.program, self.text, len(self.text)
         ways = [(pc, at, kept)]
         while ways:
@@ -225,7 +225,7 @@ class _Run:
         return None
 
     def _rarer(self, does: _Instruction, pc: int, at: int, kept: _Kept) -> list[_Way]:
-        """Where an instruction of another kind leads, the way to be tried first last."""
+        """Return where a rarer kind of instruction leads; the alternative to try first comes last."""
         kind = does[0]
         if kind == _LOOK:
             return self._look(does, pc, at, kept)
@@ -263,7 +263,7 @@ class _Run:
         return [(does[2], at, kept if there is None else there)]
 
     def _strings(self, known: _Characters, at: int, *, backward: bool) -> list[int]:
-        """Where a string of the class that begins here can end, the longest last."""
+        """Return where the strings of the class that match here can end, the longest last."""
         text = self.text
         if backward:
             return [end for end in range(at, max(at - _LONGEST_STRING, 0) - 1, -1) if known[text[end:at]]]
@@ -280,7 +280,7 @@ class _Run:
         return parts == (source == "\\b")
 
     def _back(self, group: tuple[int, int] | None, at: int, *, backward: bool, fold: bool) -> int | None:
-        """Where what the *group* has matched ends if it stands here again; one that has matched nothing is nothing."""
+        """Return where a repetition of the text of *group* ends if it matches here; an unset group matches empty."""
         if group is None:
             return at
         text = self.text[group[0] : group[1]]

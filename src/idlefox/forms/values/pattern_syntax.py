@@ -1,7 +1,7 @@
-"""A small reader of ECMAScript's pattern grammar with flag u or v (ECMA-262, "Patterns" and its early errors).
+"""A parser of ECMAScript's pattern grammar with flag u or v (ECMA-262, "Patterns" and its early errors).
 
-The engine that matches is more lenient here and stricter there than the standard. What passes here is a pattern; what is handed on
-to the engine is the same one, written so that it reads it as the standard does.
+The matching engine is sometimes more lenient and sometimes stricter than the standard. A pattern that passes here is valid; it
+is rewritten so that the engine reads it as the standard does.
 """
 
 from __future__ import annotations
@@ -25,11 +25,13 @@ _DEEPEST = 100
 
 
 class SyntaxFault(Exception):
-    """What the grammar does not allow."""
+    """A violation of the pattern grammar."""
 
 
 def checked(source: str, flags: str) -> str:
-    """*source*, a pattern with flag u or v among its *flags*, as the engine is to read it. Raises SyntaxFault where it is none."""
+    """Return *source*, a pattern with flag u or v among its *flags*, as the engine should read it. Raises SyntaxFault if it is
+    invalid.
+    """
     sets = "v" in flags
     reader = _PatternParser(source, sets, folds="i" in flags or "(?i" in source)
     written = reader.disjunction()
@@ -64,7 +66,9 @@ class _PatternParser:
         return found
 
     def references(self) -> None:
-        """What is referred to must be there; a name stands once (alternatives of one name are taken for the slip they mostly are)."""
+        """Check that references exist and that names are unique (alternatives with the same name are reported as the likely
+        mistake).
+        """
         if any(number > self.groups for number in self.numbers):
             raise SyntaxFault(f"the pattern has no group {max(self.numbers)}")
         missing = [name for name in self.named if name not in self.names]
@@ -111,7 +115,7 @@ class _PatternParser:
         return found[0]
 
     def _closed(self) -> str:
-        """What is in brackets up to the closing one."""
+        """Parse the content of brackets up to the closing one."""
         inner = self.disjunction()
         if not self.take(")"):
             raise SyntaxFault("a ( that is never closed")
@@ -155,7 +159,7 @@ class _PatternParser:
         return f"({self._closed()}"
 
     def _apart(self, character: str) -> str:
-        """A character that has others for its other case in a class of its own: there only the engine folds as the standard does."""
+        """Put a character that has several case variants into a class of its own, which the engine folds as the standard does."""
         alone = not character.isascii() or character[:2] in ("\\u", "\\x") or (self.folds and character in "kKsS")
         return f"[{character}]" if alone else character
 
@@ -186,7 +190,7 @@ class _PatternParser:
         return ""
 
     def _character(self, more: str = "/") -> str:
-        """A character behind a backslash that has been read; *more* may stand for themselves too."""
+        """Parse a character after a backslash; *more* lists further characters that may be escaped."""
         start = self.at
         sign = self.source[self.at] if self.at < len(self.source) else ""
         following = self.source[self.at + 1 : self.at + 2]

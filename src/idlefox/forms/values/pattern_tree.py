@@ -1,6 +1,6 @@
-"""What a pattern is made of, as a tree; and how many ways there are, at most, to try it.
+"""The syntax tree of a pattern, and an upper bound of the ways to match it.
 
-It is read once its grammar has been checked (`pattern_syntax`), so nothing here can be wrong with it.
+It is built after the grammar has been checked (`pattern_syntax`), so it reports no errors.
 """
 
 from __future__ import annotations
@@ -39,14 +39,14 @@ class Assertion(NamedTuple):
 
 
 class Back(NamedTuple):
-    """A reference to what a group has matched, by number or name."""
+    """A back reference to a group, by number or name."""
 
     group: int | str
     flags: str
 
 
 class Concatenation(NamedTuple):
-    """One part behind the other."""
+    """One part after the other."""
 
     parts: tuple[Part, ...]
 
@@ -66,7 +66,7 @@ class Group(NamedTuple):
 
 
 class Lookaround(NamedTuple):
-    """What must (*holds*) or must not stand before or behind here."""
+    """What must (*holds*) or must not precede or follow here."""
 
     behind: bool
     holds: bool
@@ -171,14 +171,14 @@ def _end_of_class(pattern: str, at: int, *, nested: bool) -> int:
 
 
 def from_start(part: Part) -> bool:
-    """Whether it can match at the text's beginning only."""
+    """Return whether it can match at the text's beginning only."""
     if isinstance(part, Concatenation):
         return bool(part.parts) and from_start(part.parts[0])
     return isinstance(part, Assertion) and part.source == "^" and "m" not in part.flags
 
 
 def written_out(part: Part) -> int:
-    """How many parts it has when its counted repetitions are written out."""
+    """Return the number of parts with counted repetitions written out."""
     if isinstance(part, Concatenation):
         return sum(map(written_out, part.parts)) + 1
     if isinstance(part, Alternation):
@@ -204,7 +204,7 @@ def quick_length(part: Part) -> float:
 
 
 def _ways(part: Part, length: float) -> float:
-    """In how many ways *part* can be tried, at most, at a text of *length* characters; infinity where that is not plain to see."""
+    """Return an upper bound of the ways to try *part* on a text of *length* characters; infinity if it is not obvious."""
     if isinstance(part, Concatenation):
         product = 1.0
         for each in part.parts:
@@ -217,7 +217,8 @@ def _ways(part: Part, length: float) -> float:
     if isinstance(part, Repetition):
         return _repeated(part, length)
     # The engine knows no strings in what stands behind, and not all letters of a word with flag i.
-    odd = (isinstance(part, CharacterMatch) and part.strings) or (isinstance(part, Assertion) and "i" in part.flags and part.source in ("\\b", "\\B"))
+    boundary = isinstance(part, Assertion) and "i" in part.flags and part.source in ("\\b", "\\B")
+    odd = (isinstance(part, CharacterMatch) and part.strings) or boundary
     return inf if odd or isinstance(part, Back) else 1.0
 
 
@@ -230,7 +231,7 @@ def _repeated(part: Repetition, length: float) -> float:
 
 
 def _fixed(part: Part) -> bool:
-    """Whether there is one way to match it, and no repetition in it but of one character, so often."""
+    """Return whether there is one way to match it, and no repetition in it but of one character, so often."""
     if isinstance(part, Concatenation):
         return all(_fixed(each) for each in part.parts)
     if isinstance(part, Repetition):

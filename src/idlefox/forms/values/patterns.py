@@ -1,7 +1,7 @@
-"""ECMAScript patterns (flag v), compiled once each.
+"""ECMAScript patterns (flag v), each compiled once.
 
-What is plainly quick is matched by the library's engine. That engine goes wrong, or on for ever, in repetitions inside repetitions:
-all else is matched step by step (`pattern_match`), and given up after so many, so that no pattern can hold up whoever asks.
+Simple patterns are matched by the library's engine, which is wrong or endless for nested repetitions. Those are matched step by
+step (`pattern_match`) with a limit of steps, so that no pattern can block a run.
 """
 
 from __future__ import annotations
@@ -21,13 +21,13 @@ LARGEST = 100_000  # parts of one, its counted repetitions written out
 
 
 class PatternError(Exception):
-    """A text that is no ECMAScript pattern; *remedy* is "" where the cause says it all."""
+    """A text that is not an ECMAScript pattern; *remedy* is "" if the cause is enough."""
 
     said, remedy = "this is not an ECMAScript pattern", ""
 
     @property
     def cause(self) -> str:
-        """A sentence of what is wrong."""
+        """A sentence about the error."""
         return f"{self.said}: {self}"
 
 
@@ -39,7 +39,7 @@ class PatternTooLong(PatternError):
 
 @lru_cache(maxsize=4096)
 def _engine(source: str, flags: str) -> Callable[[str], bool]:
-    """Whether a text holds a match of *source*, by the library's engine. Raises PatternError."""
+    """Return whether a text holds a match of *source*, by the library's engine. Raises PatternError."""
     import regress
 
     try:
@@ -50,13 +50,15 @@ def _engine(source: str, flags: str) -> Callable[[str], bool]:
 
 
 def _one_of(source: str, flags: str) -> Callable[[str], bool]:
-    """Whether a text is, as a whole, what *source* stands for: a character, an escape or a class."""
+    """Return a test of whether a text as a whole is a match of *source*: a character, an escape or a class."""
     return _engine(f"^(?:{source})$", flags)
 
 
 @lru_cache(maxsize=4096)
 def _finder(source: str, flags: str, written: str) -> Callable[[str], bool]:
-    """Whether a text holds a match of *source*, known as *written*. Raises PatternError; what it gives raises PatternTooSlow."""
+    """Return a test of whether a text contains a match of *source*, called *written* in messages. Raises PatternError; the test
+    raises PatternTooSlow.
+    """
     if len(written) > LONGEST:
         raise PatternTooLong(f"it has more than {LONGEST:,} characters")
     at_once = _engine(source, flags)
@@ -81,7 +83,7 @@ def _finder(source: str, flags: str, written: str) -> Callable[[str], bool]:
 
 
 def whole_match(pattern: str) -> Callable[[str], bool]:
-    """Whether a text as a whole matches *pattern*: HTML, "The pattern attribute" (``^(?:…)$``, flag v).
+    """Return whether a text as a whole matches *pattern*: HTML, "The pattern attribute" (``^(?:…)$``, flag v).
 
     Raises PatternError where *pattern* alone is no ECMAScript pattern, or one too long to be asked; what it gives raises
     PatternTooSlow where a text takes too long.
@@ -92,7 +94,7 @@ def whole_match(pattern: str) -> Callable[[str], bool]:
 
 
 def finds(pattern: str, flags: str) -> Callable[[str], bool]:
-    """Whether a text holds a match of *pattern*; flag v unless u or v is given. Raises what `whole_match` raises."""
+    """Return whether a text holds a match of *pattern*; flag v unless u or v is given. Raises what `whole_match` raises."""
     if set(flags) - set("dgimsuvy") or len(set(flags)) != len(flags) or {"u", "v"} <= set(flags):
         raise PatternError(f"these flags cannot be combined: {flags}")
     kept = "".join(f for f in flags if f in "imsuv")

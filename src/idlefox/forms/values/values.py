@@ -33,19 +33,19 @@ class RepeatedValue(str):
 
 
 def same_choice(a: Any, b: Any) -> bool:
-    """Whether *a* and *b* are not only equal but the same options."""
+    """Return whether *a* and *b* are not only equal but the same options."""
     if isinstance(a, list) and isinstance(b, list):
         return len(a) == len(b) and all(map(same_choice, a, b))
     return equal(a, b) and getattr(a, "nth", 0) == getattr(b, "nth", 0)
 
 
 def is_chosen(option: Any, chosen: list[Any]) -> bool:
-    """Whether *option* is among the *chosen* ones."""
+    """Return whether *option* is among the *chosen* ones."""
     return any(same_choice(option, each) for each in chosen)
 
 
 def in_order(offered: list[Any], chosen: list[Any]) -> list[Any]:
-    """*chosen* in the order of what is *offered*; what is not comes last. A value named twice is two options that have it."""
+    """Return *chosen* in the order of *offered*; other values come last. A repeated value stands for several options that have it."""
     taken: set[int] = set()
     beyond = []
     for each in chosen:
@@ -58,7 +58,7 @@ def in_order(offered: list[Any], chosen: list[Any]) -> list[Any]:
 
 
 def is_empty(value: Any) -> bool:
-    """Whether *value* is what an unfilled control holds: ``""``, null, ``[]`` or an unchecked box."""
+    """Return whether *value* is what an unfilled control holds: ``""``, null, ``[]`` or an unchecked box."""
     return value is None or value is False or value == "" or value == [] or value == ()
 
 

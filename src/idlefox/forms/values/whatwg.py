@@ -60,7 +60,7 @@ def tidy(number: float) -> Number:
 
 
 def parse_number(text: str) -> Number | None:
-    """The number *text* stands for, or None where it is no valid floating-point number.
+    """Parse a valid floating-point number; None if *text* is not one.
 
     Implements HTML, "Valid floating-point number" and "rules for parsing floating-point number values":
     what rounds to no finite double is no value.
@@ -74,7 +74,7 @@ def parse_number(text: str) -> Number | None:
 
 
 def is_email(text: str) -> bool:
-    """Whether *text* is a valid e-mail address (HTML, "Valid e-mail address")."""
+    """Return whether *text* is a valid e-mail address (HTML, "Valid e-mail address")."""
     return _EMAIL.fullmatch(text) is not None
 
 
@@ -93,7 +93,7 @@ def with_ascii_domain(address: str) -> str:
 
 
 def is_url(text: str) -> bool:
-    """Whether *text* is an absolute URL: the URL standard's parser takes it without a base."""
+    """Return whether *text* is an absolute URL: the URL standard's parser takes it without a base."""
     import ada_url
 
     try:
@@ -105,13 +105,13 @@ def is_url(text: str) -> bool:
 
 
 def _is_host(url: Any, idna: Any) -> bool:
-    """Whether the ASCII name of an international domain stands for one (URL, "Domain to ASCII"); the parser does not ask."""
+    """Return whether the ASCII name of an international domain is valid (URL, "Domain to ASCII"), which the parser does not check."""
     labels = url.hostname.lower().split(".") if url.protocol in _SPECIAL else []
     return not any(label.startswith("xn--") and idna.decode(label).isascii() for label in labels)
 
 
 def is_color(text: str) -> bool:
-    """Whether *text* is a valid simple color (HTML, "Colors")."""
+    """Return whether *text* is a valid simple color (HTML, "Colors")."""
     return _COLOR.fullmatch(text) is not None
 
 
@@ -178,7 +178,7 @@ def _time_number(text: str) -> int | None:
 
 
 def date_number(kind: str, text: str) -> int | None:
-    """The number a date or time of *kind* stands for, or None where *text* is no such value.
+    """Return the number of a date or time of *kind*; None if *text* is invalid.
 
     HTML, the "algorithm to convert a string to a number" of each state: milliseconds (date, week, time,
     datetime-local; the first three from 1970-01-01T00:00, time from midnight) or months since January 1970.
@@ -204,7 +204,7 @@ def date_number(kind: str, text: str) -> int | None:
 
 
 def date_text(kind: str, number: int) -> str:
-    """The date or time of *kind* that *number* stands for, "" where there is none: the inverse of `date_number`.
+    """Return the date or time of *kind* for *number*, "" if there is none: the inverse of `date_number`.
 
     HTML, the "algorithm to convert a number to a string" of each state.
     """
@@ -225,7 +225,7 @@ def date_text(kind: str, number: int) -> str:
 
 
 def _clock_text(thousandths: int) -> str:
-    """The shortest time of day: seconds and thousandths only where there are some."""
+    """Return the shortest form of a time: seconds and milliseconds only if they are not zero."""
     seconds, thousandths = divmod(thousandths, 1000)
     tail = f":{seconds % 60:02d}" if seconds % 60 or thousandths else ""
     tail += f".{thousandths:03d}".rstrip("0") if thousandths else ""
@@ -241,7 +241,7 @@ def normal_datetime(text: str) -> str:
 
 
 def sanitise_date(kind: str, text: str) -> str:
-    """HTML, the value sanitisation algorithm of the date and time states: what is no value is empty."""
+    """HTML, the value sanitisation algorithm of the date and time states: an invalid value becomes empty."""
     if kind == "datetime-local":
         return normal_datetime(text)
     return text if date_number(kind, text) is not None else ""
@@ -259,7 +259,7 @@ def decimal_of(value: object) -> Decimal | None:
 
 
 def step_mismatch(value: Decimal, step: Decimal, base: Decimal) -> bool:
-    """Whether *value* is not an integral number of steps from *base* (HTML, "The step attribute").
+    """Return whether *value* is not an integral number of steps from *base* (HTML, "The step attribute").
 
     Exact decimals in place of doubles, so that tenths are tenths.
     """

@@ -1,1 +1,1 @@
-"""How browsers are started and spoken to: processes, and WebDriver BiDi over a websocket."""
+"""Browser processes, and WebDriver BiDi over a websocket."""

@@ -52,7 +52,7 @@ class Connection:
             raise BrowserGone(f"the browser does not answer at {url}: {fault}") from None
 
     def post(self, method: str, **params: Any) -> asyncio.Future[Any]:
-        """Sends a command without waiting for its result, which is what the future comes to."""
+        """Send a command and return a future of its result."""
         future: asyncio.Future[Any] = asyncio.get_running_loop().create_future()
         if self.gone:
             future.set_exception(BrowserGone(self.gone))
@@ -68,15 +68,16 @@ class Connection:
         return await asyncio.wait_for(self.post(method, **params), within)
 
     def on(self, event: str, handler: Callable[[Event], Any]) -> None:
-        """Has *handler* called with the parameters of each *event* from now on; a coroutine of it is run."""
+        """Have *handler* called with the parameters of each *event* from now on; a coroutine of it is run."""
         self._handlers.setdefault(event, []).append(handler)
 
     def off(self, event: str, handler: Callable[[Event], Any]) -> None:
+        """Stop calling *handler* for *event*."""
         if handler in self._handlers.get(event, ()):
             self._handlers[event].remove(handler)
 
     def _keep(self, task: asyncio.Future[Any]) -> None:
-        """Holds on to *task* until it is over; what goes wrong in it shows as a connection that is gone."""
+        """Hold on to *task* until it is over; what goes wrong in it shows as a connection that is gone."""
         self._tasks.add(task)
         task.add_done_callback(self._over)
 
@@ -102,8 +103,8 @@ class Connection:
         self._waiting.clear()
 
     def _acknowledge(self) -> None:
-        """Has what has come acknowledged at once: Firefox holds back a second message until the first one is, and Linux takes
-        40 ms over that. The option does not last, so it is set again at every read.
+        """Acknowledge received data at once: Firefox holds back a second message until the first one is acknowledged, and Linux
+        delays that by 40 ms. The option has to be set again at every read.
         """
         if self._socket is not None:
             self._socket.setsockopt(socket.IPPROTO_TCP, socket.TCP_QUICKACK, 1)
@@ -124,5 +125,6 @@ class Connection:
             future.set_result(message["result"])
 
     async def close(self) -> None:
+        """Close the connection."""
         await self._websocket.close()
         self._reader.cancel()

@@ -1,7 +1,7 @@
-"""Starting browsers so that open protocols reach them, and ending them with all they started.
+"""Starts browsers with open protocols and stops them with everything they started.
 
-Firefox answers WebDriver BiDi by itself; Chromium is reached by the distribution's driver, whose W3C session gives the address
-of the same protocol (WebDriver, "New Session", with ``webSocketUrl``).
+Firefox supports WebDriver BiDi directly. Chromium is controlled through the distribution's driver, whose W3C session gives the
+address of the same protocol (WebDriver, "New Session", with ``webSocketUrl``).
 """
 
 from __future__ import annotations
@@ -45,7 +45,7 @@ FLAGS = (
 
 
 class NoBrowser(Exception):
-    """There is no browser to play in; *remedy* says what to do about it."""
+    """No usable browser is installed; *remedy* says what to do."""
 
     def __init__(self, cause: str, remedy: str = REMEDY) -> None:
         super().__init__(cause)
@@ -53,12 +53,12 @@ class NoBrowser(Exception):
 
 
 def found_on_path(names: tuple[str, ...]) -> str:
-    """The first of the programs *names* that is there, "" where none is."""
+    """Return the first of the programs *names* on the path, "" if there is none."""
     return next((path for path in map(shutil.which, names) if path), "")
 
 
 def choose(wish: str) -> str:
-    """The browser to play in: *wish* itself, or with ``auto`` whichever is there. Raises NoBrowser."""
+    """Return the browser to use: *wish* itself, or with ``auto`` an installed one. Raises NoBrowser."""
     firefox = bool(found_on_path(PROGRAMS["firefox"]))
     chromium, driver = bool(found_on_path(PROGRAMS["chromium"])), bool(found_on_path(DRIVERS))
     if wish == "firefox" or (wish == "auto" and firefox):
@@ -74,7 +74,7 @@ def choose(wish: str) -> str:
 
 
 class Browser:
-    """A browser that runs, with a session. `close` ends it and all it started, and clears what it wrote."""
+    """A running browser with a session. `close` stops it and everything it started, and deletes its files."""
 
     def __init__(self, name: str) -> None:
         self.name = name
@@ -85,7 +85,7 @@ class Browser:
 
     @classmethod
     async def start(cls, name: str, *, show: bool = False) -> Browser:
-        """Starts the browser *name* (firefox, chromium), with a window if *show*. Raises NoBrowser, BrowserGone."""
+        """Start the browser *name* (firefox, chromium), with a window if *show*. Raises NoBrowser, BrowserGone."""
         browser = cls(name)
         try:
             await asyncio.wait_for(_STARTS[name](browser, show), START)
@@ -98,7 +98,7 @@ class Browser:
         return browser
 
     async def close(self) -> None:
-        """Ends the session in good order, then whatever is left of it."""
+        """End the session in good order, then whatever is left of it."""
         if self.connection is not None:
             for ending in (self.connection.call("session.end", within=5), self.connection.close()):
                 try:
@@ -108,11 +108,11 @@ class Browser:
         self.kill()
 
     def kill(self) -> None:
-        """Ends the browser and all it started, and clears its folder. Does nothing the second time."""
+        """End the browser and all it started, and clears its folder. Does nothing the second time."""
         self.group.end()
 
     def run(self, command: list[str], *, output: str) -> IO[bytes]:
-        """Starts *command*; its *output* (stdout or stderr) is to be read from what comes back."""
+        """Start *command*; its *output* (stdout or stderr) is to be read from what comes back."""
         own = {"HOME": self.folder, "TMPDIR": self.folder, "MOZ_CRASHREPORTER_DISABLE": "1"}
         return self.group.start(command, output=output, environment={**os.environ, **own})
 

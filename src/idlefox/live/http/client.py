@@ -14,7 +14,7 @@ _MOST_REDIRECTIONS = 10
 
 
 class OtherHost(Exception):
-    """A request would go to a host that nobody has named."""
+    """A request would go to a host that was not named."""
 
 
 class HttpClient:
@@ -28,7 +28,9 @@ class HttpClient:
         self._client = httpx.Client(trust_env=False, timeout=TIMEOUT, follow_redirects=False)
 
     def fetch(self, method: str, url: str, body: bytes = b"", media_type: str = "") -> tuple[Any, str]:
-        """The response at the end of all redirections, and its URL. Raises OtherHost, and httpx.HTTPError where none comes."""
+        """Return the response at the end of all redirects, and its URL. Raises OtherHost, and httpx.HTTPError if there is no
+        response.
+        """
         for _ in range(_MOST_REDIRECTIONS):
             if urlsplit(url).netloc not in self.allowed:
                 raise OtherHost(url)
@@ -42,14 +44,15 @@ class HttpClient:
         raise self._httpx.TooManyRedirects("too many redirects")
 
     def is_fault(self, fault: Exception) -> bool:
-        """Whether *fault* says that no answer has come."""
+        """Return whether *fault* says that no answer has come."""
         return isinstance(fault, self._httpx.HTTPError)
 
     def close(self) -> None:
+        """Close the client."""
         self._client.close()
 
     def page(self, url: str, form: Form | None = None) -> ServedPage:
-        """The page at *url*; which of its forms is meant, the sheet *form* may tell. Raises OtherHost, httpx.HTTPError."""
+        """Return the page at *url*; the sheet *form* may select one of its forms. Raises OtherHost, httpx.HTTPError."""
         response, there = self.fetch("GET", url)
         return served(response.text, there, url, form)
 
@@ -61,7 +64,7 @@ def served(text: str, there: str, asked: str, form: Form | None) -> ServedPage:
 
 
 def body_of(sent: Any, paths: dict[tuple[str, int], str]) -> bytes:
-    """The bytes of a request: as the engine encodes it, with what is in the files themselves."""
+    """Return the bytes of a request as the engine encodes it, with the content of files."""
     body: bytes = sent.body.encode("utf-8", "surrogatepass")
     boundary = sent.media_type.partition("boundary=")[2].encode()
     if not boundary or not paths:

@@ -1,4 +1,4 @@
-"""Where the fields, rows and buttons of a sheet are on a page as a server sends it: by name, id and label, or by the sheet's map."""
+"""Locates the fields, rows and buttons of a sheet on a served page: by name, id and label, or by the sheet's locators."""
 
 from __future__ import annotations
 
@@ -31,11 +31,12 @@ class ServedMap:
         return self._places.get(write_address(tuple("*" if isinstance(s, int) else s for s in segments)), FieldLocators())
 
     def field(self, segments: Segments) -> Field | None:
+        """Return the sheet's field at *segments*."""
         return self.form.find(tuple("*" if isinstance(s, int) else s for s in segments))
 
     # controls
     def control(self, segments: Segments) -> str | None:
-        """The name that the page's own form has for the field at *segments*; None where it is not there."""
+        """Return the name of the page's control for the field at *segments*; None if it is missing."""
         address = write_address(segments)
         if address not in self._found:
             self._found[address] = self._control(segments, address)
@@ -68,7 +69,7 @@ class ServedMap:
 
     # rows and groups
     def group(self, segments: Segments) -> Any:
-        """The element that groups what is in the group, row or list at *segments*; None where there is none."""
+        """Return the element that contains the group, row or list at *segments*; None if there is none."""
         if segments and isinstance(segments[-1], int):
             rows = self.rows(segments[:-1])
             return rows[segments[-1]] if -len(rows) <= segments[-1] < len(rows) else None
@@ -96,7 +97,7 @@ class ServedMap:
         return [node for node in inside if node.css("input,select,textarea")]
 
     def count(self, segments: Segments) -> int:
-        """How many rows the list has: as many as are grouped, or as are named."""
+        """Return the number of rows of a list, by groups or by names."""
         rows = self.rows(segments)
         if rows:
             return len(rows)
@@ -139,7 +140,7 @@ class ServedMap:
 
     # messages
     def messages(self, segments: Segments) -> list[str]:
-        """What the server has written at the field, group or list at *segments*."""
+        """Return the server's messages at the field, group or list at *segments*."""
         place = self._place(segments)
         if place.shows is not None:
             nodes = self.page.found(place.shows, self._row(segments) or self.page.root)
@@ -152,10 +153,11 @@ class ServedMap:
         return self.page.messages_at(box) if box is not None else []
 
     def marked(self, segments: Segments) -> bool:
+        """Return whether the field at *segments* is marked as wrong."""
         return self.control(segments) in self.page.marked
 
     def required(self, segments: Segments) -> bool:
-        """Whether the markup says so to those who do not see it."""
+        """Return whether the markup says so to those who do not see it."""
         return self.control(segments) in self.page.required
 
     def addresses(self) -> Iterator[Segments]:
@@ -181,7 +183,7 @@ def _numbered(segments: Segments) -> bool:
 
 
 def _outer(node: Any, box: Any) -> bool:
-    """Whether nothing between *node* and *box* is a row itself."""
+    """Return whether nothing between *node* and *box* is a row itself."""
     above = node.parent
     while above is not None and above.mem_id != box.mem_id:
         if above.tag in ("fieldset", "li", "tr", "section") or above.attributes.get("role") == "group":

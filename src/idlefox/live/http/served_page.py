@@ -1,4 +1,4 @@
-"""A page as a server sends it: its form, and the messages and notices that stand in it (WAI-ARIA)."""
+"""A served page: its form, and its messages and notices (WAI-ARIA)."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ _INPUTS = {"checkbox": "checkbox", "radio": "radio", "number": "spinbutton", "ra
 
 
 class ServedPage:
-    """The page *text* from *url*; *wanted* is the id of its form. *form* is None where it has no such form.
+    """The page *text* from *url*; *wanted* is the id of its form. *form* is None if it has no such form.
 
     *likely* is the id that one of several forms may have, *own* where the map says that it is.
     """
@@ -52,7 +52,7 @@ class ServedPage:
         self._read()
 
     def _id_of(self, own: Find | None, likely: str) -> str:
-        """The id of the form that is meant; "" where nothing tells, or the form has none."""
+        """Return the id of the form, "" if it is undetermined or the form has none."""
         forms = self._parser.css("form")
         if own is not None:
             forms = [f for f in self.found(own, self.root) if f.tag == "form"]
@@ -84,13 +84,13 @@ class ServedPage:
         return self._numbers.get(node.mem_id)
 
     def _forms(self) -> list[Any]:
-        """The form that is played, as a node."""
+        """Return the node of the form."""
         forms = self._parser.css("form")
         own = [f for f in forms if self.form is not None and self.form.id in (f.attributes.get("id"), f.attributes.get("name"))]
         return own[:1] or forms[:1]
 
     def found(self, find: Find, box: Any) -> list[Any]:
-        """What the map's *find* means inside of *box*, in tree order; nothing where its selector is none."""
+        """Return the elements that the locator *find* matches inside *box*, in tree order; none if its selector is invalid."""
         if find.css:
             try:
                 return selected(box, find.css)
@@ -100,17 +100,19 @@ class ServedPage:
         return [n for n in nodes if (not find.role or role_of(n) == find.role) and (find.name is None or label_of(n, self) == find.name)]
 
     def text_of(self, node: Any) -> str:
-        """What is read at *node*, "" where it is hidden."""
+        """Return the readable text of *node*, "" if it is hidden."""
         return _text(node)
 
     def by_id(self, ident: str) -> Any:
+        """Return the element with the id *ident*."""
         return self._by_id.get(ident)
 
     def label_for(self, ident: str) -> Any:
+        """Return the label of the control with the id *ident*."""
         return self._labels.get(ident)
 
     def messages_at(self, box: Any) -> list[str]:
-        """What stands at the group *box* itself: what it is described by, and alerts in it that are no control's."""
+        """Return the messages of the group *box* itself: its description, and alerts in it that belong to no control."""
         found: list[str] = []
         for attribute in ("aria-errormessage", "aria-describedby"):
             found += [_text(node) for node in self._referred(box.attributes.get(attribute))]

@@ -1,5 +1,5 @@
-"""What can be seen on a page that a server has drawn: of its controls what the engine says of them, with what the server has written
-beside; of a sheet's fields what stands where its map finds them.
+"""What checks can see on a served page: the engine's state of its controls, combined with the server's messages; for fields of a
+sheet, the elements that its map finds.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from .served_page import ServedPage
 
 
 class ServedSnapshot:
-    """Looks at *page*, which the *engine* plays. *map* leads from a sheet's fields to it, None where scripts name the page's own.
+    """Observes *page*, which *engine* simulates. *map* locates a sheet's fields; None if scripts use the page's names.
 
     *began* is the time on the clock at which the scenario began. Of a page without a form the *engine* still plays the one before.
     """
@@ -26,7 +26,7 @@ class ServedSnapshot:
         self._page, self._engine, self._map, self._began = page, engine, served_map, began
 
     def look(self, noun: Noun, asked: str, word: Any) -> Any:
-        """What *noun* shows, as a subject's `look` has it."""
+        """Observe *noun*, as `Subject.look` describes."""
         if noun.kind == "notice":
             return self._notice(asked, word)
         if noun.kind == "errors":
@@ -45,14 +45,14 @@ class ServedSnapshot:
         return notice[1] if notice is not None else None
 
     def _at(self, segments: Segments, asked: str, word: Any) -> Any:
-        """What the page's own form says, and what the server has written into it."""
+        """Combine the state of the page's form with the server's messages."""
         name = called(self._page.form.shape, write_address(segments)) if self._page.form is not None else None
         said = self._page.messages.get(name or write_address(segments), [])
         marked = (name or write_address(segments)) in self._page.marked
         return _with_markup(self._engine.look(Noun("address", Address(segments)), asked, word), asked, word, said, marked)
 
     def _by_map(self, there: ServedMap, segments: Segments, asked: str, word: Any) -> Any:
-        """What the page says of a field of the sheet."""
+        """Observe a field of the sheet on the page."""
         text = write_address(segments)
         if asked == "name":
             return text
@@ -74,7 +74,7 @@ class ServedSnapshot:
         return seen._replace(address=text) if isinstance(seen, FieldState) else seen
 
     def _container(self, there: ServedMap, segments: Segments, text: str, asked: str, word: Any) -> Any:
-        """What the page says of a group, list or row."""
+        """Observe a group, list or row on the page."""
         here = self._page.form is not None
         inside = [each for each in there.addresses() if each[: len(segments)] == segments and each != segments] if here else []
         if asked == "rows":
@@ -112,7 +112,7 @@ class ServedSnapshot:
 
 
 def _with_markup(seen: Any, asked: str, word: Any, said: list[str], marked: bool) -> Any:
-    """What the engine has *seen* of a control, with what the server has written: *said* and *marked*."""
+    """Combine the engine's state of a control, *seen*, with the server's messages *said* and its mark *marked*."""
     if asked == "shows":
         return [*said, *(each for each in seen if each not in said)]
     if asked == "is" and word == "marked":

@@ -1,5 +1,5 @@
-"""A form that a server draws, over real HTTP: the engine plays the page by the HTML standard, what it sends is a real request, and the
-answer's page becomes the form.
+"""A served form over real HTTP: the engine simulates the page by the HTML standard, submissions are real requests, and the page in
+the answer becomes the form.
 """
 
 from __future__ import annotations
@@ -47,6 +47,7 @@ class HttpSubject:
         self._sends = True
 
     def load(self, clock: int) -> Refusal | None:
+        """Fetch the page at the virtual time *clock*."""
         self._clock, self._sent, self._facts = clock, [], {"outcome": "none"}
         self.close()
         self._web = HttpClient(self._allowed)
@@ -67,7 +68,7 @@ class HttpSubject:
             return Refusal("no page", facts={"url": url, "why": str(fault) or type(fault).__name__})
 
     def _arrive(self, page: ServedPage) -> Refusal | None:
-        """*page* has come: its form is the one that is played now. A page without one leaves nothing to play."""
+        """Make *page* the current page. A page without a form ends the simulation."""
         self._page = page
         parts = urlsplit(page.url)
         self._facts["location"] = parts.path + (f"?{parts.query}" if parts.query else "")
@@ -85,21 +86,24 @@ class HttpSubject:
         return refusal
 
     def coming(self, ops: Sequence[Any]) -> None:
+        """Accept the coming steps; unused here."""
         return
 
     def close(self) -> None:
+        """Close the HTTP client."""
         if self._web is not None:
             self._web.close()
             self._web = None
 
     # steps
     def perform(self, step: Any, number: int) -> Refusal | None:
+        """Do *step*."""
         if isinstance(step, tree.Reload):
             return self._get(self._page.url)
         return self._taken(step, number) or self._deliver()
 
     def _taken(self, step: Any, number: int) -> Refusal | None:
-        """Takes *step* as the page has it: its address and its button translated, rows by the page's own buttons."""
+        """Take *step* as the page has it: its address and its button translated, rows by the page's own buttons."""
         if self._map is None:
             return self._engine.perform(step, number)
         if isinstance(step, tree.Add | tree.Remove):
@@ -120,7 +124,7 @@ class HttpSubject:
         return self._engine.perform(step._replace(address=address._replace(segments=(name,))), number)
 
     def _row_step(self, step: tree.Add | tree.Remove) -> Refusal | None:
-        """Presses the page's button for it, and waits for the page that comes; a new row's values are entered there."""
+        """Press the page's button for it, and waits for the page that comes; a new row's values are entered there."""
         assert self._map is not None
         segments = step.address.segments
         if isinstance(step, tree.Remove):
@@ -155,7 +159,7 @@ class HttpSubject:
         return self._engine.session.enter((name,), value)
 
     def _deliver(self) -> Refusal | None:
-        """Sends what the form has sent since, and takes the answer's page."""
+        """Send the form's pending request and read the page in the answer."""
         live = self._engine.session.live
         while self._sends and len(live.requests) > self._counted:
             sent = live.requests[self._counted]
@@ -185,17 +189,19 @@ class HttpSubject:
         return self._arrive(served(response.text, url, self.url, self.form))
 
     def trial(self) -> HttpSubject:
-        """A copy whose requests go nowhere: what a step would send is not sent."""
+        """Return a copy that sends no requests."""
         other = HttpSubject(self.form, self.url, self.folder)
         other._page, other._engine, other._map = self._page, self._engine.trial(), self._map
         other._sends = False
         return other
 
     def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
+        """Let virtual time pass."""
         return self._engine.advance(milliseconds, until) and (self._deliver() or True)
 
     # looking
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
+        """Observe *noun*."""
         if noun.kind in _FROM_NETWORK:
             return self._network(noun.kind, asked, word)
         if noun.kind == "under way":
@@ -219,21 +225,27 @@ class HttpSubject:
         return f"{last.method} {last.target}" if kind == "request" else getattr(last, kind)
 
     def written(self, address: str) -> str:
+        """Write *address* as the page does."""
         return address
 
     def elapsed(self) -> int:
+        """Return the virtual time since load in milliseconds."""
         return self._engine.session.live.now - self._clock if self._engine is not None else 0
 
     def journal(self) -> Any:
+        """Return the trace, which is empty."""
         return self._engine.journal()
 
     def warnings(self) -> tuple[str, ...]:
+        """Return the warnings."""
         return self._engine.warnings()
 
     def trouble(self) -> Refusal | None:
+        """Return the error that ended the scenario, if any."""
         return None
 
     def material(self) -> Material | None:
+        """Return the material for a failure report."""
         return Material(requests=tuple(f"{sent.method} {sent.target}" for sent in self._sent))
 
 

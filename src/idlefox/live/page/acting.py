@@ -1,4 +1,4 @@
-"""Steps of a script as acts of the agent in the page, and what it refuses in the words of steps."""
+"""Translates steps into actions of the agent, and the agent's refusals into those of steps."""
 
 from __future__ import annotations
 
@@ -75,7 +75,7 @@ _ACTS: dict[type, Callable[[Any], Act | None]] = {
 
 
 def act_of(step: Any) -> Act | None:
-    """The one act that *step* is; None where it is more than that, or none of the page's."""
+    """Return the single action for *step*; None if it needs more than one or is not an action on the page."""
     make = _ACTS.get(type(step))
     return make(step) if make is not None else None
 
@@ -97,11 +97,12 @@ def entering(field: Field, address: str, value: Any) -> list[Act]:
 
 
 def verb_of(step: Any) -> str:
+    """Return the agent's name of *step*."""
     return {"FillLine": "fill", "Retype": "retype", "Reset": "reset"}.get(type(step).__name__, type(step).__name__.lower())
 
 
 def refusal_of(refused: dict[str, Any], step: Any, act: Act | None = None) -> Refusal:
-    """What the agent has *refused* of *step*."""
+    """Return the refusal of *step* for the agent's answer *refused*."""
     address = getattr(step, "address", None)
     what = (act or {}).get("address") or (write_address(address.segments) if address is not None else "")
     panel = getattr(step, "panel", None)

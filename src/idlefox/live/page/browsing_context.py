@@ -1,6 +1,6 @@
-"""One page in one browser, played in virtual time: the agent acts and looks in it, requests are answered when they are due.
+"""One page in a browser, in virtual time: the agent acts and observes in it, and requests are answered when they are due.
 
-Everything here is asynchronous and runs in one event loop, with the connection to the browser and the loopback server.
+Everything is asynchronous and runs in one event loop, with the connection to the browser and the loopback server.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ _LOGGED = 50  # lines of the console that are kept
 
 
 class PageNotSettled(Exception):
-    """The page does not come to rest."""
+    """The page does not settle."""
 
 
 class NoPage(Exception):
@@ -47,7 +47,7 @@ class AgentError(Exception):
 
 
 class HeldRequest:
-    """A request that has arrived and is answered when it is *due*: None until the page has told when it began."""
+    """A request that is answered when it is *due*; None until the page has reported when it started."""
 
     def __init__(self, request: Request, decided: PlannedAnswer) -> None:
         self.request, self.decided = request, decided
@@ -56,10 +56,12 @@ class HeldRequest:
         self.gate: asyncio.Future[Response] = asyncio.get_running_loop().create_future()
 
     def begun(self, number: int | None, at: int) -> None:
+        """Set when the page sent the request."""
         self.id = number
         self.due = _NEVER if self.decided.takes == NEVER else at + self.decided.takes
 
     def release(self) -> None:
+        """Let the answer go out."""
         if not self.gate.done():
             self.gate.set_result(self.decided.response)
 
@@ -97,7 +99,7 @@ class BrowsingContext:
         self._early: list[tuple[str, str]] = []  # requests that have arrived and that no one holds
 
     async def open(self) -> None:
-        """Opens a tab."""
+        """Open a tab."""
         self.context = (await self.connection.call("browsingContext.create", type="tab"))["context"]
         self.connection.on("log.entryAdded", self._logged)
         self.connection.on("script.message", self._told)
@@ -111,7 +113,7 @@ class BrowsingContext:
                 continue  # an event that this browser does not know yet
 
     async def close(self) -> None:
-        """Closes the tab."""
+        """Close the tab."""
         self.traffic.close()
         self.connection.off("script.message", self._told)
         self.connection.off("log.entryAdded", self._logged)
@@ -125,7 +127,7 @@ class BrowsingContext:
             pass  # it is closed already
 
     def _told(self, event: dict[str, Any]) -> None:
-        """What the agent tells before its document goes: what a form holds that the browser itself sends, and how far a run_actions has come.
+        """Handle a report of the agent before its document goes away: the form data that the browser sends, and its progress.
 
         WebDriver BiDi, "script.message".
         """
@@ -137,7 +139,7 @@ class BrowsingContext:
                 self.traffic.form_sent = told
 
     def _logged(self, event: dict[str, Any]) -> None:
-        """What the page's console is told (WebDriver BiDi, "log.entryAdded")."""
+        """Record the page's console output (WebDriver BiDi, "log.entryAdded")."""
         ours = event.get("source", {}).get("context") == self.context and "Permission denied to access" not in str(event.get("text"))
         if ours and event.get("level") in ("error", "warn") and len(self.console) < _LOGGED:
             self.console.append(f"{event['level']}: {event.get('text') or ''}")
@@ -149,7 +151,7 @@ class BrowsingContext:
 
     # loading
     async def load(self, url: str, clock: int | None, *, fresh: bool) -> None:
-        """Loads *url* at the virtual instant *clock* (None: real time); *fresh*: nothing of what was stored is left."""
+        """Load *url* at the virtual instant *clock* (None: real time); *fresh*: without any stored data."""
         self.url, self.virtual, self.now = url, clock is not None, clock or 0
         if fresh:
             await self._forget()
@@ -196,7 +198,7 @@ class BrowsingContext:
             await self.connection.call("storage.deleteCookies")
 
     def _begin(self) -> None:
-        """A new document: what the old one's requests were is over."""
+        """Start a new document: the requests of the old one are over."""
         self._known, self.left, self._begun = 0, False, self.documents
         self._document = ""
         self._unmatched.clear()
@@ -212,7 +214,7 @@ class BrowsingContext:
 
     # asking
     async def ask_once(self, what: str, *, of: str = "", **given: Any) -> Any:
-        """Calls the agent of the document *of* that id ("": whichever is there). Raises Gone where it is not there any more.
+        """Call the agent of the document with that id ("": any). Raises DocumentGone if it has been replaced.
 
         JSON goes in and out as one text: as values of the protocol it costs several times as much.
         """
@@ -234,7 +236,7 @@ class BrowsingContext:
         return json.loads(text)[0]
 
     async def ask(self, what: str, **given: Any) -> Any:
-        """Calls the agent; where the document goes away, that of the next one. Raises NoPage where none comes."""
+        """Call the agent; if the document is replaced, that of the next one. Raises NoPage if none comes."""
         for _ in range(_MOST_DOCUMENTS):
             documents = self.documents
             asking = asyncio.ensure_future(self.ask_once(what, of=self._document, **given))
@@ -260,13 +262,13 @@ class BrowsingContext:
         raise NoPage("one document after the other replaces it")
 
     async def _another(self, documents: int) -> None:
-        """Waits for another document than the *documents* so far."""
+        """Wait for another document than the *documents* so far."""
         while self.documents == documents:
             self._loaded.clear()
             await self._loaded.wait()
 
     async def _next_document(self, documents: int, *, there: bool = False) -> None:
-        """Begins with the document that comes after the *documents* so far, or with the one that is *there*."""
+        """Begin with the document that comes after the *documents* so far, or with the one that is *there*."""
         try:
             if not there:
                 await asyncio.wait_for(self._another(documents), LOAD)
@@ -289,7 +291,7 @@ class BrowsingContext:
         return wishes
 
     def _merge(self, state: dict[str, Any]) -> None:
-        """Takes in what the agent tells of time and of its requests."""
+        """Apply the agent's report of time and requests."""
         self.state = state
         if state.get("now") is not None:
             self.now = state["now"]
@@ -318,7 +320,7 @@ class BrowsingContext:
 
     # requests
     async def answer(self, request: Request) -> Response | None:
-        """What the loopback server asks: the answer to *request*, once it is due; None where it is none of ours."""
+        """Answer *request* of the loopback server once it is due; None if it is not handled here."""
         if any(lost._replace(headers={}) == request._replace(headers={}) for lost in self._lost.values()):
             return LOST  # a browser sends again what got no answer
         # The page itself is no submission: a form without an action is sent to where its page is.
@@ -345,7 +347,7 @@ class BrowsingContext:
                 self.held.remove(held)
 
     async def _arrivals(self) -> None:
-        """Waits until what the page has sent has arrived."""
+        """Wait until every request of the page has arrived."""
         for _ in range(int(ANSWERED / 0.01)):
             if not self.traffic.in_flight():
                 break
@@ -363,20 +365,20 @@ class BrowsingContext:
 
     # time
     def next_moment(self) -> int | None:
-        """When something is due next, in virtual time; None where nothing is."""
+        """Return when something is due next, in virtual time; None if nothing is."""
         dues = [h.due for h in self.held if h.due is not None and h.due != _NEVER]
         if self.state.get("next") is not None:
             dues.append(self.state["next"])
         return min(dues, default=None)
 
     def under_way(self) -> list[str]:
-        """What is on its way: requests that are held, and timers that come once within the page's patience."""
+        """Return what is pending: held requests, and one-time timers within the page's patience."""
         found = [f"{h.request.method} {h.request.target}" for h in self.held]
         waiting = [delay for _, delay in self.state.get("timers", ()) if delay <= self.patience]
         return [*found, *(["a timer of the page's"] if waiting else [])]
 
     async def advance(self, target: int) -> None:
-        """Lets virtual time go on to *target*, answering each request when it is due. Raises PageNotSettled, BrowserGone."""
+        """Let virtual time go on to *target*, answering each request when it is due. Raises PageNotSettled, BrowserGone."""
         for _ in range(10_000):
             dues = [h.due for h in self.held if h.due is not None]
             stop = min([target, *dues]) if self.virtual else target
@@ -421,7 +423,7 @@ class BrowsingContext:
 
     # acting and looking
     async def run_actions(self, steps: list[dict[str, Any]]) -> tuple[int, dict[str, Any] | None]:
-        """Takes *steps*, each followed by what is due at once; how many were taken, and why the next was not."""
+        """Do *steps*, each followed by everything due at once; return how many were done, and why the next was not."""
         done = 0
         while done < len(steps):
             self._runs += 1
@@ -441,23 +443,24 @@ class BrowsingContext:
         return done, None
 
     async def look(self, only: list[str] | None = None) -> dict[str, Any]:
-        """What there is to see of the form now (`look` in the agent)."""
+        """Return the agent's snapshot of the form."""
         found: dict[str, Any] = await self.ask("look", only=only)
         if self.traffic.in_flight():
             await self._arrivals()
         return found
 
     async def press_keys(self, keys: str) -> None:
-        """Presses real keys where the focus is (WebDriver, "Keyboard actions")."""
+        """Press real keys where the focus is (WebDriver, "Keyboard actions")."""
         actions = [{"type": kind, "value": key} for key in keys for kind in ("keyDown", "keyUp")]
         await self.act([{"type": "key", "id": "keys", "actions": actions}])
 
     async def act(self, actions: list[dict[str, Any]]) -> None:
+        """Perform WebDriver BiDi input *actions*."""
         await self.connection.call("input.performActions", context=self.context, actions=actions)
         await self.advance(self.now)
 
     async def choose_files(self, address: str, paths: list[str]) -> dict[str, Any] | None:
-        """Chooses files in a control (WebDriver BiDi, "input.setFiles"); what keeps a person from it, None where nothing does."""
+        """Choose files in a control (WebDriver BiDi, "input.setFiles"); return what prevents it, None if nothing does."""
         hinders = await self.ask("hinders", step={"act": "focus", "address": address})
         if hinders["kind"]:
             return dict(hinders)
@@ -471,11 +474,12 @@ class BrowsingContext:
         return None
 
     async def leave(self) -> None:
-        """Navigates away, to an empty page."""
+        """Navigate away, to an empty page."""
         self._begin()
         await self.connection.call("browsingContext.navigate", context=self.context, url="about:blank", wait="complete", within=LOAD)
 
     async def told(self) -> dict[str, Any]:
+        """Return the console output and page errors so far."""
         found: dict[str, Any] = await self.ask("told")
         return found
 

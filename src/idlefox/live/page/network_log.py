@@ -1,4 +1,4 @@
-"""What a page sends to servers, as the browser tells it: requests that are answered in their place, and those that are only watched."""
+"""The requests of a page as the browser reports them: those answered here, and those that are only observed."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class NetworkLog:
         self._late: set[str] = set()  # those that are no longer waited for
 
     async def intercept(self) -> None:
-        """Has the requests that the world answers come here, whatever server they are for (WebDriver BiDi, "network.addIntercept")."""
+        """Have the requests that the world answers come here, whatever server they are for (WebDriver BiDi, "network.addIntercept")."""
         held = self.page.settings["held"]
         if not held:
             return
@@ -53,15 +53,15 @@ class NetworkLog:
         await self._keep_bodies()
 
     def in_flight(self) -> bool:
-        """Whether a submission is under way that somebody else answers, and is worth waiting for."""
+        """Return whether a submission is under way that somebody else answers, and is worth waiting for."""
         return any(status != _ANSWERED and number not in self._late for number, status in self._real.items())
 
     def give_up(self) -> None:
-        """What is still under way takes long: it is not waited for again, and its answer counts when it comes."""
+        """Stop waiting for pending requests that take long; their answers count when they come."""
         self._late.update(self._real)
 
     async def watch(self) -> None:
-        """Has requests told that somebody else answers: which of them are submissions, and what becomes of them."""
+        """Observe requests that a real server answers: which are submissions, and their answers."""
         for event, handler in _WATCHED.items():
             self.page.connection.on(event, getattr(self, handler))
         await self.page.connection.call("session.subscribe", events=list(_WATCHED), contexts=[self.page.context])
@@ -80,12 +80,13 @@ class NetworkLog:
         self._late.clear()
 
     def close(self) -> None:
+        """Stop observing."""
         self.page.connection.off("network.beforeRequestSent", self._intercepted)
         for event, handler in _WATCHED.items():
             self.page.connection.off(event, getattr(self, handler))
 
     def _sent(self, event: dict[str, Any]) -> Coroutine[Any, Any, None] | None:
-        """Notes a submission at once: its answer may be told before its body is read, which the coroutine does."""
+        """Record a submission at once: its answer can arrive before the coroutine has read its body."""
         if event.get("context") != self.page.context or not isinstance(self.page.world, PageBackend):
             return None
         request = event["request"]
@@ -156,7 +157,7 @@ class NetworkLog:
         return any(each["method"] == method and re.fullmatch(each["path"], path) for each in self.page.settings["held"])
 
     async def _body(self, number: str, method: str, url: str, headers: dict[str, str], *, navigates: bool) -> bytes:
-        """The body of a request. Chromium does not tell what it sends of a form itself: the agent does."""
+        """Return the body of a request. Chromium does not report form bodies; the agent does."""
         told = await self._form_told() if navigates else await self._written(method, url)
         if told is not None:
             headers["content-type"] = told["type"]  # as it has been told, whatever went over the wire

@@ -1,4 +1,4 @@
-"""Where the fields of a form are on its page, for the agent: the sheet's own map, over what the standards find."""
+"""The locators of a form's fields for the agent: those of the sheet, in addition to the standards."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ Path = tuple[Any, ...]
 
 
 def agent_map(form: Form) -> dict[str, Any]:
-    """What the agent is to know of *form*: its fields by name, nested, and the parts of its page."""
+    """Return the agent's map of *form*: its fields by name, nested, and the parts of its page."""
     live = form.live or LivePage()
     places = {_path(address): place for address, place in live.find.items()}
     panels = {panel.panel: _panel(panel, places) for panel in form.panels}
@@ -33,7 +33,7 @@ def agent_map(form: Form) -> dict[str, Any]:
 
 
 def _by_markup(form: Form, fields: dict[str, Any]) -> None:
-    """Of a page's own form, each control is known by its name, and by which of that name it is."""
+    """Locate the controls of a page's own form by name and position."""
     met: dict[str, int] = {}
     for field in form.fields:
         name, known = field.native.name, fields.get(field.name)
@@ -50,7 +50,7 @@ def _by_markup(form: Form, fields: dict[str, Any]) -> None:
 
 
 def key_of(segments: Iterable[Any]) -> str:
-    """What the agent calls the place that *segments* lead to: names as they are, between dots."""
+    """Return the agent's key of the field at *segments*: names as they are, joined by dots."""
     text = ""
     for segment in segments:
         text += f"[{segment}]" if isinstance(segment, int) else f".{segment}" if text else str(segment)

@@ -14,7 +14,7 @@ _ALL = [
 
 
 async def run_actions(page: BrowsingContext, acts: list[dict[str, Any]]) -> tuple[int, dict[str, Any] | None]:
-    """Takes *acts* by the agent, those that only a real key will do by one; how many were taken, and why the next was not."""
+    """Do *acts* through the agent, with real input where needed; return how many were done, and why the next was not."""
     done = 0
     while True:
         more, refused = await page.run_actions(acts[done:])
@@ -34,7 +34,7 @@ class RealInput:
         self.page = page
 
     async def take(self, act: dict[str, Any]) -> dict[str, Any] | None:
-        """Takes *act*; what the page refuses of it, None where nothing."""
+        """Do *act*; return the page's refusal, None if there is none."""
         if act["act"] in ("type", "erase"):
             return await self._type(act)
         if act["act"] == "click":
@@ -80,7 +80,7 @@ class RealInput:
         return await self._press(aimed)
 
     async def _press(self, aimed: dict[str, Any]) -> dict[str, Any] | None:
-        """Presses where *aimed* says; what became of it, where it did not arrive."""
+        """Press at the point *aimed*; return what prevented it, if anything."""
         move = {"type": "pointerMove", "x": aimed["x"], "y": aimed["y"]}
         actions = [move, {"type": "pointerDown", "button": 0}, {"type": "pointerUp", "button": 0}]
         documents = self.page.documents

@@ -1,6 +1,6 @@
-"""A lane: one browser with one page, in which scenarios are played one after the other. What dies is started anew for the next.
+"""One browser with one page, in which scenarios run one after the other. A part that dies is restarted for the next scenario.
 
-The event loop runs only while something is asked of the page: nothing happens behind the player's back.
+The event loop runs only during calls, so nothing happens in between.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ T = TypeVar("T")
 
 
 class LiveOptions(NamedTuple):
-    """How to play in a browser: which one (firefox, chromium), with a window or not, with which hands (quick, real).
+    """The browser (firefox, chromium), whether it has a window, and the kind of input (quick, real).
 
     *deadline* is the real time that a scenario may take, in seconds.
     """
@@ -42,7 +42,7 @@ class LiveOptions(NamedTuple):
 
 
 class SessionLost(Exception):
-    """What ends a scenario: the page or the browser is of no more use. *refusal* says why."""
+    """The page or the browser can no longer be used; *refusal* says why."""
 
     def __init__(self, refusal: Refusal) -> None:
         super().__init__(refusal.kind)
@@ -50,7 +50,7 @@ class SessionLost(Exception):
 
 
 class PageEnvironment:
-    """What is kept of one form from scenario to scenario: who answers its page, and where that is served."""
+    """Per-form state reused between scenarios: the backend of its page, and its server."""
 
     def __init__(self, form: Form, stage: SessionFactory) -> None:
         self.form, self.stage = form, stage
@@ -78,12 +78,13 @@ class BrowserSession:
 
     @property
     def loop(self) -> asyncio.AbstractEventLoop:
+        """The event loop."""
         if self._loop is None:
             self._loop = asyncio.new_event_loop()
         return self._loop
 
     def run(self, work: Coroutine[Any, Any, T]) -> T:
-        """What *work* comes to. Raises SessionLost where the browser, the page or the time gives out."""
+        """Run *work* and return its result. Raises SessionLost if the browser, the page or the time gives out."""
         left = self.ends - monotonic()
         try:
             return self.loop.run_until_complete(asyncio.wait_for(work, max(left, 0.001)))
@@ -104,7 +105,7 @@ class BrowserSession:
             raise SessionLost(Refusal("browser gone", facts={"why": f"{self.wishes.browser} cannot continue: {fault}"})) from None
 
     def load(self, ground: PageEnvironment, clock: int) -> None:
-        """Begins a scenario: the page of *ground* fresh, at the virtual instant *clock*. Raises SessionLost, NoBrowser."""
+        """Begin a scenario: the page of *ground* fresh, at the virtual instant *clock*. Raises SessionLost, NoBrowser."""
         self.ends = monotonic() + self.wishes.deadline + (60.0 if self.browser is None else 0.0)  # a start is nobody's fault
         ground.world.start(clock)
         self._at = ground.live.page
@@ -127,7 +128,7 @@ class BrowserSession:
         await self.page.load(ground.url, clock if ground.live.time == "virtual" else None, fresh=True)
 
     def make_ready(self, ground: PageEnvironment) -> None:
-        """Has the page of *ground* there to be loaded, and a browser. Raises NotReady, NoBrowser, BrowserGone."""
+        """Have the page of *ground* there to be loaded, and a browser. Raises NotReady, NoBrowser, BrowserGone."""
         self.loop.run_until_complete(self._make_ready(ground))
 
     async def _make_ready(self, ground: PageEnvironment) -> None:
@@ -178,7 +179,7 @@ class BrowserSession:
             browser.kill()
 
     def close(self) -> None:
-        """Ends the browser and the server. What another process has started is left alone."""
+        """End the browser and the server. What another process has started is left alone."""
         if self._process != os.getpid():
             return
         if self._loop is None:

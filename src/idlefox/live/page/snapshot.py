@@ -1,4 +1,4 @@
-"""What a snapshot of a page says, in the words of checks; and why something cannot be seen there."""
+"""A snapshot of a page in terms of checks, with reasons for what cannot be observed."""
 
 from __future__ import annotations
 
@@ -26,12 +26,12 @@ Segments = tuple[Any, ...]
 
 
 def not_observable(what: str, why: str) -> NotObservable:
-    """That something cannot be seen on a live page: *why*, and what to do about it."""
+    """Return a NotObservable for *what* on a live page with the reason *why*."""
     return NotObservable(Refusal("unseen", what, facts={"why": why}), there=True)
 
 
 class PageContext:
-    """What is known of a page beside its snapshot: its requests, what is under way, when a step was last taken where."""
+    """What is known in addition to the snapshot: requests, pending work, and the last step at each address."""
 
     def __init__(self) -> None:
         self.ms = 0
@@ -52,6 +52,7 @@ class PageSnapshot:
         self.places = {tuple("*" if isinstance(s, int) else s for s in parse_address(a) or ()): p for a, p in self.live.find.items()}
 
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
+        """Observe *noun*, as `Subject.look` describes."""
         if noun.kind == "address":
             assert noun.address is not None
             return self._at(noun.address.segments, asked, word)
@@ -289,18 +290,19 @@ class PageSnapshot:
 
     # the rest
     def errors(self) -> dict[str, list[str]]:
+        """Return every visible message by address."""
         found = {"": self.snapshot["own"]}
         for part in ("groups", "rows", "fields"):
             found.update({self._written(key): facts["shows"] for key, facts in self.snapshot[part].items() if facts})
         return {address: texts for address, texts in found.items() if texts}
 
     def _written(self, key: str) -> str:
-        """How people write the address that the agent calls *key*."""
+        """Write the agent's *key* as an address."""
         field = next((f for f in self.form.fields if f.name == key), None) if self.form.page is not None else None
         return field.address if field is not None else key
 
     def outcome(self) -> str:
-        """What became of the last press or submission."""
+        """Return the outcome of the last press or submission."""
         sent = self.facts.submissions
         if self.facts.in_flight or (self.facts.asking and self._pressed_last()):
             return "waiting"
@@ -312,10 +314,11 @@ class PageSnapshot:
         return "waiting" if status == 0 else "lost" if status < 0 else "accepted" if status < 400 else "rejected"
 
     def _pressed_last(self) -> bool:
-        """Whether the submit button was pressed after all that was sent had been answered."""
+        """Return whether the submit button was pressed after all that was sent had been answered."""
         return bool(self.snapshot["pressed"] > max((r["number"] for r in self.snapshot["requests"]), default=0))
 
     def view(self) -> str | NotObservable:
+        """Return the current view."""
         for name, there in self.snapshot["views"].items():
             if there:
                 return str(name)
@@ -324,6 +327,7 @@ class PageSnapshot:
         return not_observable("view", "the form is not visible, and the view that replaces it is unknown; name the views under live.views")
 
     def location(self) -> str:
+        """Return the current location."""
         return target_of(str(self.snapshot["location"]))
 
     def marked_by_page(self, name: str) -> list[str] | NotObservable:
@@ -382,7 +386,7 @@ def _said_by(rule: Any, shows: list[str]) -> Iterator[tuple[str, ...]]:
 
 
 def _is_message(message: Any, text: str, parameters: dict[str, str]) -> bool:
-    """Whether *text* is *message*, whatever stands for those of its placeholders that are no parameters."""
+    """Return whether *text* is *message* with any values for its placeholders that are not parameters."""
     import re
 
     pattern = "".join(
@@ -411,7 +415,7 @@ def value_of(field: Field, facts: dict[str, Any]) -> Any:
 
 
 def has_blank(field: Field) -> bool:
-    """Whether an option without a value is one of the field's own, and not only what a page says where nothing is chosen."""
+    """Return whether an option without a value belongs to the field, rather than being the page's placeholder."""
     return isinstance(field.options, tuple) and any(option.value == "" for option in field.options)
 
 

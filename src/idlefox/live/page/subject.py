@@ -1,4 +1,4 @@
-"""A page in a browser as a subject: steps become acts in the page, checks are answered by what can be seen of it."""
+"""A page in a browser as a subject: steps become actions in the page, checks observe snapshots."""
 
 from __future__ import annotations
 
@@ -44,6 +44,7 @@ class LivePageSubject:
 
     # a scenario
     def load(self, clock: int) -> Refusal | None:
+        """Load the page at the virtual time *clock*."""
         self._start = clock
         self._forget()
         self._done.clear()
@@ -55,14 +56,16 @@ class LivePageSubject:
         return None
 
     def coming(self, ops: Sequence[Any]) -> None:
-        """The steps and checks to come: steps between two checks are taken in one call."""
+        """Accept the coming steps: those between two checks are sent in one call."""
         self._ops = ops
 
     def close(self) -> None:
+        """Close the page."""
         self._ops = ()
 
     @property
     def page(self) -> BrowsingContext:
+        """The page in the browser."""
         assert self.lane.page is not None
         return self.lane.page
 
@@ -74,6 +77,7 @@ class LivePageSubject:
 
     # steps
     def perform(self, step: Any, number: int) -> Refusal | None:
+        """Do *step*."""
         if self.lane.page is None:
             return Refusal("browser gone", facts={"why": f"{self.lane.wishes.browser} is gone"})
         if (address := getattr(step, "address", None)) is not None:
@@ -101,7 +105,7 @@ class LivePageSubject:
         return step._replace(address=address._replace(segments=resolved(self.form, address.segments)))
 
     def _together(self, step: Any, number: int) -> None:
-        """Takes *step* and, in the same call, all that follow it and are one act each."""
+        """Take *step* and, in the same call, all that follow it and are one act each."""
         steps = [step]
         if number and self._ops and self._ops[number - 1].act is step:
             for op in self._ops[number:]:
@@ -114,7 +118,7 @@ class LivePageSubject:
             self._done[number + i] = refusal_of(refused, each, acts[i]) if i == done and refused else None
 
     async def _take(self, step: Any) -> Refusal | None:
-        """Takes a step that is more than one act, or any with real hands."""
+        """Take a step that is more than one act, or any with real hands."""
         act = act_of(step)
         if act is None:
             found: Refusal | None = await _STEPS[type(step)](self, step)
@@ -140,7 +144,7 @@ class LivePageSubject:
         return await self._enter(step, field, key_of(segments), step.value, row=row)
 
     async def _enter(self, step: Any, field: Field, address: str, value: Any, *, row: bool = False) -> Refusal | None:
-        """Enters *value* in *field*, or in all the fields of a group, row or list."""
+        """Enter *value* in *field*, or in all the fields of a group, row or list."""
         if field.kind == "rows" and not row:
             if not isinstance(value, list):
                 return Refusal("needs objects", address, facts={"value": value})
@@ -217,7 +221,7 @@ class LivePageSubject:
         return refusal_of(refused, step, act)
 
     async def _send(self) -> Refusal | None:
-        """Sends what the page holds, past its checks: the request itself."""
+        """Send the page's data past its checks, as a request."""
         values = PageSnapshot(self.form, await self.page.look(), PageContext()).values()
         submit = self.form.submit
         await run_actions(self.page, [{"act": "send", "method": submit.method, "url": submit.to, "values": values, "as": submit.send}])
@@ -256,6 +260,7 @@ class LivePageSubject:
 
     # time
     def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
+        """Let time pass."""
         if self.lane.page is None:
             return Refusal("browser gone", facts={"why": f"{self.lane.wishes.browser} is gone"})
         try:
@@ -299,6 +304,7 @@ class LivePageSubject:
 
     # looking
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
+        """Observe *noun*."""
         if self.lane.page is None:
             return NotObservable(Refusal("browser gone", facts={"why": f"{self.lane.wishes.browser} is gone"}))
         try:
@@ -322,21 +328,26 @@ class LivePageSubject:
         return facts
 
     def written(self, address: str) -> str:
+        """Write *address* as scripts do."""
         name = called(self.form.shape, address)
         field = self.form.find((name,)) if name is not None else None
         return field.address if field is not None else address
 
     def trial(self) -> StepTrial:
+        """Return a subject that only tests whether steps are possible."""
         return StepTrial(self)
 
     # records
     def elapsed(self) -> int:
+        """Return the time since load in milliseconds."""
         return self.lane.page.now - self._start if self.lane.page is not None else 0
 
     def journal(self) -> Journal:
+        """Return the trace, which is empty."""
         return Journal(self._start, (), ())
 
     def warnings(self) -> tuple[str, ...]:
+        """Return the warnings."""
         if self.lane.page is None:
             return ()
         try:
@@ -348,6 +359,7 @@ class LivePageSubject:
         return (*told["warnings"], *(f"an uncaught error of the page: {text}" for text in self._page_errors if not fails))
 
     def material(self) -> Material | None:
+        """Return the material for a failure report."""
         if self.lane.page is None:
             return None
         try:
@@ -361,6 +373,7 @@ class LivePageSubject:
         return await self.page.picture(), await self.page.ask("known") or []
 
     def trouble(self) -> Refusal | None:
+        """Return the error that ended the scenario, if any."""
         if self._page_errors and self.ground.live.page_errors == "fail":
             return Refusal("page error", facts={"texts": self._page_errors})
         return None
@@ -377,6 +390,7 @@ class StepTrial(LivePageSubject):
         super().__init__(other.lane, other.ground, other.folder)
 
     def perform(self, step: Any, number: int) -> Refusal | None:
+        """Test whether *step* is possible."""
         step = self._bound(step)
         act = act_of(step)
         if act is None and isinstance(step, tree.Add | tree.FillLine):

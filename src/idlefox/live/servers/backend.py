@@ -1,4 +1,4 @@
-"""Who answers a page's requests in the place of its servers: the sheet's lookups, its server, and the `answers` of `live:`."""
+"""The backend of a page: the sheet's lookups, its stub server, and the `answers` of `live`."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ NEVER = -1  # an answer that does not come
 
 
 class Submission(NamedTuple):
-    """A submission of the form: the request, what the server read of it, and what it answered (0: nothing; -1: lost)."""
+    """A submission: the request, the payload the server read, and the status of the answer (0: none yet; -1: lost)."""
 
     request: Request
     payload: Any
@@ -30,7 +30,7 @@ class Submission(NamedTuple):
 
 
 class PlannedAnswer(NamedTuple):
-    """What a request gets, and after how many milliseconds of the page's time (`NEVER`: it waits for good)."""
+    """The answer to a request, and its delay in milliseconds of the page's time (`NEVER`: no answer)."""
 
     response: Response
     takes: int
@@ -64,14 +64,14 @@ class PageBackend:
         return [_described(each) for each in (*wanted, *(RequestPattern(method, path) for method, path in sorted(self.targets)))]
 
     def is_submission(self, request: Request) -> bool:
-        """Whether *request* sends the form, or a panel of it."""
+        """Return whether *request* sends the form, or a panel of it."""
         return (request.method, request.path) in self.targets
 
     def _lookups(self) -> Iterator[Lookup]:
         return (lookup for lookup in self.form.lookups.values() if lookup.request is not None)
 
     def decide(self, request: Request, now: int) -> PlannedAnswer | None:
-        """What *request* gets at *now*; None where it is not answered here."""
+        """Decide the answer to *request* at *now*; None if it is not answered here."""
         if not self.answers:
             return None
         for lookup in self._lookups():
@@ -94,14 +94,15 @@ class PageBackend:
         takes = found.after or 0
         if found.kind == "failure":
             return PlannedAnswer(LOST, takes, lookup.name)
-        told: LookupResponse = (lookup.accepted if found.kind == "accept" else lookup.refused) or LookupResponse(body={"accepted": found.kind == "accept"})
+        scripted = lookup.accepted if found.kind == "accept" else lookup.refused
+        told: LookupResponse = scripted or LookupResponse(body={"accepted": found.kind == "accept"})
         body = told.body
         if found.message and isinstance(body, dict):
             body = {**body, "message": found.message}
         return PlannedAnswer(as_json(body, told.status), takes, lookup.name)
 
     def _as_asked(self, lookup: Lookup, text: str) -> Any:
-        """The value that *text* stands for in the field whose rule asks *lookup*."""
+        """Return the value of *text* in the field whose rule uses *lookup*."""
         for field in walk(self.form.fields):
             if any(kind.name == "lookup" and kind.parameter == lookup.name for rule in field.rules for kind in rule.kinds):
                 return typed_value(field, text)
@@ -135,7 +136,7 @@ class PageBackend:
         return as_json({"title": title, "status": reply.status, "errors": errors}, reply.status, PROBLEM)
 
     def watched(self, request: Request) -> bool:
-        """Whether *request*, which somebody else answers, is a submission: then it is noted."""
+        """Return whether *request*, which somebody else answers, is a submission: then it is noted."""
         if self.answers or not self.is_submission(request):
             return False
         payload, flat = self._read(request)
@@ -156,9 +157,11 @@ class PageBackend:
 
     # scripted answers
     def script_lookup(self, name: str, kind: str, message: str, after: int | None) -> None:
+        """Queue the next answer of the lookup *name*."""
         self.stand_in.script_lookup(name, LookupAnswer(kind, message, after))
 
     def script_reply(self, reply: ServerAnswer) -> None:
+        """Queue the server's next answer."""
         self.stand_in.script_reply(reply)
 
 
@@ -168,14 +171,15 @@ class NoBackend:
     live = LivePage()
 
     def decide(self, request: Request, now: int) -> None:
-        return None
+        """Answer nothing."""
+        return
 
 
 NOBODY = NoBackend()
 
 
 def _described(wanted: RequestPattern) -> dict[str, Any]:
-    """*wanted* for the agent; its path as it stands, too, "" where it is a pattern."""
+    """Describe *wanted* for the agent, with its literal path, "" if it is a pattern."""
     literal = "" if "*" in wanted.path or "{value}" in wanted.path else wanted.path
     return {"method": wanted.method, "path": wanted.path_pattern(), "query": [name for name, _ in wanted.query], "literal": literal}
 
@@ -200,7 +204,7 @@ def _pointer(address: str) -> str:
 
 
 def _document(reply: ServerAnswer) -> Response:
-    """The answer to a form that the browser itself has sent: where to go, or what is wrong."""
+    """Return the answer to a form that the browser itself sent: a redirect, or the errors."""
     import html
 
     if reply.status < 400 and reply.to:
@@ -213,7 +217,7 @@ def _document(reply: ServerAnswer) -> Response:
 
 # matching
 def _matches(request: Request, wanted: RequestPattern) -> tuple[str, ...] | None:
-    """What stands in the place of ``{value}`` in the path, () where it is not there; None where *request* is another one."""
+    """Return the text at ``{value}`` in the path, () without that placeholder; None if *request* does not match."""
     if request.method != wanted.method:
         return None
     found = re.fullmatch(wanted.path_pattern(), request.path)
@@ -227,7 +231,7 @@ def _matches(request: Request, wanted: RequestPattern) -> tuple[str, ...] | None
 
 
 def _value_in(request: Request, wanted: RequestPattern) -> str | None:
-    """The value that a lookup's *request* asks about; None where it is none of this lookup's."""
+    """Return the value that a lookup's *request* contains; None if it is not a request of this lookup."""
     groups = _matches(request, wanted)
     if groups is None:
         return None
@@ -241,7 +245,7 @@ def _value_in(request: Request, wanted: RequestPattern) -> str | None:
 
 
 def _inside(body: Any, template: Any) -> str | None:
-    """What *body* has where *template* has ``{value}``."""
+    """Return the value of *body* where *template* has ``{value}``."""
     if template == "{value}":
         return body if isinstance(body, str) else None if body is None else json.dumps(body)
     if isinstance(template, dict) and isinstance(body, dict):

@@ -17,7 +17,7 @@ _KEPT = 40  # lines of what it says
 
 
 class NotReady(Exception):
-    """Nothing answers there; *why* is what is known, and *said* the last lines of what the server said."""
+    """Nothing answers at the URL; *why* is the reason, and *said* the last output of the server."""
 
     def __init__(self, why: str, said: tuple[str, ...] = ()) -> None:
         super().__init__(why)
@@ -33,6 +33,7 @@ class DevServer:
         self._lines: deque[str] = deque(maxlen=_KEPT)
 
     def start(self) -> None:
+        """Start the server's command."""
         stream = self.group.start(
             ["/bin/sh", "-c", self.command], output="both", environment={**os.environ, "BROWSER": "none"}, folder=self.folder
         )
@@ -44,6 +45,7 @@ class DevServer:
 
     @property
     def said(self) -> tuple[str, ...]:
+        """Return the last lines of its output."""
         return tuple(self._lines)
 
     def over(self) -> int | None:
@@ -51,11 +53,12 @@ class DevServer:
         return self.group.process.poll() if self.group.process is not None else 0
 
     def end(self) -> None:
+        """Stop the server and everything it started."""
         self.group.end()
 
 
 async def answers(url: str) -> bool:
-    """Whether anything answers at *url*, whatever it says."""
+    """Return whether anything answers at *url*, whatever it says."""
     import httpx
 
     try:
@@ -67,7 +70,7 @@ async def answers(url: str) -> bool:
 
 
 async def ready(url: str, command: str, folder: str, within: float) -> DevServer | None:
-    """Waits for an answer at *url*, for *within* seconds; what was started for it. Raises NotReady."""
+    """Wait up to *within* seconds for an answer at *url*; return the server that was started for it. Raises NotReady."""
     if await answers(url):
         return None
     server: DevServer | None = None

@@ -1,4 +1,4 @@
-"""A form in play as a page: accessible HTML that needs no scripts. What one does there takes effect by a round trip."""
+"""Generates an accessible page without scripts for a running form. Input takes effect with the next request."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ LOOK, BUTTON, PANEL, ADD, REMOVE, OPEN, CLOSE = "look", "button", "panel", "add"
 
 
 def page_of(session: Session, trouble: str = "") -> str:
-    """The page of the form that *session* has in play. *trouble* is what kept the last step from being taken."""
+    """Return the page of the form in *session*. *trouble* is the reason why the last step was not possible."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
     loader = PackageLoader("idlefox.live.servers", ".")
@@ -30,7 +30,7 @@ def page_of(session: Session, trouble: str = "") -> str:
 
 
 def _form(form: DrawnForm, closed: list[Any]) -> dict[str, Any]:
-    """What the template is told of *form*.
+    """Return the template's data of *form*.
 
     No button is drawn disabled by a condition of its own: what it waits for may be what is typed now, which nobody knows here.
     """

@@ -33,12 +33,13 @@ class Loopback:
         self._tasks: set[asyncio.Task[None]] = set()
 
     async def start(self, port: int = 0) -> str:
-        """Begins to listen at *port* (0: any that is free); its URL. Raises OSError."""
+        """Begin to listen at *port* (0: any that is free); its URL. Raises OSError."""
         self._server = await asyncio.start_server(self._serve, "127.0.0.1", port)
         self.base = f"http://127.0.0.1:{self._server.sockets[0].getsockname()[1]}"
         return self.base
 
     async def stop(self) -> None:
+        """Stop the server."""
         if self._server is not None:
             self._server.close()
         for task in tuple(self._tasks):
@@ -86,7 +87,7 @@ class Loopback:
             wire.start_next_cycle()
 
     async def _answered(self, request: Request, reader: asyncio.StreamReader) -> Response | None:
-        """The response to *request*; None where whoever asked has gone away meanwhile."""
+        """Return the response to *request*; None if the client has disconnected."""
         answer = asyncio.ensure_future(self.answer(request))
         gone = asyncio.ensure_future(reader.read(1))
         try:

@@ -1,4 +1,4 @@
-"""A sheet as a server on loopback: drawn as a page, or as what a page of somebody's asks."""
+"""A sheet as a server on loopback: as a generated page, or as the backend of a page."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from .visits import FormVisits
 
 
 class RequestHandler(Protocol):
-    """What answers the requests of a server that has *folder* beside it, and begins at *first*."""
+    """Answers the requests of a server with the files of *folder*, starting at *first*."""
 
     folder: str
     first: str
@@ -28,17 +28,18 @@ class RequestHandler(Protocol):
 
 
 class HttpServer:
-    """Serves on 127.0.0.1; *tell* hears of every request that the sheet answers, and of its status."""
+    """Serves on 127.0.0.1; *tell* is called with every request that the sheet answers, and its status."""
 
     def __init__(self, serves: RequestHandler, tell: Callable[[Request, int], None]) -> None:
         self._serves, self._tell = serves, tell
         self._loopback = Loopback(serves.folder, self._answer)
 
     async def start(self, port: int = 0) -> str:
-        """Begins to listen at *port* (0: any that is free); where the page is. Raises OSError."""
+        """Begin to listen at *port* (0: any that is free); where the page is. Raises OSError."""
         return f"{await self._loopback.start(port)}/{self._serves.first}"
 
     async def stop(self) -> None:
+        """Stop the server."""
         await self._loopback.stop()
 
     async def _answer(self, request: Request) -> Response | None:
@@ -49,7 +50,7 @@ class HttpServer:
 
 
 class PageServer:
-    """Serves the HTML file *page* and what lies beside it, with the lookups and the server of *form* as what it asks."""
+    """Serves the HTML file *page* and the files beside it, with the lookups and the server of *form* as its backend."""
 
     def __init__(self, form: Form, page: str, clock: Clock) -> None:
         self.clock = clock
@@ -58,6 +59,7 @@ class PageServer:
         self.world.start(clock.now())
 
     async def answer(self, request: Request) -> Response | None:
+        """Answer *request*."""
         if request.path == "/":
             return Response(302, b"", "text/html", (("Location", f"/{self.first}"),))
         decided = self.world.decide(request, self.clock.now())
@@ -80,4 +82,5 @@ class FormServer:
         self.visits = FormVisits(SessionFactory(compile_form(form)), clock)
 
     async def answer(self, request: Request) -> Response | None:
+        """Answer *request*."""
         return await self.visits.answer(request)

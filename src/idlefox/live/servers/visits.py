@@ -1,4 +1,4 @@
-"""Who visits a sheet that is drawn as a page: a form in play each, which every post goes on with."""
+"""The visitors of a generated page: each has a running form, which every request continues."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ _HTML = "text/html; charset=utf-8"
 
 
 class FormVisits:
-    """The visits of the form of *stage*. Lookups and the server take what the sheet says, in the time of *clock*."""
+    """The visits of one form. Lookups and the server take as long as the sheet says, by *clock*."""
 
     def __init__(self, stage: SessionFactory, clock: Clock) -> None:
         self.stage, self.clock = stage, clock
@@ -37,7 +37,7 @@ class FormVisits:
         self.target = urlsplit(urljoin("http://127.0.0.1/", stage.plan.form.submit.to)).path or "/"
 
     async def answer(self, request: Request) -> Response | None:
-        """What *request* gets; None where it is for nothing that is here."""
+        """Answer *request*; None if it is for something else."""
         token = _token(request)
         query = {name: values[-1] for name, values in parse_qs(urlsplit(request.target).query, keep_blank_values=True).items()}
         submits = self.stage.plan.form.submit.method == request.method and request.path == self.target
@@ -78,7 +78,7 @@ class FormVisits:
         return _page(session, headers=(("Set-Cookie", f"{_COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict"),))
 
     def _pass(self, session: Session) -> None:
-        """Lets the time pass that has passed."""
+        """Let the time pass that has passed."""
         if self.clock.at_once:
             session.advance(_LONG, until=self._done(session))
         else:
@@ -88,7 +88,7 @@ class FormVisits:
         return lambda: not session.live.queue.waiting_for()
 
     def _enter(self, session: Session, form: DrawnForm, texts: Mapping[str, Any]) -> None:
-        """Does what a person has done to get from the page as it was drawn to *texts*: changes what differs, field by field."""
+        """Apply the differences between the page as it was generated and the *texts* that were sent, field by field."""
         for part in form.controls():
             if not part.enabled or part.readonly:
                 continue
@@ -122,7 +122,7 @@ class FormVisits:
 
 
 def _posted(request: Request) -> dict[str, Any]:
-    """What a form has sent, by name: a text or several; files as {name, size, type}."""
+    """Return the data of a form by name: a string or a list; files as {name, size, type}."""
     media_type = request.headers.get("content-type", "")
     if request.method == "GET":
         texts = received(urlsplit(request.target).query.encode(), "application/x-www-form-urlencoded")[0]
@@ -153,7 +153,7 @@ def _page(session: Session, trouble: str = "", status: int = 200, headers: tuple
 
 
 def _changed(session: Session, part: DrawnPart, at: tuple[Any, ...], given: list[Any]) -> bool:
-    """Brings the control *part* to what was sent for it; whether that was a change."""
+    """Set the control *part* to the text that was sent for it; return whether that changed it."""
     if part.kind == "file":
         files = [each for each in given if isinstance(each, dict) and each.get("name")]
         return bool(files) and session.upload(at, files, {}) is None
@@ -173,7 +173,7 @@ def _changed(session: Session, part: DrawnPart, at: tuple[Any, ...], given: list
 
 
 def _act(session: Session, kind: str, name: str) -> Refusal | None:
-    """Presses the button of the page that is not for sending it."""
+    """Press the button of the page that is not for sending it."""
     at = parse_address(name)
     if kind == OPEN:
         return session.open(name)

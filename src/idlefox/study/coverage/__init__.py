@@ -1,1 +1,1 @@
-"""What the scenarios have exercised of a form, point by point."""
+"""Coverage: the points of a form that the scenarios reach."""

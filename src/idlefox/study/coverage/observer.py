@@ -1,4 +1,4 @@
-"""Plays scenarios and notes which points they meet, and which of those a check stood behind."""
+"""Runs scenarios and records which points they reach, and which of those a check covers."""
 
 from __future__ import annotations
 
@@ -40,8 +40,8 @@ _OF_SENDING = frozenset({
 
 
 class ReachedPoint(NamedTuple):
-    """A point that a scenario met, first behind its *part*-th step or check (0: load); *checked*: a check that would have failed otherwise
-    came before the next step.
+    """A point that a scenario reached, first after its *part*-th step or check (0: load); *checked*: a check before the next step
+    would have noticed.
     """
 
     point: Point
@@ -106,7 +106,7 @@ class _CoverageObserver:
                 self.found[point] = self.found.get(point, False) or any(_shows(point, op.act, self.form) for op in checks)
 
     def _checks_from(self, number: int) -> list[Op]:
-        """The checks behind the *number*-th part of the scenario, up to the next step."""
+        """Return the checks after the *number*-th part of the scenario, up to the next step."""
         found = []
         for op in self.scenario.ops[number:]:
             if isinstance(op.act, Check):
@@ -210,7 +210,7 @@ class _CoverageObserver:
             yield from self._replied()
 
     def _replied(self) -> Iterator[Point]:
-        """What the server says to the requests that are new: which reply that is, which of its rules are broken."""
+        """Record the server's answers to new requests: which reply was used, which rules were broken."""
         journal = self.subject.journal()
         for exchange in journal.exchanges[self.exchanges :]:
             if self.scripted:
@@ -255,7 +255,7 @@ class _CoverageObserver:
                 yield bound.point
 
     def _judged(self, key: str) -> Iterator[Point]:
-        """The rules that hold on what is filled in now, and those that are broken."""
+        """Record the rules that hold on filled values now, and those that are broken."""
         address, broken = self._address(key), self.broken.get(key, set())
         yield from (Point("rule", address, each, "breaks") for each in broken)
         field = self._field(key)
@@ -335,7 +335,7 @@ def _could_be(message: Message, text: str) -> bool:
 
 
 def _could_be_text(template: str, text: str) -> bool:
-    """Whether *text* is *template* with its placeholders filled."""
+    """Return whether *text* is *template* with its placeholders filled."""
     if template == text:
         return True
     pattern = "".join(".*" if part.startswith("{") and part != "{{" else re.escape(part) for part in re.split(r"(\{[^{}]*\})", template))
@@ -343,20 +343,22 @@ def _could_be_text(template: str, text: str) -> bool:
 
 
 _HEARS: dict[str, Callable[[_CoverageObserver, Any, Any, str | None], Iterator[Point]]] = {
-    "row added": _CoverageObserver._rows_came, "opened": _CoverageObserver._rows_came, "row removed": _CoverageObserver._rows_went, "row moved": _CoverageObserver._rows_went,
-    "value": _CoverageObserver._value, "reads": _CoverageObserver._reads, "breaks": _CoverageObserver._breaks, "shows": _CoverageObserver._shows, "touched": _CoverageObserver._touched,
+    "row added": _CoverageObserver._rows_came, "opened": _CoverageObserver._rows_came,
+    "row removed": _CoverageObserver._rows_went, "row moved": _CoverageObserver._rows_went,
+    "value": _CoverageObserver._value, "reads": _CoverageObserver._reads, "breaks": _CoverageObserver._breaks,
+    "shows": _CoverageObserver._shows, "touched": _CoverageObserver._touched,
 }  # fmt: skip
 
 
 # What a check tells
 def _shows(point: Point, check: Check, form: Form) -> bool:
-    """Whether *check*, which held, would have failed had the point's fact been otherwise."""
+    """Return whether *check*, which held, would have failed had the point's fact been otherwise."""
     test = _TESTS[point.kind]
     return test(point, check, form)
 
 
 def _about(check: Check, address: str, form: Form) -> bool:
-    """Whether the check looks at *address*, or at all of the form."""
+    """Return whether the check looks at *address*, or at all of the form."""
     noun = check.noun
     if noun.kind != "address" or noun.address is None:
         return False
@@ -433,4 +435,5 @@ _TESTS: dict[str, Callable[[Point, Check, Form], bool]] = {
 
 
 def folder_of(file: str) -> str:
+    """Return the folder of a script."""
     return str(Path(file).parent)

@@ -21,7 +21,7 @@ _CONDITIONS = ("visible", "enabled", "readonly", "add", "remove")
 
 
 class Point(NamedTuple):
-    """One fact: of what *kind*, of which *address* ("" the form), about what (*name*), and what is *wanted* of it."""
+    """A point: its *kind*, its *address* ("" the form), its *name*, and what is *wanted*."""
 
     kind: str
     address: str
@@ -38,7 +38,7 @@ class Bound(NamedTuple):
 
 
 class Condition(NamedTuple):
-    """An expression that is judged at the field with the schema path *path* (() the form)."""
+    """An expression that is evaluated at the field with the schema path *path* (() the form)."""
 
     path: tuple[str, ...]
     name: str
@@ -47,7 +47,7 @@ class Condition(NamedTuple):
 
 
 class Points(NamedTuple):
-    """All points of a form, in its order; *bounds* by schema path, *conditions* to be judged, *messages* by address and rule."""
+    """All points of a form in order; *bounds* by schema path, *conditions* to evaluate, *messages* by address and rule."""
 
     all: tuple[Point, ...]
     bounds: dict[tuple[str, ...], tuple[Bound, ...]]
@@ -63,7 +63,7 @@ def points_of(form: Form) -> Points:
 
 
 def check_name(rule: Rule, kind: Any) -> str:
-    """What a broken *kind* of *rule* is called in a journal: its flag, or its id where it has none of its own."""
+    """Return the name of a broken *kind* of *rule* in a trace: its flag, or its id."""
     return rule.id or (kind.flag if kind.flag != "customError" else kind.name)
 
 
@@ -119,7 +119,7 @@ class _PointCollector:
             self._add("rows", field.address, str(field.most), "at most")
 
     def _own_rules(self, field: Field) -> None:
-        """What a kind of field judges by itself."""
+        """Add the rules that a type of field has by itself."""
         own = field.kind if field.kind in ("email", "url") else "badInput" if field.kind == "number" else ""
         written_out = {kind.name for rule in field.rules for kind in rule.kinds}
         if own and own not in written_out:
@@ -160,7 +160,7 @@ class _PointCollector:
 
     @staticmethod
     def _measure(field: Field, name: str, parameter: Any) -> str | None:
-        """What of a value a bound called *name* limits."""
+        """Return what a bound called *name* measures."""
         if name in _LENGTHS:
             return "length" if isinstance(parameter, int) else None
         if field.many or field.kind == "rows":
@@ -195,7 +195,7 @@ class _PointCollector:
                     self._add("message", self._told_at(address), f"server: {text}", "shown", "cleared")
 
     def _told_at(self, address: str) -> str:
-        """Where what the server says of *address* is shown: at its field, in any row; what nobody has is the form's."""
+        """Return where the server's message for *address* appears: at its field, in any row, or at the form."""
         field = self.form.find(tuple("*" if isinstance(each, int) else str(each) for each in parse_address(address) or ()))
         return field.address if field is not None else ""
 

@@ -1,4 +1,4 @@
-"""How a point that no scenario met can be met: steps that are tried on the model, at the boundaries of every rule and about them."""
+"""Finds steps that reach unreached points, by trying steps around the limits of every rule on the model."""
 
 from __future__ import annotations
 
@@ -25,14 +25,14 @@ from .study import Coverage
 
 
 class ReachingSteps(NamedTuple):
-    """How *point* is met: the *steps* of a scenario, which have been played; none where none were found."""
+    """How to reach *point*: the *steps* of a scenario, which have run; empty if none were found."""
 
     point: Point
     steps: tuple[str, ...]
 
 
 def ways_to(coverage: Coverage) -> list[ReachingSteps]:
-    """For each point that nobody met the shortest steps that were found."""
+    """Return the shortest steps found for each unreached point."""
     form = coverage.form
     loaded = simulated(form, compile_form(form))
     wanted = set(coverage.missing())
@@ -49,6 +49,7 @@ def ways_to(coverage: Coverage) -> list[ReachingSteps]:
 
 
 def read_steps(lines: tuple[str, ...], form: Form) -> ExpandedScenario | None:
+    """Parse *lines* as steps on *form*."""
     text = 'scenario "way"\n' + "".join(f"    {line}\n" for each in lines for line in each.split("\n"))
     try:
         scenarios, problems = expand(read_script_text(text, "way.fox"))
@@ -58,7 +59,7 @@ def read_steps(lines: tuple[str, ...], form: Form) -> ExpandedScenario | None:
 
 
 def tries(coverage: Coverage) -> Iterator[tuple[str, ...]]:
-    """Sequences of steps that may meet points: each by itself, the fields left before and behind each."""
+    """Yield sequences of steps that may reach points: each step alone, and with the fields left before and after."""
     form = coverage.form
     script = read_script_text(first_script(form, form.file).text, "tries.fox")
     scenarios, _ = expand(script)
@@ -92,7 +93,7 @@ def _simple(form: Form) -> Iterator[tuple[str, ...]]:
 
 
 def _entering(field: Field, name: str) -> list[str]:
-    """Steps that enter what the field takes and what it does not, one after the other."""
+    """Yield steps that enter valid and invalid values of a field."""
     if field.kind in DATE_KINDS:
         dates = ("1990-01-01", "2030-01-15", "2999-12-31") if field.kind == "date" else tuple(values_for(field)[:3])
         return [f"set {name} {quoted(value)}" for value in (*dates, "")]
@@ -126,7 +127,9 @@ def _asked(form: Form, name: str, lookup: str) -> Iterator[tuple[str, ...]]:
 
 
 def kept(way: ReachingSteps, loaded: Loaded, clock: int, file: str, text: str | None) -> str | None:
-    """The script *file* (which reads *text*) with the scenario of *way* and checks of what its last step changes; None where none goes."""
+    """Return the text of the script *file* (whose text is *text*) with the scenario of *way* and checks of its last step; None if
+    it fails.
+    """
     rehearsal = Rehearsal(loaded, loaded.form.file, ".", clock)
     for step in way.steps:
         if not rehearsal.take(step).held:

@@ -23,7 +23,7 @@ _ACCEPTED = Point("submission", "", "", "accepted")
 
 
 class Tally(NamedTuple):
-    """How many points of a kind are *reached*, and *checked*, *of* all."""
+    """How many points of a kind are *reached* and *checked*, *of* how many."""
 
     reached: int
     checked: int
@@ -31,7 +31,9 @@ class Tally(NamedTuple):
 
 
 class Coverage(NamedTuple):
-    """Of one form: *by* tells for each point the addresses of the scenarios that met it; *checked* are those that a check stood behind."""
+    """The coverage of one form: *by* has the addresses of the scenarios that reach each point; *checked* the points that a check
+    covers.
+    """
 
     form: Form
     points: Points
@@ -56,9 +58,11 @@ class Coverage(NamedTuple):
         return 100 * sum(point in self.by for point in self.points.all) / max(len(self.points.all), 1)
 
     def missing(self) -> list[Point]:
+        """The unreached points."""
         return [point for point in self.points.all if point not in self.by]
 
     def as_json(self) -> dict[str, Any]:
+        """Return the JSON report."""
         points = [
             {
                 "kind": p.kind, "address": p.address, "name": p.name, "wanted": p.wanted, "reached": p in self.by,
@@ -70,7 +74,7 @@ class Coverage(NamedTuple):
 
 
 class ScenarioCoverage(NamedTuple):
-    """What one scenario met. *sent*: its steps up to the first attempt to submit, where the form is accepted at all."""
+    """The points of one scenario. *sent*: its steps up to the first submission, if the form is accepted."""
 
     address: str
     met: tuple[ReachedPoint, ...]
@@ -79,13 +83,13 @@ class ScenarioCoverage(NamedTuple):
 
 
 def coverage_of(loaded: Loaded, ready: Iterable[LoadedScript]) -> Coverage:
-    """What the scenarios of *ready*, scripts about the form of *loaded*, have exercised of it."""
+    """Return the coverage of the scripts *ready* about the form of *loaded*."""
     points = points_of(loaded.form)
     return _summed(loaded.form, points, (_seen_of(script, number, points) for script in ready for number in range(len(script.scenarios))))
 
 
 def coverage_by(work: ExecutionOptions, about: FormScripts, told: Callable[[int, int], None] | None = None) -> Coverage:
-    """The same of the scripts *about* a form, by whomever *work* means. *told* hears how many scenarios have been played, of how many.
+    """Return the coverage of the scripts *about* a form, run on the executor of *work*. *told* gets the progress.
 
     Raises Unreadable.
     """
@@ -104,7 +108,7 @@ def _counted(every: Iterator[ScenarioCoverage], count: int, told: Callable[[int,
 
 
 def _seen_alone(suite: Suite, numbers: tuple[int, int]) -> ScenarioCoverage:
-    """What the second-th scenario of the first-th script of *suite* met, in a process that reads them itself."""
+    """Run one scenario in a process that reads the scripts itself."""
     script = suite.in_process()[numbers[0]]
     assert script.loaded is not None
     form = script.loaded.form
@@ -149,4 +153,5 @@ def _before_sending(scenario: ExpandedScenario) -> tuple[str, ...]:
 
 
 def address_of(scenario: ExpandedScenario) -> str:
+    """Return the address of a scenario."""
     return f"{scenario.source.file}:{scenario.row_line if scenario.row_line and not scenario.row_file else scenario.line}"

@@ -1,1 +1,1 @@
-"""What is odd in scripts and sheets although it can be played: each finding is proved on the model, never guessed from looks."""
+"""Lint: mistakes in scripts, sheets and pages that a run would not stop at, each proved on the model."""

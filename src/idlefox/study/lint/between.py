@@ -1,4 +1,4 @@
-"""What is odd between sheets: one and the same field, judged in two ways."""
+"""Lint across sheets: the same field with different rules."""
 
 from __future__ import annotations
 
@@ -34,7 +34,7 @@ def unlike_sheets(sheets: Iterable[tuple[Form, SheetPlaces]]) -> Iterator[Findin
 
 
 def _rules(field: Field) -> set[str]:
-    """The rules of *field* in words, messages left out. What names another field is told as it is written."""
+    """Return the rules of *field* as text, without messages."""
     found = set()
     for rule in field.rules:
         for kind in rule.kinds:

@@ -1,8 +1,8 @@
-"""Whether conditions can hold together, as far as their form alone decides it.
+"""Decides whether conditions can be true together, from their structure alone.
 
-Each state and each comparison in them is taken for free to be true or false, but for those that speak of one thing: `touched` and
-`not touched` of a field, a value held against several literals. What cannot hold then cannot hold at all: more is possible here than
-in any form in play. (Kleene's unknown changes nothing: what holds while something is unknown holds whatever it turns out to be.)
+Each state and comparison counts as independently true or false, except those about the same thing: `touched` and `not touched`
+of a field, or a value compared with several literals. More is possible here than in any real form, so what is impossible here
+is impossible. (Kleene's unknown changes nothing: what is true while something is unknown is true whatever its value.)
 """
 
 from __future__ import annotations
@@ -24,14 +24,14 @@ Case = dict[Atom, Any]
 
 
 def can_hold(*wanted: tuple[Expression | None, bool]) -> bool:
-    """Whether some state of the form gives each expression the truth value beside it. None: there is no condition, it is true."""
+    """Return whether some state of the form gives each expression the given truth value. None means no condition, which is true."""
     if any(expression is None and not value for expression, value in wanted):
         return False
     return _satisfiable([(expression.node, value) for expression, value in wanted if expression is not None])
 
 
 def can_hold_without_rows(expression: Expression, path: tuple[str, ...]) -> bool:
-    """Whether *expression* can be true while the list at *path* has no rows."""
+    """Return whether *expression* can be true while the list at *path* has no rows."""
     return _satisfiable([(_without_rows(expression.node, path), True)])
 
 
@@ -49,7 +49,7 @@ def _satisfiable(wanted: list[tuple[Any, bool]]) -> bool:
 
 
 def _atoms(node: Any) -> Iterator[tuple[Atom, Any]]:
-    """What the truth of *node* depends on, with a value that it is held against."""
+    """Return what the truth of *node* depends on, with the literal it is compared with."""
     if isinstance(node, BooleanOperation):
         for part in node.parts:
             yield from _atoms(part)
@@ -135,7 +135,7 @@ _COMPARED = {
 
 
 def _without_rows(node: Any, path: tuple[str, ...]) -> Any:
-    """*node* with what is known of a list that has no rows put in."""
+    """Return *node* simplified for an empty list."""
     if isinstance(node, Comprehension):
         known = _is_list(node.source, path) and node.function in _OF_NONE
         return Literal(_OF_NONE[node.function], node.at) if known else node

@@ -13,8 +13,8 @@ LEVELS = ("error", "warning", "note")
 
 
 class Code(NamedTuple):
-    """A kind of finding. The examples are a sheet (its `form:` left out), and the body of a script behind its subject; *beside*: a second
-    sheet that both are held against; *finds* is how the bad one's message begins.
+    """A kind of finding. The examples are a sheet (without `form:`) and the body of a script; *beside*: a second sheet; *finds*:
+    how the message for the bad example starts.
     """
 
     code: str
@@ -40,6 +40,7 @@ class Finding(NamedTuple):
 
     @property
     def level(self) -> str:
+        """The level of the finding's code."""
         return codes()[self.code].level
 
 

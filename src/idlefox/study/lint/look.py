@@ -1,4 +1,4 @@
-"""Looks through scripts and sheets: what can be read and is odd, and what cannot be read."""
+"""Runs lint over scripts and sheets, and reports what cannot be read."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ from .silences import silenced
 
 
 class LintResult(NamedTuple):
-    """What was found, in the order of files and places, and what could not be read; *files* were looked through."""
+    """The findings in order of files and places, the problems, and the checked *files*."""
 
     findings: tuple[Finding, ...]
     problems: tuple[Problem, ...]
@@ -95,7 +95,7 @@ class _LintRun:
                 self.found += step_findings(script, scenarios, loaded)
 
     def _loaded(self, script: Script) -> Loaded | None:
-        """The form sheet that *script* is about; None where it is none, or one that cannot be played (its own findings tell)."""
+        """Return the form sheet of *script*; None if its subject is not one or has errors, which are reported there."""
         path = _subject(script)
         if kind_of(path) not in ("sheet", "page"):
             return None
@@ -144,7 +144,7 @@ def _files(paths: list[str]) -> tuple[list[str], list[str], list[Problem]]:
 
 
 def _subject(script: Script) -> str:
-    """The file that *script* names as its subject, "" where it names none."""
+    """Return the file of the subject of *script*, "" if it names none."""
     name = next((header.text for header in script.headers if header.kind == "subject"), "")
     return os.path.normpath(Path(script.file).parent / name) if name else ""
 
@@ -156,12 +156,12 @@ def _named(script: Script) -> set[str]:
 
 
 def _is_used(file: str) -> bool:
-    """Whether a script beside *file* may use it: its name stands there."""
+    """Return whether a script beside *file* may use it: its name stands there."""
     return any(os.path.basename(file) in text for text in _scripts_beside(file))
 
 
 def _opened_beside(file: str, form: Form) -> set[str]:
-    """The panels of the sheet *file* whose names stand behind `open` in a script beside it."""
+    """Return the panels of the sheet *file* that scripts beside it open."""
     if not form.panels:
         return set()
     texts = list(_scripts_beside(file))

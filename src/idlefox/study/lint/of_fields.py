@@ -1,4 +1,4 @@
-"""What is odd in a field of a form sheet, as its rules and conditions alone prove it."""
+"""Lint of a sheet's fields, from their rules and conditions alone."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ _WORD = re.compile(r"[^\W\d_]{3,}")
 
 
 def field_findings(form: Form, one: Form, at: SheetPlaces) -> Iterator[Finding]:
-    """What is odd in the fields of *one*: *form* itself, or one of its panels."""
+    """Yield findings about the fields of *one*: *form*, or one of its panels."""
     fields = Fields(form, one, at)
     for field in walk(one.fields):
         written = [rule for rule in field.rules if rule.line and not rule.native]
@@ -47,6 +47,7 @@ class Fields:
 
     # messages
     def silent(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
+        """Rules without a message."""
         for rule in rules:
             kinds = [kind.name for kind in rule.kinds]
             if field.kind == "range" and set(kinds) <= {"min", "max", "step"}:
@@ -64,7 +65,7 @@ class Fields:
                 yield self.at.rule("same-message", rule, message, "give each rule its own message")
 
     def borrowed(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
-        """Messages with another field's label, none of their own field's words, and a rule that reads nothing else."""
+        """Messages with the label of another field, but not their own, whose rule reads nothing else."""
         for rule in rules:
             if rule.say is None or rule.at is not None or "label" in rule.say.placeholders or _reads(rule, field):
                 continue
@@ -78,7 +79,7 @@ class Fields:
                 yield self.at.rule("borrowed-message", rule, message, f"name {field.label!r} instead", "say")
 
     def _named(self, text: str) -> Iterator[Field]:
-        """The fields whose labels stand in *text* as whole words."""
+        """Return the fields whose labels appear in *text* as whole words."""
         for word in _ANY_WORD.finditer(text):
             for field in self.labels.get(word[0], ()):
                 end = word.start() + len(field.label)
@@ -87,7 +88,7 @@ class Fields:
 
     # values
     def contradiction(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
-        """Rules that count always and that no value keeps, but for the empty one where nothing requires another."""
+        """Unconditional rules that no value satisfies, except the empty one if the field is optional."""
         always = [(kind, rule) for rule in rules if rule.when is None and rule.at is None and not rule.on_empty for kind in rule.kinds]
         known = {kind.name: (kind.parameter, rule) for kind, rule in always}
         none = "no value" if "required" in known else "no value except empty"
@@ -119,6 +120,7 @@ class Fields:
                     yield self.at.rule("never-breaks", rule, message, "remove it, or make it stricter", kind.name)
 
     def patterns(self, rules: list[Rule]) -> Iterator[Finding]:
+        """Slow patterns."""
         for rule in rules:
             for kind in rule.kinds:
                 if kind.name != "pattern" or not isinstance(kind.parameter, str) or (found := wide(kind.parameter)) is None:
@@ -132,6 +134,7 @@ class Fields:
 
     # sight
     def unseen(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
+        """Yield messages that nobody can see."""
         for rule in rules:
             if _names_its_type_only(rule, field):
                 continue
@@ -161,7 +164,7 @@ class Fields:
         return "" if self._in_a_view(where) else f"no view shows {where.address}"
 
     def _around(self, field: Field) -> list[Field]:
-        """*field* and what it stands in, the field first."""
+        """Yield *field* and its containers, from the inside out."""
         found = [field]
         base = 1 if self.one.panel and field.path[:1] == (self.one.panel,) else 0
         for size in range(len(field.path) - 1, base, -1):
@@ -180,6 +183,7 @@ class Fields:
 
     # ends
     def dead_end(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
+        """Fields and rows that a person cannot complete."""
         if field.native is not None or (field.visible is not None and not can_hold((field.visible, True))):
             return
         if field.kind == "rows":
@@ -222,7 +226,7 @@ class Fields:
 
 
 def why_never(field: Field, rule: Rule, kind: Kind) -> str:
-    """Why nothing that *field* can hold breaks *kind* of its *rule*; "" where something may."""
+    """Return why no value of *field* breaks *kind* of its *rule*; "" if one may."""
     held = _held(field)
     if kind.name == "maxlength" and _within_limit(field, kind):
         return f"it takes at most {field.limit} characters"
@@ -239,7 +243,7 @@ def _within_limit(field: Field, kind: Kind) -> bool:
 
 
 def _beyond_slider(field: Field, rule: Rule, kind: Kind) -> bool:
-    """Whether a slider ends before *kind* would break; a rule without a message is there to say where it ends."""
+    """Return whether a slider ends before *kind* would break; without a message, the rule only sets the slider's end."""
     if field.kind != "range" or kind.name not in ("min", "max") or not is_number(kind.parameter):
         return False
     if rule.say is None and field.native is None:
@@ -249,7 +253,7 @@ def _beyond_slider(field: Field, rule: Rule, kind: Kind) -> bool:
 
 
 def _held(field: Field) -> list[Any] | None:
-    """All that a single choice with options of its own can hold; None where that is not known."""
+    """Return the possible values of a single choice with its own options; None if they are unknown."""
     if field.kind not in CHOICE_KINDS or field.many or not isinstance(field.options, tuple) or not field.options:
         return None
     values = [option.value for option in field.options]
@@ -257,7 +261,7 @@ def _held(field: Field) -> list[Any] | None:
 
 
 def _reads(rule: Rule, field: Field) -> bool:
-    """Whether *rule* reads anything but the value it is about."""
+    """Return whether *rule* reads anything but the value it is about."""
     found = [rule.when, *(kind.parameter for kind in rule.kinds)]
     if any(kind.name in ("repeats", "lookup", "python") for kind in rule.kinds):
         return True
@@ -265,10 +269,10 @@ def _reads(rule: Rule, field: Field) -> bool:
 
 
 def _related(a: Path, b: Path) -> bool:
-    """Whether one stands in the other."""
+    """Return whether one stands in the other."""
     return a[: len(b)] == b or b[: len(a)] == a
 
 
 def _names_its_type_only(rule: Rule, field: Field) -> bool:
-    """``email: true`` of an e-mail field, and the like, that has no message: no rule of its own."""
+    """Return whether a rule only repeats the type, such as ``email: true`` without a message."""
     return rule.say is None and all(kind.name == field.kind for kind in rule.kinds)

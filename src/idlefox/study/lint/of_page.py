@@ -1,4 +1,4 @@
-"""What is odd in the form of an HTML page, as its attributes alone prove it."""
+"""Lint of an HTML page's form, from its attributes alone."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from .sheet_places import Places
 
 
 def page_findings(form: Form, file: str, text: str) -> Iterator[Finding]:
-    """What is odd in *form*, which was read from the page *file*, whose text is *text*."""
+    """Yield findings about *form*, read from the page *file* with the text *text*."""
     at = _OnPage(file, text)
     fields = Fields(form, form, at)
     for field in walk(form.fields):
@@ -24,7 +24,7 @@ def page_findings(form: Form, file: str, text: str) -> Iterator[Finding]:
 
 
 class _OnPage(Places):
-    """Findings at the attribute of the control at hand, as near as a text tells: where its name stands."""
+    """Places findings at the attribute of a control, as far as the source shows it."""
 
     def __init__(self, file: str, text: str) -> None:
         self.file, self.text = file, text
@@ -41,7 +41,7 @@ class _OnPage(Places):
         return Finding(code, Place(self.file, line, offset - begin + 1, len(word) if found is not None else 1), message, help_, source)
 
     def _tag(self) -> tuple[int, int]:
-        """Where the tag of the control stands: the first with its name or id."""
+        """Return the tag of the control: the first with its name or id."""
         native = self.field.native if self.field is not None else None
         named = re.escape(native.name or native.address.strip('[]"#')) if native is not None else ""
         found = re.search(rf"<[a-z]+\b[^<>]*\b(?:name|id)\s*=\s*[\"']?{named}(?:\b|[\"'\s>])[^<>]*>?", self.text, re.IGNORECASE)

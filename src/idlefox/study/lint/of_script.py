@@ -1,4 +1,4 @@
-"""What is odd in a script, whatever it is played on."""
+"""Lint of a script, whatever it runs against."""
 
 from __future__ import annotations
 
@@ -14,21 +14,21 @@ _PLAYS = re.compile(r"\bdo\s+([A-Za-z_][\w-]*)")
 
 
 def script_findings(script: Script, scenarios: list[ExpandedScenario], used_elsewhere: bool) -> Iterator[Finding]:
-    """What is odd in *script*, whose scenarios are *scenarios*; *used_elsewhere*: other scripts may play its routines."""
+    """Yield findings about *script* with *scenarios*; *used_elsewhere*: other scripts may use its routines."""
     yield from _checks(script, scenarios)
     yield from _same(script, scenarios)
     yield from _unused(script, used_elsewhere)
 
 
 def _finding(code: str, script: Script, line: int, word: str, says: str, remedy: str) -> Finding:
-    """A finding at *word* on a line, at its first word where it has no such."""
+    """Return a finding at *word* on a line, or at its first word."""
     source = lines_of(script).line(line)
     column = source.find(word) if word in source else len(source) - len(source.lstrip())
     return Finding(code, Place(script.file, line, column + 1, max(len(word), 1)), says, remedy, source)
 
 
 def _first_rows(scenarios: list[ExpandedScenario]) -> list[ExpandedScenario]:
-    """Of each block one scenario: what is odd in one row's steps is in all."""
+    """Return one scenario per block: findings in one row apply to all."""
     return list({scenario.line: scenario for scenario in reversed(scenarios)}.values())[::-1]
 
 
@@ -70,7 +70,7 @@ def _same(script: Script, scenarios: list[ExpandedScenario]) -> Iterator[Finding
 
 
 def _told(text: str, calls: tuple[str, ...]) -> tuple[str, str]:
-    """A step as it is told, with the call that led to it where it has parameters."""
+    """Return a step as text, with its call if it has parameters."""
     return " ".join(text.split()), "|".join(calls) if "$" in text else ""
 
 

@@ -1,4 +1,4 @@
-"""What is odd in a form sheet: in its fields, in what decides, in what nothing uses."""
+"""Lint of a form sheet: its fields, conditions, and unused parts."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _RULED = frozenset({"email", "url", "number", "date", "month", "week", "time", "
 
 
 def sheet_findings(form: Form, at: SheetPlaces, opened: frozenset[str] = frozenset()) -> Iterator[Finding]:
-    """What is odd in *form*, whose parts stand *at* their places; *opened* are the panels that scripts open."""
+    """Yield findings about *form*, with positions from *at*; *opened* are the panels that scripts open."""
     sheet = _Sheet(form, at)
     for each in (form, *form.panels):
         yield from field_findings(form, each, at)
@@ -41,7 +41,7 @@ class _Sheet:
         self.paths = {field.path: field for each in (form, *form.panels) for field in walk(each.fields)}
 
     def _under(self, one: Form, *path: str) -> tuple[str, ...]:
-        """The keys that lead to what stands at *path* of *one*, the form or a panel."""
+        """Return the keys that lead to the part at *path* of *one*, the form or a panel."""
         return ("panels", one.panel, *path) if one.panel else path
 
     # what decides
@@ -96,7 +96,7 @@ class _Sheet:
                 yield self.at.path("unseen-message", self._under(one, "reveal"), message, "reveal: touched")
 
     def replies(self) -> Iterator[Finding]:
-        """Replies that no request can come to: behind one that always answers, or behind one with the same condition."""
+        """Replies that are never used: after one that always applies, or with the same condition as an earlier one."""
         for one in (self.form, *self.form.panels):
             conditions: dict[str, int] = {}
             for number, reply in enumerate(one.server.replies, 1):
@@ -141,7 +141,7 @@ class _Sheet:
                 )
 
     def _unused_texts(self) -> Iterator[Finding]:
-        """Texts that no rule falls back on. Rules that a kind of field brings by itself fall back on them, too."""
+        """Texts that no rule uses, including the implicit rules of a type."""
         used = {kind.name for rule in self._rules() if rule.say is None for kind in rule.kinds}
         used |= {"lookup_failed"} if self.form.lookups else set()
         for field in self.paths.values():
@@ -159,7 +159,7 @@ class _Sheet:
                     )
 
     def _bare(self, name: str) -> bool:
-        """Whether a field has the rule *name* by its kind alone, without a message of its own."""
+        """Return whether a field has the rule *name* implicitly by its type, without a message."""
         for field in self.paths.values():
             own = field.kind == name or (name == "badInput" and field.kind in _RULED - {"email", "url"})
             if own and not any(rule.say is not None and kind.name == name for rule in field.rules for kind in rule.kinds):

@@ -1,6 +1,4 @@
-"""What is odd in the steps and checks of a script, held against its form: what can do or tell nothing, what can never be true,
-what waits for longer than it need.
-"""
+"""Lint of steps and checks against their form: no effect, never true, or waiting longer than necessary."""
 
 from __future__ import annotations
 
@@ -35,8 +33,8 @@ class _Odd(NamedTuple):
 
 
 def step_findings(script: Script, scenarios: list[ExpandedScenario], loaded: Loaded) -> Iterator[Finding]:
-    """What is odd in the steps and checks of *scenarios*. What stands at a place that several scenarios come by is odd where it is
-    so in all of them.
+    """Yield findings about the steps and checks of *scenarios*. A place shared by several scenarios is reported only if it applies
+    to all of them.
     """
     ops = [op for scenario in scenarios for op in scenario.ops]
     if check_ops(ops, loaded.form):
@@ -147,7 +145,7 @@ class _Steps:
 
     # waiting
     def _fixed_wait(self, scenario: ExpandedScenario, ops: tuple[Op, ...], number: int) -> Iterator[_Odd]:
-        """A wait in whose place the scenario holds with a check that waits by itself, or with `settle`; two in a row measure the time."""
+        """A wait that can be replaced by `within` or `settle` with the same result; two consecutive waits measure time."""
         before = next((op.act for op in reversed(ops[:number]) if not isinstance(op.act, Check | Cannot)), None)
         after = next((op.act for op in ops[number + 1 :] if not isinstance(op.act, Check | Cannot)), None)
         if (
@@ -198,7 +196,7 @@ def _text(op: Op) -> str:
 
 
 def _other(name: str, value: Any, types: set[type], *, nothing: bool = False) -> str:
-    """How *value* is of another type than *name* can have; "" where it is not."""
+    """Return how the type of *value* differs from that of *name*; "" if it does not."""
     if isinstance(value, tree.Like | tree.Anything) or (value is None and nothing):
         return ""
     kind = int if isinstance(value, float) else type(value)

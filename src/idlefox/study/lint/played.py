@@ -1,4 +1,4 @@
-"""What is odd in a form sheet, as playing on it shows."""
+"""Lint of a form sheet by running it."""
 
 from __future__ import annotations
 
@@ -29,7 +29,7 @@ _FORM, _SUBMIT = Noun("form"), Noun("submit")
 
 
 def played_findings(form: Form, at: SheetPlaces) -> Iterator[Finding]:
-    """What playing on *form* shows. Sheets with Python rules are not played: nobody has said that they may run code."""
+    """Yield findings from running *form*. Sheets with Python rules do not run, because nobody has allowed their code."""
     if form.python or not form.fields:
         return
     played = _Played(form, at)
@@ -73,7 +73,7 @@ class _Played:
                 yield self._nag(field.path, found)
 
     def _at_first_key(self, field: Field, path: tuple[Any, ...]) -> str:
-        """What is said once the first key of a text has been typed that holds when it is whole."""
+        """Yield messages that show after the first key of a valid text."""
         for text in candidates(field)[:4]:
             if isinstance(text, str) and len(text) > 1:
                 said = self._said_at_first(path, text, _DAYS[0])
@@ -84,7 +84,7 @@ class _Played:
         return ""
 
     def _said_at_first(self, path: tuple[Any, ...], text: str, now: int) -> str | None:
-        """What is said at the first key of *text*; None where *text* is no use: it cannot be typed, or does not hold as a whole."""
+        """Return the message at the first key of *text*; None if *text* cannot be typed or is invalid as a whole."""
         subject = self._fresh(now)
         if subject is None or subject.perform(tree.Type(Address(path), text[0]), 1) is not None:
             return None
@@ -106,7 +106,7 @@ class _Played:
 
     # sending
     def sends_while_asking(self) -> Iterator[Finding]:
-        """Fields with a lookup on its way while the button, whose condition is to hold it back, takes a press."""
+        """Fields whose lookup is pending while the button, whose condition should prevent that, can be pressed."""
         if self.form.submit.enabled is None or self.form.submit.enabled is TRUE or self.form.page is not None:
             return
         asking = [(f, path) for f, path in self.opened if any(kind.name == "lookup" for rule in f.rules for kind in rule.kinds)]
@@ -137,7 +137,7 @@ class _Played:
         return [value for name in names if name in self.form.lookups for value in (self.form.lookups[name].accept or ())][:4]
 
     def _filled(self) -> SimulatedForm | None:
-        """A form in play in which every field that takes one has a value that holds."""
+        """Return a running form in which every field that accepts one has a valid value."""
         subject = self._fresh()
         if subject is None:
             return None

@@ -1,4 +1,4 @@
-"""Where things stand in a sheet, and findings there."""
+"""The positions of findings in a sheet."""
 
 from __future__ import annotations
 
@@ -12,14 +12,14 @@ from .findings import Finding
 
 
 class Places:
-    """Where findings about a form stand, whatever it was read from."""
+    """The positions of findings in a form, whatever it was read from."""
 
     def rule(self, code: str, rule: Rule, message: str, help_: str, word: str = "") -> Finding:
         """A finding at *word* of *rule*: its first kind, unless another is said."""
         raise NotImplementedError
 
     def path(self, code: str, path: tuple[Any, ...], message: str, help_: str, *, key: bool = True) -> Finding:
-        """A finding at what stands at *path* in a sheet."""
+        """Return a finding at the part at *path* of a sheet."""
         raise NotImplementedError
 
     def place_of(self, path: Path) -> tuple[str, ...]:
@@ -39,7 +39,7 @@ class SheetPlaces(Places):
         self.lines = text.split("\n")
 
     def path(self, code: str, path: tuple[Any, ...], message: str, help_: str, *, key: bool = True) -> Finding:
-        """A finding at what stands at *path* in the sheet, or at its key; at the nearest thing around it where it is not there."""
+        """Return a finding at the part at *path*, at its key, or at the nearest existing container."""
         while path and not self._there(path):
             path = path[:-1]
         place = self.document.place(path, key=key)

@@ -1,9 +1,9 @@
-"""Patterns that a matcher which goes back on its choices, as those of browsers do, takes more than linear time over.
+"""Patterns that take a backtracking matcher, such as those of browsers, more than linear time.
 
-A pattern is made an automaton whose states are its characters (Glushkov's), with an edge for each way to go on. Where from one
-state a word leads back to it, on to another, and from there back to that, the ways to read that word again and again grow with
-its length (Weber and Seidl, "On the degree of ambiguity of finite automata"); a text that fails behind them has all of them tried.
-Such a text is made, and its ways are counted at two lengths, before anything is said.
+A pattern becomes an automaton whose states are its characters (Glushkov's construction). If a word leads from a state back to
+it, on to another state, and from there back to that state, the ways to match repetitions of the word grow with their number
+(Weber and Seidl, "On the degree of ambiguity of finite automata"), and a text that fails after them makes the matcher try all
+of them. Such a text is built, and its ways are counted at two lengths, before anything is reported.
 """
 
 from __future__ import annotations
@@ -34,7 +34,9 @@ _GROWS = 3.0  # a text twice as long takes so many times as long, where it takes
 
 
 class SlowPattern(NamedTuple):
-    """A text that takes long: *again* repeated behind *before*, and *after*. *exponential*: the time is multiplied with every few more."""
+    """A text that takes long: *again* repeated after *before*, then *after*. *exponential*: the time is multiplied with every few
+    repetitions.
+    """
 
     before: str
     again: str
@@ -43,11 +45,11 @@ class SlowPattern(NamedTuple):
 
 
 class _NotSeenThrough(Exception):
-    """A pattern with what is no plain character, choice or repetition, or one too large."""
+    """The pattern contains something other than plain characters, choices and repetitions, or is too large."""
 
 
 class _Ends(NamedTuple):
-    """What a part may begin and end with, and whether it may be nothing."""
+    """The possible first and last states of a part, and whether it can be empty."""
 
     first: tuple[int, ...]
     last: tuple[int, ...]
@@ -56,7 +58,7 @@ class _Ends(NamedTuple):
 
 @lru_cache(maxsize=1024)
 def wide(pattern: str) -> SlowPattern | None:
-    """A text that *pattern* takes more than linear time over; None where there is none, or none that can be made out."""
+    """Return a text on which *pattern* takes more than linear time; None if there is none, or none that can be determined."""
     try:
         whole_match(pattern)
         return _Automaton(read_pattern(pattern, "v")).wide(whole_match(pattern))
@@ -119,7 +121,7 @@ class _Automaton:
         return self._joined(whole, self._up_to(part.part, part.most - part.least))
 
     def _up_to(self, part: Part, count: int) -> _Ends:
-        """*part* so many times at most, each time inside the one before: there is one way to match it twice."""
+        """Repeat *part* up to that many times, each inside the one before, so that there is one way to match."""
         if count == 0:
             return _Ends((), (), True)
         if count > _MOST_STATES:
@@ -128,7 +130,7 @@ class _Automaton:
         return self._joined(first, self._up_to(part, count - 1))._replace(nothing=True)
 
     def _alphabet(self) -> list[str]:
-        """A character of each kind that the pattern tells apart."""
+        """Return a character of each class that the pattern distinguishes."""
         kinds: dict[tuple[bool, ...], str] = {}
         for character in _POOL:
             kinds.setdefault(tuple(test(character) for test in self.tests), character)
@@ -151,7 +153,7 @@ class _Automaton:
         return None
 
     def _ways(self, text: str) -> int:
-        """How many ways there are into *text*, wherever they end."""
+        """Return the number of ways to match a prefix *text*."""
         here, total = {0: 1}, 1
         for character in text:
             there: dict[int, int] = {}

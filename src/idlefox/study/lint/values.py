@@ -1,4 +1,4 @@
-"""Whether a value breaks a rule, where the rule alone decides it."""
+"""Return whether a value breaks a rule, where the rule alone decides it."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from ...forms.values.whatwg import utf16_length
 
 
 def breaks(kind: Kind, value: Any, field: Field) -> bool | None:
-    """Whether *value* breaks a rule of *kind* on *field*; None where that hangs on more than the value."""
+    """Return whether *value* breaks a rule of *kind* on *field*; None if that depends on more than the value."""
     if kind.name == "required":
         return is_empty(value)
     if is_empty(value):
@@ -54,4 +54,5 @@ _TESTS = {
 
 
 def is_number(value: Any) -> bool:
+    """Return whether *value* is a number and not a boolean."""
     return isinstance(value, int | float) and not isinstance(value, bool)

@@ -34,7 +34,7 @@ def page_manners(
     page: Loaded, only: tuple[str, ...], *, seed: int = 1, walks: int | None = None, seconds: float = SECONDS, clock: int = DEFAULT_CLOCK,
     told: Callable[[int, int], None] | None = None,
 ) -> MannersResult:  # fmt: skip
-    """What is rude about the *page*, a live subject, in so many *walks* or as far as *seconds* last."""
+    """Explore the *page*, a live subject, with that many *walks* or for *seconds*, and return the findings."""
     return _PageWalks(page, frozenset(only or MANNERS), seed, clock).study(walks, seconds, told)
 
 
@@ -82,7 +82,7 @@ class _PageWalks:
             yield (*ahead, *steps)
 
     def _is_not_there(self, step: Any) -> bool:
-        """Whether *step* is none that a page can be asked for."""
+        """Return whether *step* is none that a page can be asked for."""
         scripted = isinstance(step, tree.Answer) and not self.sheet
         return isinstance(step, _NOT_THERE) or scripted or (isinstance(step, tree.Add) and step.at is not None)
 
@@ -100,7 +100,7 @@ class _PageWalks:
         return tuple(step for step in found if isinstance(step, tree.FillLine | tree.Add | tree.Remove | tree.Turn))
 
     def _as_the_page_asks(self) -> Steps:
-        """Sends, fills in what is marked as wrong, and sends again: what was filled in, once nothing is marked, or nothing helps."""
+        """Submit, fix what is marked, and submit again; return what was filled in once nothing is marked or nothing helps."""
         watch = self._watch(frozenset())
         if watch is None:
             return ()
@@ -200,7 +200,7 @@ class _PageWalks:
                 yield (late, tree.FillLine(Address(path), accepted[1]), tree.FillLine(Address(path), accepted[0]), settle)
 
     def _of_hidden(self, good: Steps, submit: Any, settle: Any) -> Iterator[Steps]:
-        """What was filled in and then hidden: it should not travel."""
+        """Yield fields that were filled in and then hidden, and should not be sent."""
         for box in walk(self.form.fields):
             if box.kind != "checkbox" or box.many or "*" in box.path:
                 continue
@@ -251,7 +251,7 @@ class _PageWalks:
 
     # shorter
     def _shrink(self, key: tuple[str, str]) -> None:
-        """Leaves out of the breach *key* what can be left out, one step after the other, on fresh pages."""
+        """Shorten the scenario of the finding *key*, step by step, on fresh pages."""
         breach, replays, at = self.breaches[key], 0, 0
         while at < len(breach.steps) and replays < _MOST_REPLAYS:
             steps = (*breach.steps[:at], *breach.steps[at + 1 :])

@@ -1,4 +1,4 @@
-"""The manners, and a watch that hears of every step what it changed and tells what was rude about it."""
+"""The manners, and a monitor that judges the changes of every step."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class Observation(NamedTuple):
 
 
 class MannersMonitor:
-    """Hears one form in play. Its own state can be copied with the form's."""
+    """Monitors a running form. Its own state can be copied with the form's."""
 
     def __init__(self, subject: SimulatedForm, form: Form, only: frozenset[str]) -> None:
         self.form, self.only = form, only
@@ -72,6 +72,7 @@ class MannersMonitor:
         self.noted = len(subject.session.live.trace)
 
     def copy(self) -> MannersMonitor:
+        """Return a copy."""
         new = MannersMonitor.__new__(MannersMonitor)
         new.__dict__.update(self.__dict__)
         new.found = []
@@ -87,13 +88,14 @@ class MannersMonitor:
 
     # before and behind a step
     def before(self, step: Any, subject: SimulatedForm) -> None:
+        """Prepare for *step*."""
         self.rows = None
         if isinstance(step, tree.Remove | tree.Move):
             rows = subject.session.find(step.address.segments[:-1])
             self.rows = (rows, oddities.told_of_rows(rows)) if hasattr(rows, "parts") else None  # type: ignore[arg-type]
 
     def after(self, step: Any, subject: SimulatedForm) -> None:
-        """Looks at what *step*, which was taken, has changed."""
+        """Judge the changes of *step*."""
         self.number += 1
         live = subject.session.live
         trace = live.trace
@@ -154,7 +156,7 @@ class MannersMonitor:
         self.hidden = self.hidden or not change[5]
 
     def _loaded(self, change: Any, step: Any) -> None:
-        """The page has been loaded again: nothing of it is left, sent or on its way."""
+        """The page has been loaded again, so the monitor starts afresh."""
         self.left = self.sent = self.owed = False
         self.server.clear()
         self.edited.clear()
@@ -325,7 +327,8 @@ class MannersMonitor:
 
 _VALUES = Noun("values")
 _HEARS: dict[str, Callable[[MannersMonitor, Any, Any], None]] = {
-    "shows": MannersMonitor._shows, "touched": MannersMonitor._touched, "attempts": MannersMonitor._attempts, "outcome": MannersMonitor._outcome, "value": MannersMonitor._value,
+    "shows": MannersMonitor._shows, "touched": MannersMonitor._touched, "attempts": MannersMonitor._attempts,
+    "outcome": MannersMonitor._outcome, "value": MannersMonitor._value,
     "request": MannersMonitor._request, "answer": MannersMonitor._answer, "server": MannersMonitor._said, "notice": MannersMonitor._notice,
     "visible": MannersMonitor._visible, "loaded": MannersMonitor._loaded,
 }  # fmt: skip
@@ -344,7 +347,7 @@ def _panel_of(step: Any, roots_by_panel: Any) -> str:
 
 
 def _differs(whose: str, name: str, found: Any, value: Any) -> str:
-    """How the property *name* after a reset differs from the property at load."""
+    """Describe how the property *name* after a reset differs from that at load."""
     if isinstance(found, bool) and isinstance(value, bool):
         return f"{whose} is {'' if found else 'not '}{name}; at load it was{'' if value else ' not'}"
     return f"the {name} of {whose} is {_plain(found)}; at load it was {_plain(value)}"
@@ -359,7 +362,7 @@ def _plain(value: Any) -> str:
 
 
 def _is_forgotten(cell: Any, forgets: set[str]) -> bool:
-    """Whether the sheet says that what *cell* holds is to be forgotten: it, or something around it."""
+    """Return whether the sheet says that what *cell* holds is to be forgotten: it, or something around it."""
     if cell.plan.kind == "password":
         return True
     each = cell

@@ -1,6 +1,7 @@
-"""The manners on a page in a browser: what can be seen of it before and behind each step, and nothing else.
+"""The manners on a page in a browser, judged by what is visible before and after each step.
 
-Where a sheet describes the page, a form in the engine is played in step: it tells what is right by now, which a page does not show.
+If a sheet describes the page, a form in the engine runs the same steps and knows when a problem is fixed, which a page does not
+show.
 """
 
 from __future__ import annotations
@@ -35,7 +36,7 @@ _PASSING = (tree.Wait, tree.Settle)
 
 
 class PageMonitor:
-    """Looks at one page. *twin*: a form in the engine by the sheet of the page, played in step; None where no sheet is."""
+    """Monitors a page. *twin*: a form in the engine from the page's sheet, which runs the same steps; None without a sheet."""
 
     def __init__(self, subject: Subject, form: Form, only: frozenset[str], twin: SimulatedForm | None) -> None:
         self.subject, self.form, self.only, self.twin = subject, form, only, twin
@@ -65,7 +66,7 @@ class PageMonitor:
         self._says_so()
 
     def take(self, step: Any) -> bool:
-        """Takes *step* and looks at what came of it; whether it could be taken."""
+        """Do *step* and judge its result; return whether it was possible."""
         self.number += 1
         if self.twin is not None and take_step(self.twin, step, self.number) is not None:
             self.twin = None  # they have parted: from here on nobody tells what is right
@@ -89,7 +90,7 @@ class PageMonitor:
         return True
 
     def ended(self) -> None:
-        """What is looked at once a walk is over."""
+        """Judge the end of a walk."""
         notice = self.seen.nouns.get("notice")
         if notice and "closes" in self.only:
             refused = self.subject.trial().perform(tree.Dismiss(), 0) is not None
@@ -99,7 +100,7 @@ class PageMonitor:
                     self._tell("closes", "", f"the notice {written(notice)} cannot be closed and does not close itself")
 
     def _wait(self) -> None:
-        """Lets time pass: as long as a person would wait, or where it is real time, a little."""
+        """Let time pass: as long as a person would wait or, in real time, a little."""
         begun = time.monotonic()
         for _ in range(_PATIENCE // 1000):
             self.subject.advance(1000)
@@ -166,7 +167,7 @@ class PageMonitor:
             self._tell("plain-speech", marked[0], f"an attempt to send is refused, but the focus does not move to {marked[0]}")
 
     def _forgives(self, step: Any) -> None:
-        """What is said of a field that is right by now: by the sheet, or since the same values once were."""
+        """Messages of fields that are right by now: by the sheet, or because the same values had none before."""
         if self.native or not isinstance(step, (*_PASSING, tree.FillLine, tree.Blur)) or self._is_busy():
             return
         twin = observe(self.twin, self.form) if self.twin is not None else None
@@ -257,7 +258,7 @@ def _said(seen: Observed) -> Iterator[tuple[str, str]]:
 
 
 def _lost(was: FieldState, now: FieldState | None) -> str:
-    """What of a field in a row is not what it was."""
+    """Return what changed about a field in a row."""
     if now is None or now.value != was.value:
         return "the value"
     if ("touched" in was.words) and "not touched" in now.words:
@@ -281,7 +282,7 @@ def _written(segments: Any) -> str:
 
 
 def _is_in(payload: Any, name: str) -> bool:
-    """Whether a payload, an object or flat, has what stands at the address *name*."""
+    """Return whether a payload, nested or flat, contains the address *name*."""
     if isinstance(payload, dict) and name in payload:
         return True
     found = payload

@@ -1,4 +1,4 @@
-"""A breach as a scenario: its steps, and checks of what is rude about the end of them. It is played before anybody sees it."""
+"""A finding as a scenario: its steps, and checks of their result. It runs before anybody sees it."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ _MOST_CHECKS = 3
 
 
 def rehearsed(breach: MannerFinding, loaded: Loaded, subject: str, clock: int) -> Rehearsal | None:
-    """*breach* played: its steps with the checks that hold behind them; None where it cannot be taken as it was."""
+    """Run *breach* and return its steps with the checks that hold after them; None if it cannot be repeated."""
     rehearsal = Rehearsal(loaded, subject, ".", clock)
     for step in breach.steps:
         if not rehearsal.take(write_played(step), played=True).held:
@@ -35,7 +35,7 @@ def rehearsed(breach: MannerFinding, loaded: Loaded, subject: str, clock: int) -
 
 
 def _telling(breach: MannerFinding, at: str, rehearsal: Rehearsal) -> Iterator[str]:
-    """Checks that tell what a manner is about, as far as they hold."""
+    """Yield the checks that show the finding, as far as they hold."""
     manner = breach.manner
     state = rehearsal.observed().fields.get(breach.at)
     if manner in ("patience", "forgives", "says-so", "own-row") and state is not None and state.shows:
@@ -55,7 +55,7 @@ def _telling(breach: MannerFinding, at: str, rehearsal: Rehearsal) -> Iterator[s
 
 
 def titled(breach: MannerFinding) -> str:
-    """What the scenario is called."""
+    """Return the title of the scenario."""
     return f"{breach.manner}: {breach.sentence}"
 
 

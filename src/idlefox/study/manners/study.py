@@ -1,7 +1,7 @@
-"""Walks about in a form and tells what is rude about it: each breach with the shortest scenario that was found to show it.
+"""Explores a form with random walks and reports findings, each with the shortest scenario found.
 
-Walks are chosen at random from a seed, guided by what is new: a state in which something has changed as it never had before is
-kept, and later walks start from it. Forms are copied, not played anew; what is told has been played from the start.
+Walks are chosen by a seed and guided by novelty: a state in which something changed for the first time is kept, and later walks
+start from it. Forms are copied, not replayed; a reported scenario has run from load.
 """
 
 from __future__ import annotations
@@ -60,7 +60,7 @@ class MannerFinding(NamedTuple):
 
 
 class MannersResult(NamedTuple):
-    """What came of walking about. *kept_to* are the manners that were looked at, *left_out* those that could not be, with why."""
+    """The result of the study. *kept_to* are the manners that were checked, *left_out* those that could not be, with the reasons."""
 
     seed: int
     walks: int
@@ -72,7 +72,7 @@ class MannersResult(NamedTuple):
 
 
 class _StartPoint(NamedTuple):
-    """Where walks start from."""
+    """A state from which walks start."""
 
     subject: SimulatedForm
     watch: MannersMonitor
@@ -81,7 +81,7 @@ class _StartPoint(NamedTuple):
 
 
 class WalkResult(NamedTuple):
-    """What came of one part of the walks: of each breach the shortest *paths* to it, and how often it was *met*."""
+    """The result of a batch of walks: the shortest *paths* to each finding, and how often it was *met*."""
 
     paths: dict[Key, list[tuple[Any, ...]]]
     met: dict[Key, int]
@@ -107,7 +107,7 @@ def manners_of(
     loaded: Loaded, only: tuple[str, ...], *, seed: int = 1, walks: int = WALKS, seconds: float | None = None, clock: int = DEFAULT_CLOCK,
     told: Told | None = None, work: ExecutionOptions = HERE, trust: bool = False,
 ) -> MannersResult:  # fmt: skip
-    """What is rude about the form of *loaded*. *told* hears how many walks were made, and how many breaches are known.
+    """Explore the form of *loaded*. *told* gets the number of walks and findings so far.
 
     The walks are made in parts, each by itself: by whomever *work* means, of a form that comes from a file, and what
     is found is the same. With *seconds* it walks for so long, whatever *walks* says: then what is found depends on the machine.
@@ -127,7 +127,7 @@ def manners_of(
 
 
 def _alone(part: WalkBatch) -> WalkResult:
-    """What a process does of the walks."""
+    """Run a batch of walks in a process."""
     folder = os.path.dirname(part.source) or "."
     with reading_below((folder,)):
         loaded = Subjects(trust=part.trust).load(part.source, ".")
@@ -135,7 +135,7 @@ def _alone(part: WalkBatch) -> WalkResult:
 
 
 def is_shown(loaded: Loaded, breach: MannerFinding, steps: tuple[Any, ...], clock: int = DEFAULT_CLOCK) -> bool:
-    """Whether *steps* show what *breach* tells, played from load."""
+    """Return whether *steps*, run from load, show *breach*."""
     key = (breach.manner, breach.where)
     part = WalkBatch("", False, frozenset({breach.manner}), 1, 0, 0, None, clock)
     return _Walks(loaded, part).shown(key, steps) is not None
@@ -158,7 +158,7 @@ class _Walks:
         self.filling = Filling(self.form)
 
     def explore(self, told: Told | None) -> WalkResult:
-        """Makes the walks."""
+        """Make the walks."""
         begun, made, seconds = self._begun(), 0, self.part.seconds
         if begun is None:
             return WalkResult({}, {}, 0, 0, 0)
@@ -174,7 +174,7 @@ class _Walks:
         return WalkResult(self.paths, self.met, made, self.steps, len(self.states))
 
     def told(self, found: list[WalkResult]) -> MannersResult:
-        """What came of all parts: each breach with the shortest scenario."""
+        """Combine the batches: each finding with its shortest scenario."""
         for part in found:
             for key, paths in part.paths.items():
                 self.paths[key] = sorted([*self.paths.get(key, ()), *paths], key=_length)[:_MOST_PATHS]
@@ -195,7 +195,7 @@ class _Walks:
         return subject, watch
 
     def _follow_the_good_way(self, begun: tuple[SimulatedForm, MannersMonitor]) -> None:
-        """Walks start also from every step of a way that leads to a form which is accepted."""
+        """Walk start also from every step of a way that leads to a form which is accepted."""
         way = self.filling.sent_from(begun[0])
         if way is None:
             if "way-out" in self.only:
@@ -212,7 +212,7 @@ class _Walks:
         self.good, self.ways_out = len(self.places), 0
 
     def _follow(self, place: _StartPoint, steps: list[Any]) -> None:
-        """Takes *steps* from *place* on, and keeps where they lead."""
+        """Do *steps* from *place*, and keep the resulting state."""
         subject, watch, path, state = place.subject.trial(), place.watch.copy(), place.path, place.state
         for step in steps:
             noted = len(subject.session.live.trace)
@@ -248,7 +248,7 @@ class _Walks:
                 self._keep(subject, watch, path, state)
 
     def _place(self) -> _StartPoint:
-        """Where a walk starts: at the very beginning, on a way to an answer, or where something new was seen (the newer the likelier)."""
+        """Choose where a walk starts: at load, on the way to an answer, or where something new was seen (newer is likelier)."""
         which, where = self.random.random(), self.random.random()
         if which < _FROM_LOAD:
             return self.places[0]
@@ -264,7 +264,7 @@ class _Walks:
         return True
 
     def _is_new(self, subject: SimulatedForm, noted: int, state: int) -> tuple[bool, int]:
-        """Whether something has changed as it never had, and what the state is known by: by what has been changed from load on."""
+        """Return whether something changed for the first time, and the key of the state: what has changed since load."""
         trace = subject.session.live.trace
         new = False
         for at in range(noted if noted <= len(trace) else 0, len(trace)):
@@ -290,7 +290,7 @@ class _Walks:
                 self._hear([found], path)
 
     def _way_out(self, subject: SimulatedForm) -> Observation | None:
-        """A breach, where nothing acceptable can be sent any more."""
+        """Return a finding if nothing acceptable can be sent any more."""
         live = subject.session.live
         if live.outcome == "accepted" or live.away:
             return None
@@ -333,7 +333,7 @@ class _Walks:
         return self.shown(key, minimize(now[0], shown))
 
     def _simpler(self, key: Key, now: tuple[tuple[Any, ...], Observation]) -> tuple[tuple[Any, ...], Observation]:
-        """The same with texts typed no further than they must be."""
+        """Yield the path with shorter typed texts."""
         for at, step in enumerate(now[0]):
             if isinstance(step, tree.Retype | tree.FillLine):
                 text = step.text if isinstance(step, tree.Retype) else step.value
@@ -345,7 +345,7 @@ class _Walks:
         return now
 
     def shown(self, key: Key, path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Observation] | None:
-        """*path*, cut where it has shown the breach, and the sentence; None where it does not, or cannot be taken."""
+        """Return *path*, cut where it shows the finding, and the sentence; None if it does not, or is not possible."""
         subject = self.loaded.begin(".")
         assert isinstance(subject, SimulatedForm)
         subject.load(self.clock)
@@ -364,7 +364,7 @@ class _Walks:
 
 
 def _length(path: tuple[Any, ...]) -> tuple[int, int]:
-    """How long *path* is: in steps, then in what is typed."""
+    """Return the length of *path*: in steps, then in typed characters."""
     return len(path), sum(len(str(getattr(step, "text", getattr(step, "value", "")))) for step in path)
 
 

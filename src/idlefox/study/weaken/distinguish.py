@@ -1,6 +1,6 @@
-"""Tells two forms apart: steps after which one is otherwise than the other, as few as will do, and a check that only the first holds.
+"""Distinguishes two forms: the fewest steps after which they differ, and a check that only holds on the first.
 
-Both are played in step; what each step has changed is held against what it has changed in the other.
+Both forms run the same steps, and their changes are compared after each.
 """
 
 from __future__ import annotations
@@ -37,7 +37,7 @@ class DistinguishingScenario(NamedTuple):
 
 
 class Distinguisher:
-    """Looks for what tells *first* from other forms. *sequences* are steps to try, those of the suite among them."""
+    """Finds what distinguishes *first* from other forms. *sequences* are steps to try, including those of the suite."""
 
     def __init__(self, first: Loaded, sequences: Sequence[Steps], clock: int) -> None:
         self.first, self.clock = first, clock
@@ -46,7 +46,7 @@ class Distinguisher:
         self.repertoire = ActionGenerator(first.form)
 
     def way_to(self, second: Loaded, path: Path) -> DistinguishingScenario | None:
-        """A scenario that tells *second*, which differs at *path*, from the first form; None where none was found."""
+        """Return a scenario that distinguishes *second*, which differs at *path*, from the first form; None if none was found."""
         found = 0
         for steps in self._tried(path):
             shown = self._apart(second, steps)
@@ -88,7 +88,7 @@ class Distinguisher:
         return None
 
     def _apart(self, second: Loaded, steps: Iterable[Any]) -> Steps | None:
-        """*steps*, cut where the two have parted; None where they do not."""
+        """Return *steps* up to the first difference; None if there is none."""
         pair = _FormPair(self.first, second, self.clock)
         if pair.differ_at_load():
             return ()
@@ -115,7 +115,8 @@ class Distinguisher:
             if taken == [False, True]:
                 other.back(1)
                 check = f"expect cannot {text}"
-                return DistinguishingScenario(tuple(one.lines())) if "\n" not in text and one.take(check).held and not other.take(check).held else None
+                differs = "\n" not in text and one.take(check).held and not other.take(check).held
+                return DistinguishingScenario(tuple(one.lines())) if differs else None
             if taken == [False, False]:
                 return None
         seen = [observe(rehearsal.subject, rehearsal.form) for rehearsal in (one, other)]
@@ -141,7 +142,7 @@ class Distinguisher:
 
 
 class _FormPair:
-    """Two forms played in step."""
+    """Two forms that run the same steps."""
 
     def __init__(self, first: Loaded, second: Loaded, clock: int) -> None:
         self.forms = (first.form, second.form)
@@ -154,7 +155,7 @@ class _FormPair:
         return one != other
 
     def take(self, step: Any) -> str:
-        """Takes *step* on both: "" where they are alike, "apart", or "refused" by both."""
+        """Do *step* on both: "" if they agree, "apart", or "refused" by both."""
         self.number += 1
         refused = [take_step(subject, step, self.number) is not None for subject in self.two]
         if refused[0] is not refused[1]:
@@ -165,7 +166,7 @@ class _FormPair:
         return "apart" if changed[0] != changed[1] else ""
 
     def _changed(self, at: int) -> dict[tuple[str, str], Any]:
-        """What can be seen to have changed since the last step."""
+        """Return the visible changes of the last step."""
         trace = self.two[at].session.live.trace
         found: dict[tuple[str, str], Any] = {}
         for _, _, cell, name, _, after in trace[self.noted[at] if self.noted[at] <= len(trace) else 0 :]:
@@ -183,7 +184,7 @@ def _begun(loaded: Loaded, clock: int) -> SimulatedForm:
 
 
 def _plain(cell: Any, name: str, after: Any) -> Any:
-    """What stands in a trace without what differs from plan to plan."""
+    """Return a value of a trace without what differs from plan to plan."""
     if name == "breaks":
         return [check.name for check in cell.plan.checks if after >> check.index & 1]
     if name == "shows":

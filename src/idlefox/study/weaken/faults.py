@@ -1,6 +1,6 @@
-"""The faults that a form can be given, one at a time: each as what it is called, what a user would meet, and how to plant it.
+"""The faults that can be planted in a form: the name, the bug that a user would meet, and the change of the model.
 
-Each changes the immutable model; what is no part of a sheet's model is among the faults that the engine knows (`model.faults`).
+Each changes the immutable model. Faults that a sheet cannot express otherwise are known faults of the engine (`model.faults`).
 """
 
 from __future__ import annotations
@@ -285,7 +285,8 @@ class _FaultPlanter:
                         now = report._replace(**{key: MOMENTS[at + by]})
                         said = f"{where} reports {'for the first time' if key == 'first' else 'again'} on {MOMENTS[at + by]}"
                         path = field.path if field is not None else ()
-                        yield PlantedFault(f"report-{word}", path, self._address(path), key, 0, said, _with_timing(path, "report", report, now))
+                        timed = _with_timing(path, "report", report, now)
+                        yield PlantedFault(f"report-{word}", path, self._address(path), key, 0, said, timed)
         own = [field for field in walk(form.fields) if field.reveal.text != form.reveal.text and field.kind not in ("group", "hidden")]
         later = bind("form.attempted", Scope(form.shape), condition=True)
         for where, field in (("the form", None), *((field.address, field) for field in own)):
@@ -300,7 +301,7 @@ class _FaultPlanter:
                 yield PlantedFault("reveal-later", path, self._address(path), "", 0, said, change)
 
     def _whole(self) -> Iterator[PlantedFault]:
-        """What goes wrong with the form as a whole."""
+        """Faults of the form as a whole."""
 
         def fault(kind: str, sentence: str, **faults: Any) -> PlantedFault:
             return PlantedFault(kind, (), "", "", 0, sentence, _with_fault(**faults))
@@ -413,7 +414,7 @@ def _reads(pattern: str) -> bool:
 
 
 def _reads_others(rule: Rule, field: Field) -> bool:
-    """Whether a rule that *field* carries for itself reads anything but its value."""
+    """Return whether a rule that *field* carries for itself reads anything but its value."""
     found = (rule.when, *(kind.parameter for kind in rule.kinds))
     others = any(r.target != field.path for e in found if isinstance(e, Expression) for r in e.reads if r.target)
     return rule.at is None and others

@@ -12,7 +12,7 @@ _OF_BREAKING = frozenset({"rule-dropped", "other-flag", "other-message", "no-mes
 
 
 def is_same(fault: PlantedFault, form: Form) -> bool:
-    """Whether *fault* is proved to change nothing of *form*."""
+    """Return whether *fault* is proved to change nothing of *form*."""
     if fault.condition is not None and fault.kind == "never":
         return not can_hold((fault.condition, True))  # what is unknown counts as not holding, and so does what is false
     if fault.kind in _OF_BREAKING and fault.at_rule is not None:
@@ -21,7 +21,7 @@ def is_same(fault: PlantedFault, form: Form) -> bool:
 
 
 def _never_breaks(form: Form, line: int, name: str) -> bool:
-    """Whether nothing that its control can hold breaks the kind *name* of the rule at *line*."""
+    """Return whether nothing that its control can hold breaks the kind *name* of the rule at *line*."""
     found = [(field, rule) for one in (form, *form.panels) for field in walk(one.fields) for rule in field.rules if rule.line == line]
     return len(found) == 1 and _no_value_breaks(form, *found[0], name)
 

@@ -53,7 +53,7 @@ class FaultVerdict(NamedTuple):
 
 
 class WeakenResult(NamedTuple):
-    """What became of all faults. *fallen* are scenarios that do not hold without any: they notice nothing."""
+    """The verdicts on all faults. *fallen* are scenarios that fail on the original form and therefore notice nothing."""
 
     form: Form
     faults: tuple[FaultVerdict, ...]
@@ -61,6 +61,7 @@ class WeakenResult(NamedTuple):
     fallen: tuple[str, ...]
 
     def count(self, verdict: str) -> int:
+        """Return the number of faults with *verdict*."""
         return sum(each.verdict == verdict for each in self.faults)
 
     @property
@@ -70,6 +71,7 @@ class WeakenResult(NamedTuple):
         return 100 * noticed / max(noticed + unnoticed, 1)
 
     def as_json(self) -> dict[str, Any]:
+        """Return the JSON report."""
         faults = [
             {
                 "kind": f.kind, "address": f.address, "rule": f.rule, "place": f.place, "sentence": f.sentence, "verdict": f.verdict,
@@ -81,7 +83,7 @@ class WeakenResult(NamedTuple):
 
 
 class _CandidateScenario(NamedTuple):
-    """A scenario, how it is played, and what it can notice: the fields it comes by, and whether it looks at the whole form, or sends it."""
+    """A scenario with its clock, and what it can notice: the fields it uses, and whether it looks at the whole form or sends it."""
 
     scenario: ExpandedScenario
     clock: int
@@ -125,7 +127,7 @@ class WeakenStudy:
 
     # one fault
     def judged(self, number: int) -> FaultVerdict:
-        """What becomes of the *number*-th fault."""
+        """Return the verdict on the *number*-th fault."""
         fault = self.faults[number]
         place = f"{self.form.file}:{fault.line}" if fault.line else self.form.file
         told = FaultVerdict(fault.kind, fault.address, fault.rule, place, fault.sentence, "equivalent")
@@ -144,7 +146,7 @@ class WeakenStudy:
         return begun.session.plan.python if isinstance(begun, SimulatedForm) else {}
 
     def _noticing(self, fault: PlantedFault) -> Iterator[_CandidateScenario]:
-        """The scenarios that can notice *fault*: no other comes by what it changes, or looks at the form as a whole."""
+        """Yield the scenarios that can notice *fault*: those that use the field, look at the whole form, or send it."""
         for can in self.can:
             if not fault.path or can.whole or is_about(fault.path, can.paths):
                 yield can
@@ -160,7 +162,7 @@ class WeakenStudy:
         return self._apart
 
     def _sequences(self, clock: int) -> Iterator[Steps]:
-        """Steps that may tell forms apart: those of the suite, those at every boundary, and a way to send the form."""
+        """Return steps that may distinguish forms: those of the suite, those at every limit, and a way to send the form."""
         for can in self.can:
             yield tuple(op.act for op in can.scenario.ops if not isinstance(op.act, Check | Cannot | tree.Note))
         yield from sequences_of(self.loaded, clock)
@@ -172,7 +174,7 @@ class WeakenStudy:
 
 
 def weaken(suite: Suite, work: ExecutionOptions = HERE, told: Callable[[int, int], None] | None = None) -> WeakenResult:
-    """What becomes of every fault of the form that the scripts of *suite* are about. *told* hears how many are judged, of how many.
+    """Judge every fault of the form that the scripts of *suite* are about. *told* gets the progress.
 
     Raises Unreadable.
     """
