@@ -332,7 +332,7 @@ def reading_page() -> None:
     say("a page of 5,000 controls, ready / parsing it", found, 10, f"{a * 1e3:.0f} ms / {b * 1e3:.0f} ms")
     plan = compile_form(read_page_text(text, "large.html"))
     found, a, b = ratio(lambda: built(plan, 0, None), lambda: LexborHTMLParser(text), 9)
-    say("  its first state, besides / parsing it", found, None, f"{a * 1e3:.0f} ms / {b * 1e3:.0f} ms")
+    say("  its first state, and / parsing it", found, None, f"{a * 1e3:.0f} ms / {b * 1e3:.0f} ms")
 
 
 # time

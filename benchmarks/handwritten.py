@@ -1,6 +1,6 @@
 """The yardstick: the demo's booking fields as somebody would write them by hand in plain Python, for these rules only.
 
-Does for a key what the engine does: raw text, value, dirty, rules, sums, report, reveal, and a trace of what changed.
+Does the work of the engine for each key: raw text, value, dirty, rules, sums, report, reveal, and a trace of the changes.
 """
 
 from __future__ import annotations

@@ -49,7 +49,7 @@ LAST = """
 
 
 def suite(folder: Path, scenarios: int, files: int = 20, *, prelude: bool = False) -> None:
-    """So many scenarios, in so many files; with a *prelude* the first steps of each are those of all."""
+    """Write *count* scenarios to *files* files; with a *prelude*, all of them begin with the same steps."""
     sheet = resources.files("idlefox.demo").joinpath("booking.form.yaml").read_text("utf-8")
     (folder / "booking.form.yaml").write_text(sheet, encoding="utf-8")
     for file in range(files):
@@ -67,7 +67,7 @@ def seconds(folder: Path, *args: str) -> float:
 
 
 def at_once(folder: Path) -> float:
-    """How long it takes to play all of it twice, in two processes that know nothing of each other: what the machine gives."""
+    """Return the seconds for two runs at once in two independent processes: the gain that the machine allows."""
     began = time.perf_counter()
     running = [subprocess.Popen(FOX, cwd=folder) for _ in range(2)]
     codes = [process.wait() for process in running]

@@ -21,7 +21,7 @@ TIMES = 3
 
 
 def suite(folder: Path, scenarios: int, files: int) -> None:
-    """So many scenarios of the demo's booking, in so many files."""
+    """Write *count* scenarios of the demo's booking to *files* files."""
     demo = resources.files("idlefox.demo")
     (folder / "booking.form.yaml").write_text(demo.joinpath("booking.form.yaml").read_text("utf-8"))
     head, _, rest = demo.joinpath("booking.fox").read_text("utf-8").partition("scenario ")
@@ -87,7 +87,7 @@ def main() -> None:
         print(f"2,000 scenarios in one file          {one:6.2f} s")
         two, beside = seconds(folder, "--jobs", "2"), side_by_side(folder)
         print(f"  one process / two                  {one / two:6.2f}")
-        print(f"  the same twice in a row / at once  {2 * one / beside:6.2f}   (what the machine gives two processes that share nothing)")
+        print(f"  the same twice in a row / at once  {2 * one / beside:6.2f}   (the gain that the machine allows independent processes)")
         for kind in ("json", "tap", "xml", "html"):
             print(f"  with --report {kind:<4} / without       {seconds(folder, '--report', f'{kind}=r.{kind}') / one:6.2f}")
         print(f"  the HTML report                    {(folder / 'r.html').stat().st_size / 1e6:6.2f} MB")

@@ -29,12 +29,40 @@ if os.environ.get("CI"):
 signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
-SLOW = ("test_live.py", "test_manners.py", "test_weaken.py")
+# Of these files, the quick tests are only those whose id contains one of the words; of all others, every test is quick.
+QUICK = {
+    "test_browser.py": (), "test_cluster.py": ("[weaken]",), "test_compare.py": ("does_not_differ",),
+    "test_coverage.py": ("meets", "hand", "[crew]"), "test_docs.py": ("link", "[run.md]", "[studies.md]", "[reports.md]", "[python.md]"),
+    "test_journals.py": (".fox]",), "test_live.py": ("without_a_sheet_is_played_as",), "test_manners.py": ("break_none[crew", "[once"),
+    "test_odd.py": ("[0]",), "test_probe.py": ("[booking.form.yaml]", "not_probed"), "test_report_page.py": ("without_scripts", "[a.png", "[a.html"),
+    "test_weaken.py": ("looked_at", "comes_with"),
+}  # fmt: skip
+# Of the other files, these tests are not quick: they start the program many times, or draw many examples.
+LONG = (
+    "chosen_as_items", "bad_file_gives_a_located", "rough_handling", "missing_or_of_another_kind", "nobody_would_write", "cannot_be_used", "renamed_field",
+    "half_written", "kept_of_a_sheet", "processes_change", "not_met_on_any_walk", "walks_and_tables", "survives_the_formatter", "a_pipe_and_a_first_script",
+    "shards", "shuffled_order", "cannot_be_meant", "grant_trust", "line_moves", "cannot_be_rehearsed", "configuration_is_found", "does_not_fit_its_page",
+    "page_that_cannot", "error_of_collecting", "every_place", "two_runs_at_once", "chosen_by_line_tag", "other_commands",
+)  # fmt: skip
+LONGEST = ("test_live.py", "test_docs.py", "test_manners.py", "test_weaken.py")  # they start first, so that none runs alone at the end
 
 
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """What takes longest begins, so that it does not end alone."""
-    items.sort(key=lambda item: item.path.name not in SLOW)
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--rest", action="store_true", help="Run the tests that are left out by default.")
+
+
+def is_quick(item: pytest.Item) -> bool:
+    words = QUICK.get(item.path.name)
+    return not any(word in item.name for word in LONG) if words is None else any(word in item.name for word in words)
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Keep the quick tests, or the others with `--rest`; keep all if the command line names files or tests."""
+    if config.args_source != pytest.Config.ArgsSource.ARGS:
+        left_out = [item for item in items if is_quick(item) == config.getoption("--rest")]
+        config.hook.pytest_deselected(items=left_out)
+        items[:] = [item for item in items if item not in set(left_out)]
+    items.sort(key=lambda item: item.path.name not in LONGEST)
 
 
 def waited(process: subprocess.Popen[Any], until: Callable[[], object]) -> None:

@@ -241,7 +241,7 @@ class Mute(SimulatedForm):
 @pytest.mark.parametrize(("line", "cannot"), [
     ("expect a is valid", "tell which values are valid, which rules are broken and which lookups are pending"), ("expect a is not unasked", "tell which values are valid, which rules are broken and which lookups are pending"),
     ("expect a breaks nothing", "tell which values are valid, which rules are broken and which lookups are pending"), ("expect form is dirty", "tell which fields are dirty"),
-    ("expect touched nothing", "tell which fields are touched"), ("expect record includes {}", "tell what the server has stored"),
+    ("expect touched nothing", "tell which fields are touched"), ("expect record includes {}", "observe the record that the server has stored"),
     ("expect a is visible", ""), ("wait 1s", ""), ("submit past checks", ""), ("reload", ""),
 ])  # fmt: skip
 def test_what_a_subject_cannot_do_is_told_before_play(line: str, cannot: str) -> None:

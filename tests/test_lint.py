@@ -216,9 +216,9 @@ NUMBERS = "fields:\n  n: {type: number}\n  t: {}\n  on: {type: checkbox, initial
 
 
 @pytest.mark.parametrize(("steps", "told"), [
-    ('expect n = "7"', "this can never be true: n is a number, never a text"), ("expect n != true", "this is always true: n is a number, never true or false"),
-    ('expect values = {"t": 1}', "this can never be true: t is a text, never a number"), ('expect rows = [{"age": "x"}]', "this can never be true: rows[0].age is a number"),
-    ('expect many = "p"', "this can never be true: many is a list, never a text"), ("expect t = null", "this can never be true: t is a text, never null"),
+    ('expect n = "7"', "this can never be true: n is a number, never a string"), ("expect n != true", "this is always true: n is a number, never true or false"),
+    ('expect values = {"t": 1}', "this can never be true: t is a string, never a number"), ('expect rows = [{"age": "x"}]', "this can never be true: rows[0].age is a number"),
+    ('expect many = "p"', "this can never be true: many is a list, never a string"), ("expect t = null", "this can never be true: t is a string, never null"),
     ('expect requests = "1"', "this can never be true: requests is a number"), ("expect rows[0] = 1", "this can never be true: rows[0] is an object, never a number"),
     ("expect n = null", ""), ('expect n = like /x/', ""), ('expect status = null', ""), ("expect many = []", ""), ("expect .on = true", ""),
     ("turn .on on\nexpect n = 1", "on is on at load; this has no effect"), ("turn .on off\nexpect n = 1", ""),

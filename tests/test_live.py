@@ -160,10 +160,10 @@ PAGES = [
      "type a \"x\"", 1, "3 s of real time"),
     ("document.querySelector('input').disabled = true", "type a \"x\"", 1, "type a is not possible: it is disabled on the page"),
     ("document.querySelector('label').hidden = true", "type a \"x\"", 1, "it is hidden on the page"),
-    ("document.querySelector('label').remove()", "type a \"x\"", 1, "nothing on the page has that name, id or label; say where it is"),
+    ("document.querySelector('label').remove()", "type a \"x\"", 1, "nothing on the page has that name, id or label; locate it with live.find."),
     ("document.querySelector('label').remove()", "expect a is hidden", 0, "passed"),
     ("", "expect a is dirty", 2, "a page does not tell which fields are dirty; if it marks them, add live.find.a.dirty"),
-    ("", "expect a is unasked", 2, "a page does not show whether it still means to ask"),
+    ("", "expect a is unasked", 2, "a page does not show whether it still has to ask"),
     ("", "expect a breaks nothing\nexpect a = \"y\"", 1, 'expected  "y"'),
     ("throw new Error('the wick is wet')", "expect a = \"\"", 0, "an uncaught error of the page: Error: the wick is wet"),
     ("new WebSocket('ws://127.0.0.1:9')", "expect a = \"\"", 0, "the page uses WebSocket: what it brings is not waited for"),
@@ -682,7 +682,7 @@ def test_manners_of_a_page_that_no_sheet_describes(fox: Fox) -> None:
 def test_manners_of_the_demos_page_and_of_its_faulty_one(fox: Fox) -> None:
     assert fox("demo", "skerry", "--with-failure", "--live").returncode == 1
     for page, rude, walks in (("aside-booking.form.yaml", {"keeps", "once"}, "20"), ("booking.form.yaml", set(), "4")):
-        done = fox("manners", f"skerry/{page}", "--live", "--only", "keeps,once,plain-speech,says-so", "--walks", walks, "--time", "55s", "--report", "json=-")
+        done = fox("manners", f"skerry/{page}", "--live", "--only", "keeps,once,plain-speech,says-so", "--walks", walks, "--report", "json=-")
         assert {breach["manner"] for breach in json.loads(done.stdout)["findings"]} == rude
 
 

@@ -96,14 +96,14 @@ def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
     assert fox("run", "one.fox").returncode == 0
     kept = fox("run", "rude.fox")
     assert kept.returncode == 0, kept.stdout
-    assert f"{len(data['breaches'])} held" in kept.stdout
+    assert f"{len(data['findings'])} held" in kept.stdout
 
 
 def test_what_is_asked_wrongly(fox: Fox) -> None:
     fox.write(a__form__yaml="form: a\nfields: {a: {}}\n")
     for call, told in (
         (("--only", "patiance"), "unknown manner 'patiance' → did you mean 'patience'?"), (("--time", "soon"), "'soon' is not a duration"),
-        (("--report", "xml=a"), "json=FILE or html=FILE is needed"), (("--only", "once", "--except", "once"), "leaves no manner"),
+        (("--report", "xml=a"), "needs json=FILE or html=FILE"), (("--only", "once", "--except", "once"), "excludes every manner"),
     ):  # fmt: skip
         done = fox("manners", "a.form.yaml", *call)
         assert done.returncode == 2, call

@@ -67,7 +67,7 @@ never
         "   'contact' has no field 'emial'\n 1 │ type contact.emial", "→ did you mean 'email'?",
         "   not possible; nothing changed\n      passengers does not allow remove: it has 1 row", ' contact.email  "mara@"   dirty, touched, invalid, marked, breaks typeMismatch\n',
         "> where\n   1  type contact.email \"mara@\"\n   2  expect contact.email is dirty\n   3  blur\n   4  expect contact.email is touched\n> fill",
-        "   expect outcome is refused\n   expect focus = sailing\n", " saved: new.fox:3", " played anew\n", "   → or did you mean look?\n", "  back [N]            take back",
+        "   expect outcome is refused\n   expect focus = sailing\n", " saved: new.fox:3", " replayed\n", "   → or did you mean look?\n", "  back [N]            undo the last",
     ):  # fmt: skip
         assert line in told, line
     assert "never" not in told

@@ -112,7 +112,7 @@ def test_all_that_cannot_be_used_is_counted(suite: Fox) -> None:
     (suite.folder / "empty").mkdir()
     assert " 0 scenarios: 0 passed, 2 errors (" in suite("run", "bad.fox", "empty").stdout
     suite.write(x__fox='subject "f.form.yaml"\nscenario "x"\n    tpye a "x"\n    tpye a "y"\n')
-    assert " 0 passed, 4 errors in " in suite("run", "bad.fox", "x.fox", "empty").stdout
+    assert " 0 passed, 4 errors (" in suite("run", "bad.fox", "x.fox", "empty").stdout
 
 
 def test_shards_are_disjoint_and_the_whole_and_stay(suite: Fox) -> None:
@@ -222,7 +222,7 @@ def test_the_line_of_progress_says_how_far_it_is() -> None:
         progress.told(result)
     assert progress.line(3.0) == " 4 done   2 failed   1 of 3 scripts   b.fox   about 3 s left"
     progress.script_done([held] * 4)
-    assert progress.line(0.5) == " 6 played   2 failed   2 of 3 scripts"
+    assert progress.line(0.5) == " 6 done   2 failed   2 of 3 scripts"
     assert not progress.shown  # nobody would see it here
 
 

@@ -216,11 +216,11 @@ def test_a_request_is_read(text: str, found: Any) -> None:
 SLIPS = [
     ("live: {page: a.html, views: {gone: '#x'}}", "unknown view 'gone'", "editing, waiting, done"),
     ("live: {page: a.html, find: {wik: '#x'}}", "the form has no field 'wik'", "did you mean 'wick'?"),
-    ("live: {page: a.html, find: {'w-[': '#x'}}", "'w-[' is not an address", "write it as"),
+    ("live: {page: a.html, find: {'w-[': '#x'}}", "'w-[' is not an address", "for example"),
     ("live: {page: a.html, find: {wick: {rows: '#x'}}}", "wick has no rows", "remove it"),
     ("live: {page: a.html, answers: [{request: /a}]}", "'/a' is not a request", "GET /api/ports"),
     ("live: {page: a.html, answers: [{request: GET /a, when: 'queri.x == 1'}]}", "unknown field 'queri'", "did you mean 'query'?"),
-    ("live: {page: a.html, ready: soon}", "expected a duration, such as 250ms or 3s", "how it is written"),
+    ("live: {page: a.html, ready: soon}", "expected a duration, such as 250ms or 3s", "how to write it"),
     ("live: {form: '#x'}", "the key 'page' is missing in live", "add `page:`"),
     ("lookups: {l: {request: GET /a}}", "the request has no place for the value", "?code={value}"),
     ("lookups: {l: {request: GET a}}", "'GET a' is not a request", ""),

@@ -1,7 +1,7 @@
-"""The way of one keystroke through the code, as it really is: `python tools/hops.py`.
+"""Prints the calls between layers for one keystroke: `python tools/hops.py`.
 
-Plays `type voucher "I"` on the demo's booking form and notes every call from one room (a floor of the engine, or a
-room of the package) into another, in order. A call up is one from a floor to a floor above it.
+Types `I` into `voucher` of the demo's booking form and prints each call from one layer of the engine, or one
+package, to another, in order. A call is upward if it goes to a higher layer.
 """
 
 from __future__ import annotations
@@ -20,33 +20,33 @@ from idlefox.playing.steps import take_step
 from idlefox.script.tree import Address, Type
 
 PACKAGE = Path(idlefox.__file__).parent
-HOUSE = ("playing", "session", "compile", "acts", "world", "judge", "state", "plan", "forms")  # the top first
+LAYERS = ("playing", "session", "compile", "acts", "world", "judge", "state", "plan", "forms")  # the highest first
 
 
-def room_of(file: str) -> tuple[str, str]:
-    """The floor or room a source file stands in, and its module."""
+def layer_of(file: str) -> tuple[str, str]:
+    """Return the layer of a source file, and its module."""
     parts = Path(file).relative_to(PACKAGE).with_suffix("").parts
     return (parts[1] if parts[0] == "engine" else parts[0]), ".".join(parts)
 
 
 def walk() -> list[tuple[str, str, str, str]]:
-    """Every call that leaves its room while one key is typed: caller's room, its function, the room called, the function."""
+    """Return the calls between layers while one key is typed: caller's layer and function, called layer and function."""
     form = read_sheet(str(PACKAGE / "demo" / "booking.form.yaml"))
     subject = SimulatedForm(SessionFactory(compile_form(form)), ".")
     subject.load(0)
     subject.perform(Type(Address(("voucher",)), "X"), 1)
     calls: list[tuple[str, str, str, str]] = []
 
-    def note(frame: FrameType, event: str, argument: Any) -> None:
+    def record(frame: FrameType, event: str, argument: Any) -> None:
         back = frame.f_back
         files = (frame.f_code.co_filename, back.f_code.co_filename if back is not None else "")
         if event != "call" or back is None or not all(f.startswith(str(PACKAGE)) for f in files):
             return
-        here, caller = room_of(files[0])[0], room_of(files[1])[0]
+        here, caller = layer_of(files[0])[0], layer_of(files[1])[0]
         if here != caller:
             calls.append((caller, back.f_code.co_qualname, here, frame.f_code.co_qualname))
 
-    sys.setprofile(note)
+    sys.setprofile(record)
     take_step(subject, Type(Address(("voucher",)), "I"), 2)
     sys.setprofile(None)
     return calls
@@ -57,15 +57,15 @@ def main() -> None:
     left: set[str] = set()
     here, stays, returns, up = "playing", 1, 0, 0
     for caller, who, called, what in calls:
-        climbs = HOUSE.index(called) < HOUSE.index(caller)
+        climbs = LAYERS.index(called) < LAYERS.index(caller)
         up += climbs
         print(f"{caller:>8} {who:<34} → {called:<8} {what}{'   (up)' if climbs else ''}")
         if called != here:
             stays += 1
             left.add(here)
-            returns += called in left and HOUSE.index(called) < HOUSE.index(here)
+            returns += called in left and LAYERS.index(called) < LAYERS.index(here)
             here = called
-    print(f"\n{len(calls)} calls from room to room, {up} of them up to a floor above; {stays} stays, {returns} of them back up.")
+    print(f"\n{len(calls)} calls between layers, {up} of them upward; {stays} visits, {returns} of them back upward.")
 
 
 if __name__ == "__main__":

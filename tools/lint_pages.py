@@ -17,7 +17,7 @@ idlefox lint [PATHS…] [--only CODE,…] [--except CODE,…] [--report json=FIL
 `lint` finds mistakes in scripts, sheets and pages that a run would not stop at. It checks the given
 scripts, the sheets and pages they name, and the given sheets; folders are searched for both. Every
 finding is proved on the model, none is a guess. What cannot be decided is not reported. Exit codes:
-0 no findings, 1 findings, 2 something cannot be read.
+0 no findings, 1 at least one finding, 2 something cannot be read.
 
 To silence a finding, add a comment with a reason at the end of its line or on the line above:
 
@@ -28,6 +28,8 @@ fields:
 
 To silence a code everywhere, use the configuration: `lint = {except = ["silent-rule"]}`.
 `--report sarif=FILE` writes SARIF 2.1.0.
+
+![three findings in a form sheet](screenshots/lint.png)
 
 | code | level | finds |
 | --- | --- | --- |
@@ -40,7 +42,7 @@ def main() -> None:
         text += f"\n## {code.code}\n\n{fill(f'{code.means} {code.why}', 100)}\n"
         kind, bad, good = ("", code.bad, code.good) if code.bad else ("yaml", code.bad_sheet, code.good_sheet)
         if code.beside:
-            text += f"\nBeside this sheet:\n\n```yaml\n{code.beside.strip()}\n```\n"
+            text += f"\nNext to this sheet:\n\n```yaml\n{code.beside.strip()}\n```\n"
         if code.bad:
             text += f"\nOn this sheet:\n\n```yaml\n{code.bad_sheet.strip()}\n```\n"
         text += f"\nBad:\n\n```{kind}\n{bad.strip()}\n```\n\nGood:\n\n```{kind}\n{good.strip()}\n```\n"

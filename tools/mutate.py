@@ -68,7 +68,7 @@ def mutants(path: Path) -> Iterator[Mutant]:
     for name in sorted(operator_names()):
         operator_class = get_operator(name)
         if operator_class.arguments():
-            continue  # needs to be told what to replace by what
+            continue  # needs arguments
         operator, occurrence = operator_class(), 0
         for node in ast_nodes(tree):
             for (line, column), _ in operator.mutation_positions(node):

@@ -1,4 +1,4 @@
-"""Plays every example of the docs and compares what the commands in them print: `python tools/play_docs.py [PAGE …]`.
+"""Runs every example in the docs and compares its output with the page: `python tools/play_docs.py [PAGE …]`.
 
 `--write` puts what the commands print now into the pages. Each page is played in a folder of its own, which holds the demo's files.
 What a block is, its first line says:
@@ -33,7 +33,7 @@ _TIMES = ((re.compile(r"\(\d+\.\d\d s\)$", re.M), "(0.00 s)"), (re.compile(r'"se
 
 
 class Wrong(Exception):
-    """An example that does not do what the page says."""
+    """An example whose result differs from its page."""
 
 
 class Page:
@@ -134,7 +134,7 @@ class Page:
 
 
 def _fits(expected: str, found: str) -> bool:
-    """Whether *found* is what a page says; a line ``…`` in it stands for any lines, and times may differ."""
+    """Return whether *found* matches the text of a page; a line ``…`` in it matches any lines, and times may differ."""
     wanted, there = (_timeless(text).strip("\n").split("\n") for text in (expected, found))
     pieces = [re.escape(line) + "\n" if line != "…" else "(?:.*\n)*?" for line in wanted]
     return re.fullmatch("".join(pieces), "\n".join(there) + "\n") is not None

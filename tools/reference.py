@@ -1,4 +1,4 @@
-"""Writes what stands in the table of words into the sheet's JSON Schema and the reference pages: `python tools/reference.py`.
+"""Writes the table of words to the sheet's JSON Schema and to the reference pages: `python tools/reference.py`.
 
 `--check` writes nothing and fails where something is not in step. In a page, what lies between ``<!-- words: GROUP -->`` (of keys
 ``<!-- words: keys PLACE -->``) and ``<!-- end -->`` is the table's.
@@ -56,7 +56,7 @@ def word_for(place: str, key: str) -> Word:
 
 
 def described(text: str) -> str:
-    """The schema with what the table says of each key."""
+    """Return the schema with the descriptions of the table of words."""
     schema = json.loads(text)
     for place, key, value in list(places(schema)):
         word = word_for(place, key)
@@ -68,7 +68,7 @@ def described(text: str) -> str:
 
 
 def page_with_words(text: str) -> str:
-    """A page with its regions written anew."""
+    """Return the page with its generated regions replaced."""
     return _REGION.sub(lambda found: found[1] + _region(found[2], found[3] or "") + found[4], text)
 
 
@@ -80,7 +80,7 @@ def _region(group: str, place: str) -> str:
 
 
 def _table(chosen: list[Word]) -> str:
-    lines = ["| key | unless said | meaning |", "| --- | --- | --- |"]
+    lines = ["| key | default | meaning |", "| --- | --- | --- |"]
     for word in chosen:
         default = f"`{as_yaml(word.default)}`" if word.has_default else ""
         lines.append(f"| `{word.word}` | {default} | {_cell(word.means)} |")

@@ -15,7 +15,7 @@ from typing import Any
 
 from .records import NamedTuple
 
-Question = tuple[str, str]  # what is asked, and of which path
+Question = tuple[str, str]  # the kind of question, and the path
 _LARGEST_UNASKED = 200_000  # bytes
 
 

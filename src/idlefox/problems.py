@@ -51,7 +51,7 @@ class Unreadable(Exception):
 
 
 _MANY = 60  # words to compare letter by letter; of more, only the most similar ones
-# Names that have changed, and what to write instead.
+# Renamed words, and their new names.
 RENAMED: dict[str, tuple[str, ...]] = {
     "pristine": ("clean",), "pending": ("asking",), "sticky": ("lasting", "ever"), "untouched": ("not touched",),
     "submitted": ("attempted",),
@@ -72,7 +72,7 @@ def nearest(word: str, known: Iterable[str]) -> str | None:
 
 
 def _is_near(word: str, known: str, distance: int) -> bool:
-    """Return whether *word* is *known* but for a slip: one edit, two in a longer word, or one of the two begins with the other."""
+    """Return whether *word* is probably a typo of *known*: one edit, two in a longer word, or one of them begins with the other."""
     short, long = sorted((word.lower(), known.lower()), key=len)
     stem = len(short) >= 4 and long.startswith(short)
     return stem or (distance <= (2 if len(known) > 4 else 1) and distance < len(known))

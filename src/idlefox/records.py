@@ -30,7 +30,7 @@ else:
             space["_fields"] = names
             space["_size"] = len(names)
             space["__match_args__"] = names
-            space["_last"] = tuple(space["_field_defaults"].values())  # defaults stand at the end
+            space["_last"] = tuple(space["_field_defaults"].values())  # defaults are at the end
             space["__slots__"] = ()
             for index, each in enumerate(names):
                 space[each] = _tuplegetter(index, None)

@@ -9,7 +9,7 @@ from typing import Any
 
 from .records import NamedTuple
 
-# Kinds, and the facts that belong to each.
+# Kinds, and the facts of each.
 KINDS: dict[str, tuple[str, ...]] = {
     # out of reach
     "left": (),  # the page has been left
@@ -54,11 +54,11 @@ KINDS: dict[str, tuple[str, ...]] = {
     "file outside": ("file",),  # of the project
     "file too large": ("file", "size", "most"),
     # pages in a browser
-    "not on page": (),  # nothing there is called that
+    "not on page": (),  # nothing on the page has this name
     "hidden on page": (),
     "disabled on page": (),
     "readonly on page": (),
-    "button hidden": (),  # that adds or removes a row
+    "button hidden": (),  # the button that adds or removes a row
     "button disabled": (),
     "no row button": (),
     "no panel button": (),
@@ -69,7 +69,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "moved away": (),
     "press missed": (),
     "not a step there": ("why",),
-    "unseen": ("why",),  # a check that cannot be made there
+    "unseen": ("why",),  # a check that is not possible there
     "restless": (),
     "too long": ("seconds",),  # the scenario, in real time
     "browser gone": ("why",),
@@ -84,9 +84,9 @@ KINDS: dict[str, tuple[str, ...]] = {
 }
 
 
-# What cannot be seen on this subject: neither right nor wrong.
+# Not observable on this subject: neither right nor wrong.
 UNSEEN = "unseen"
-# No fault of the person's, nor a check that does not hold: the form came to no end.
+# Not a failed step or check: the form did not settle.
 NO_END = frozenset({"endless", "slow pattern", "restless", "too long", "browser gone", "no page"})
 
 

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 Completing = Callable[[click.Context, click.Parameter, str], "list[CompletionItem]"]
 _SHEETS = (".form.yaml", ".form.yml")
-_MOST_READ = 200  # scripts that are read for their tags
+_MOST_READ = 200  # scripts searched for tags
 
 
 def _item(value: str, help: str | None = None) -> CompletionItem:  # as click calls it
@@ -92,7 +92,7 @@ def traced_addresses(ctx: click.Context, param: click.Parameter, incomplete: str
     from ..report.traced import ONLY
     from ..script.complete import all_addresses
 
-    # An option that waits for its value keeps the call from being read: what stands in it is looked for by hand.
+    # An option without its value stops the parser, so its value is searched for here.
     called = os.environ.get("COMP_WORDS", "").split()
     file = next((word.partition(".fox:")[0] + ".fox" for word in called if ".fox:" in word), "")
     script = _read(file) if file else None

@@ -59,9 +59,9 @@ class Config(NamedTuple):
     subject: str = ""
     jobs: str = "1"
     reports: tuple[str, ...] = ()
-    lint: tuple[str, ...] = ()  # the codes of findings that are left out
-    live: dict[str, Any] = {}  # how to play in a browser, where the call does not say
-    trust: bool = False  # says the project; that is no leave to run code (`trusts`)
+    lint: tuple[str, ...] = ()  # codes of findings to skip
+    live: dict[str, Any] = {}  # options for live runs, unless given on the command line
+    trust: bool = False  # a wish of the project; `trusts` decides
     file: str = ""
     folder: str = ""
 

@@ -65,7 +65,7 @@ class Console:
         try:
             click.echo(text.encode(encoding, "backslashreplace").decode(encoding), nl=newline, err=err, color=True)
         except BrokenPipeError:
-            drop_output(stream)  # whoever read has gone: what is done goes on, and comes to what it comes to
+            drop_output(stream)  # the reader is gone; the work continues, with its exit code
         except OSError as fault:
             drop_output(stream)
             LOST.append((fault.strerror or "unknown reason").lower())

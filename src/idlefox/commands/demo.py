@@ -22,7 +22,7 @@ from .files import write_whole
 from .options import color_option
 from .playing import OutputOptions, choose, play
 
-# What is planted in a copy of the booking's page, for those who want to see a page fail, and be rude.
+# Faults planted in a copy of the booking page, to demonstrate failures and bad manners.
 _FAULTS = (
     ('say("contact.email_again", email_again !== email, "The two addresses differ.");', ""),
     # A rejection empties more than the voucher.
@@ -31,7 +31,7 @@ _FAULTS = (
     ("submit.disabled = busy || ", "submit.disabled = "),
 )
 _FAULTY = "aside-booking"
-_LIVE = ("crossing.fox", "booking.fox")  # the form that has a page of its own
+_LIVE = ("crossing.fox", "booking.fox")  # the form that has its own page
 _DRAWN, _BY_POST = "drawn-booking", "by-post.fox"  # the same form as `serve` draws it
 _CLOCK = "2031-05-02T09:00:00Z"  # of the demo's scripts
 _ASIDE = "aside"  # the folder of the scenario that fails on purpose

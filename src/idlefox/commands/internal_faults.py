@@ -10,7 +10,7 @@ import click
 
 from .. import __version__
 
-LOST: list[str] = []  # why what was to be printed is lost
+LOST: list[str] = []  # reasons why output was lost
 
 
 def drop_output(stream: Any) -> None:

@@ -17,7 +17,7 @@ def keep(file: str, makers: Iterable[Callable[[str | None], str | None]], consol
     """Append to the script *file* with each of *makers*, which get its text (None if it is missing), and print how many scenarios
     were added.
 
-    One that gives None has nothing to keep. Where *file* cannot be read or written that is told, and the program ends.
+    A maker returns None if it has nothing to add. If *file* cannot be read or written, print the error and exit.
     """
     count = 0
     try:

@@ -12,7 +12,7 @@ from ..problems import Unreadable, read_text
 from .files import own_folder, write_whole
 
 _FILE = "last-run.json"
-Fallen = frozenset[tuple[str, ...]]  # (place, title, row's values) of a scenario, (place,) of a script that could not be played
+Fallen = frozenset[tuple[str, ...]]  # (place, title, values) of a scenario, (place,) of a script that could not run
 
 
 def read_last(project: str) -> Fallen | None:

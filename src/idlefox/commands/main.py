@@ -14,7 +14,7 @@ import click  # noqa: E402
 from .. import __version__  # noqa: E402
 from .internal_faults import LOST, drop_output, internal_fault  # noqa: E402
 
-# name -> (module, what it does)
+# name -> (module, description)
 COMMANDS: dict[str, tuple[str, str]] = {
     "demo": ("demo", "Run the Skerry Line demo, or copy its files into a folder."),
     "run": ("run", "Run scripts and report which scenarios passed."),
@@ -81,7 +81,7 @@ def cli() -> None:
 def main() -> None:
     """The entry point of `idlefox`: no traceback ever reaches the person."""
     code = _ended(_command())
-    # The process ends: looking through all there is for cycles once more would cost a tenth of a short run.
+    # The process ends here: a last collection of cycles would take a tenth of a short run.
     gc.freeze()
     sys.exit(code)
 
@@ -104,7 +104,7 @@ def _command() -> int:
     except BrokenPipeError:
         drop_output(sys.stdout)
     except Exception as fault:
-        if isinstance(fault, OSError) and fault.filename is None:  # nothing was opened: it is what was printed
+        if isinstance(fault, OSError) and fault.filename is None:  # no file was opened, so it is the output
             drop_output(sys.stdout)
             LOST.append((fault.strerror or "unknown reason").lower())
         else:

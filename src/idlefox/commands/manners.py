@@ -94,7 +94,7 @@ def command(
                     found = page_manners(loaded, chosen, seed=seed, walks=walks, seconds=seconds or SECONDS, told=told)
                 else:
                     work = work_of(jobs, on, config)
-                    if seconds is None:  # how far it comes in a time is never the same
+                    if seconds is None:  # the number of walks in a given time varies
                         work = with_notes(work, "manners", (form, chosen, seed, walks), files, console)
                     found = manners_of(
                         loaded, chosen, seed=seed, walks=walks or WALKS, seconds=seconds, told=told,

@@ -88,10 +88,10 @@ def play(
             current.clear()
             progress.script_done(result.scenarios)
             take(result)
-    except Unreadable as fault:  # nobody is there to play
+    except Unreadable as fault:  # nothing can run
         problems = [*problems, *fault.problems]
     except KeyboardInterrupt:
-        signal.signal(signal.SIGINT, lambda *_: os._exit(130))  # once more: at once
+        signal.signal(signal.SIGINT, lambda *_: os._exit(130))  # a second one ends at once
         interrupted = True
         if current:
             take(ScriptResult(current[0].file, tuple(current)))

@@ -94,5 +94,5 @@ def _against(form: str, text: str, other: str, console: Console) -> int:
     chosen = SelectedScript(name, text=text)
     run = play([chosen], [], RunOptions(subject=other, roots=(os.path.dirname(other) or ".",)), console, OutputOptions(quiet=False))
     errors = [problem for script in run.scripts for problem in script.errors]
-    # What the other form has no name for is a difference like any other.
+    # A name that the other form does not have is a difference like any other.
     return 1 if errors and all(problem.place.file == name for problem in errors) else run.exit_code

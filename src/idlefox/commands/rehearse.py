@@ -32,7 +32,7 @@ from .files import why, write_bytes_whole
 from .live_options import outside_of, served
 from .options import color_option, trust_option
 
-# What is said here and is no step of the language, with what it does.
+# Commands of the prompt that are not steps of the language, with their meaning.
 WORDS = {
     "look [ADDR]": "the current state of the form or of one address", "back [N]": "undo the last step or check, or the last N",
     "again": "replay everything on a fresh form", "offer": "checks for what the last step changed", "where": "the steps and checks so far",
@@ -129,7 +129,7 @@ class _Stage:
 
         yield from prompted(self.rehearsal, list(WORDS), is_whole, self.console)
 
-    # what is said
+    # entries
     def say(self, text: str) -> bool:
         """Do what *text* says; whether to go on."""
         word, _, rest = text.strip().partition(" ")

@@ -11,7 +11,7 @@ from ..report.styled import plain
 from .console import Console
 from .files import why, write_whole
 
-# Kind -> the module that makes it, and its function: loaded where one is wished.
+# Kind -> its module and function, loaded when needed.
 KINDS = {
     "json": ("as_json", "json_report"),
     "tap": ("as_tap", "tap_report"), "xml": ("as_xml", "xml_report"), "html": ("as_html", "html_report"),

@@ -107,7 +107,7 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
     config, told, wishes, wanted = _read(given)
     console = Console(given["color"], aside=any(file == "-" for _, file in wanted))
     manner = OutputOptions(given["quiet"], given["verbose"], slowest=given["slowest"] or 0, unsteady_fails=given["unsteady"] == "fail")
-    signal.signal(signal.SIGTERM, signal.default_int_handler)  # being told to end is an interrupt: the results so far, the reports
+    signal.signal(signal.SIGTERM, signal.default_int_handler)  # like an interrupt: print the results so far, write the reports
     if told and not manner.quiet:
         console.lines([[(f" {told}", "dim")]], err=not wishes.trust)
     otherwise = config.scripts or (".",)

@@ -117,7 +117,7 @@ def _of_url(url: str, into: str, name: str) -> StarterFiles:
 
     text, wanted = _based(source_of(url), url), urlsplit(url).fragment
     name = name or name_of(read_page_text(text, _name_of(urlsplit(url).path.rstrip("/") or "form") + ".html", wanted))
-    with tempfile.TemporaryDirectory() as scratch:  # the sheet is read, and its scenarios are played, before anything is written
+    with tempfile.TemporaryDirectory() as scratch:  # read the sheet and run its scenarios before writing anything
         (Path(scratch) / f"{name}.html").write_text(text, "utf-8")
         page = f"{name}.html" + (f"#{wanted}" if wanted else "")
         with reading_below((scratch,)):

@@ -6,7 +6,7 @@ import click
 
 from ..problems import CALL, Place, Problem, nearest
 
-# Options that have a new name since 0.1.
+# Options renamed since 0.1.
 _RENAMED = {
     "--missing": "--unreached", "--under": "--at-least", "--trust-python": "--trust", "--no-trust-python": "--no-trust",
 }  # fmt: skip

@@ -25,11 +25,11 @@ from .live_options import served
 from .playing import OutputOptions, choose, play
 
 _GLANCE = 50  # milliseconds between two looks at the keys
-_QUIET = 20  # milliseconds without a further change, until those that came are taken
+_QUIET = 20  # milliseconds without a further change before a run starts
 _KEYS = "Enter runs everything, f the failures, q quits"
 
 
-_Stamp = tuple[int, int] | None  # when a file was changed last (ns), and its size; None where it is not there
+_Stamp = tuple[int, int] | None  # last change (ns) and size of a file; None if it does not exist
 
 
 def _stamp(file: str) -> _Stamp:

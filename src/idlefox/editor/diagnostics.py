@@ -27,8 +27,8 @@ from .texts import TextLines
 
 _SEVERITY = {"error": 1, "warning": 2, "note": 3}
 _MEANT = re.compile(r"did you mean:? '?(?P<word>[^'?]+)'?\?")
-_MOST_AT_ONCE = 12  # scenarios that are looked at before an answer
-# What can only be said of a whole script: the one that is looked at alone has no others beside it.
+_MOST_AT_ONCE = 12  # scenarios checked before an answer
+# Findings about a whole script, which a single scenario cannot show.
 _OF_THE_WHOLE = frozenset({"same-title", "same-scenario", "idle-silence"})
 
 
@@ -143,7 +143,7 @@ class Diagnostics:
             end = line + block.count("\n")
             known[context, block] = [fault.moved(-line) for fault in faults if line <= fault.line < max(end, line + 1)]
             faults = [fault for fault in faults if not line <= fault.line < max(end, line + 1)]
-        known[context, ""] = faults  # what stands in no scenario
+        known[context, ""] = faults  # outside all scenarios
         self._blocks[path] = known
 
 

@@ -115,7 +115,7 @@ def _addresses(form: Form | None) -> Iterator[tuple[str, str, str]]:
         yield text.replace("[0]", "[*]"), "address", means
 
 
-# What stands there
+# Descriptions
 def word_hover(text: str, position: dict[str, int], *, sheet: bool) -> str:
     """Explain the keyword at the cursor in Markdown; "" if it is not a keyword."""
     lines = TextLines(text)

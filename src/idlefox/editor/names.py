@@ -216,7 +216,7 @@ def _sender(form: Form, members: list[tuple[tuple[str, ...], int, str]]) -> Path
 
 def _members(text: str, start: int, end: int) -> Iterator[tuple[tuple[str, ...], int, str]]:
     """The members of objects in *text*: the path of each (rows as ``*``), where its key begins, and the key."""
-    around: list[list[str]] = []  # of each bracket that is open its sign, and the key (or row) it has come to
+    around: list[list[str]] = []  # for each open bracket: its character, and the current key or row
     before: re.Match[str] | None = None
     for token in _JSON.finditer(text, start, end):
         sign = token[0]

@@ -52,7 +52,7 @@ class FoxLanguageServer(LanguageServer):
         self.project = Project(self.texts)
         self.faults = Diagnostics(self.project)
         self.search = Search(self.project)
-        self.played: dict[str, list[Diagnostic]] = {}  # what did not hold when it was played, by file
+        self.played: dict[str, list[Diagnostic]] = {}  # failures of the last run, by file
         self.waiting: dict[str, asyncio.TimerHandle] = {}
 
     def began(self, folders: list[str]) -> None:
@@ -113,7 +113,7 @@ class FoxLanguageServer(LanguageServer):
 
     # playing
     def play(self, uri: str, line: int) -> str:
-        """Run the scenario at *line*; what failed becomes a diagnostic. In words, what came of it."""
+        """Run the scenario at *line* and report failures as diagnostics. Return a summary."""
         path = path_of(uri)
         text = self.texts.text(path) or ""
         with self.texts.reading(), reading_below((os.path.dirname(path),)):

@@ -40,7 +40,7 @@ def spot(before: str) -> CursorSpot:
 class _SpotReader:
     def __init__(self) -> None:
         self.blocks: list[tuple[int, str | int]] = []
-        self.flow: list[list[str]] = []  # of each open bracket its sign and the key that is being given its value
+        self.flow: list[list[str]] = []  # for each open bracket: its character, and the key whose value is being written
         self.fragment = ""
 
     def spot(self, lines: list[str]) -> CursorSpot:
@@ -57,7 +57,7 @@ class _SpotReader:
         indent = len(found["indent"])
         while self.blocks and self.blocks[-1][0] >= indent:
             if found["dashes"] and self.blocks[-1][0] == indent and self.blocks[-1][1] != 0:
-                break  # a list may stand as deep as its key
+                break  # a list may have the indentation of its key
             self.blocks.pop()
         for _ in range(found["dashes"].count("-")):
             self.blocks.append((indent, 0))

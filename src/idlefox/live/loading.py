@@ -28,17 +28,17 @@ from .servers.dev_server import DevServer, NotReady, ready
 KINDS = ("auto", "firefox", "chromium", "http")
 
 
-# Of this process: a browser is kept from script to script, and so is what its forms need.
+# Kept per process from script to script: a browser, and the servers of its forms.
 _LANES: dict[LiveOptions, BrowserSession] = {}
 _GROUNDS: dict[int, PageEnvironment] = {}
-_SERVERS: dict[str, DevServer] = {}  # what has been started for pages that are played over HTTP
+_SERVERS: dict[str, DevServer] = {}  # servers started for pages that run over HTTP
 
 
 class LiveSubjectFactory(NamedTuple):
     """A picklable factory of live subjects."""
 
     wishes: LiveOptions
-    retries: int = 0  # how often what fails is played again
+    retries: int = 0  # how often a failed scenario runs again
 
     def __call__(self, form: Form) -> Loaded:
         """The page of *form* as a subject."""

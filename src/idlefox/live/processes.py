@@ -14,9 +14,9 @@ from contextlib import contextmanager
 from types import FrameType
 from typing import IO, Any
 
-# Is told process groups, a line each. Waits for the end of its input, which comes with the end of the one who holds the other
-# end, however that comes about; then ends the groups and clears a folder. What was being started at that very moment it has not been
-# told of: where there is /proc, whatever leads a session, as what we start does, and has the folder in its command line goes, too.
+# Reads process groups, one per line, until its input ends, which happens however the other process ends. Then it ends the groups and
+# removes a folder. A process that was just being started is not listed yet. So, if /proc exists, it also ends session leaders (all
+# our child processes are) whose command line contains the folder.
 GUARD = """
 import os, shutil, signal, sys, time
 groups = [int(line) for line in sys.stdin.buffer]
@@ -60,7 +60,7 @@ class ProcessGroup:
                 self._guard = subprocess.Popen(guard, stdin=subprocess.PIPE, start_new_session=True)
 
     def start(self, command: list[str], *, output: str, environment: dict[str, str], folder: str | None = None) -> IO[bytes]:
-        """Start *command* in *folder*; its *output* (stdout, stderr or both) is to be read from what comes back."""
+        """Start *command* in *folder* and return the process; its *output* (stdout, stderr or both) can be read."""
         streams: dict[str, Any] = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, output: subprocess.PIPE}
         if output == "both":
             streams = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT}
@@ -121,7 +121,7 @@ def end_group(process: subprocess.Popen[Any], grace: float = 5.0) -> None:
         except subprocess.TimeoutExpired:
             continue
     try:
-        os.killpg(process.pid, signal.SIGKILL)  # what outlived its leader
+        os.killpg(process.pid, signal.SIGKILL)  # processes that outlived their leader
     except (ProcessLookupError, PermissionError):
         pass
     process.poll()

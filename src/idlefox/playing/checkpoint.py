@@ -45,7 +45,7 @@ class Checkpoint:
                 pickle.dump((before, results), handle)
                 self.end_of_known = handle.tell()
         except OSError:
-            pass  # it is done all the same; only an interrupted study would have to begin anew
+            pass  # only an interrupted study would have to start from the beginning
 
     def over(self) -> None:
         """Delete the checkpoint of a finished study."""

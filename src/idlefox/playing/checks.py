@@ -17,7 +17,7 @@ from .matching import Difference, contains, differences, includes, matches
 from .subject import NotObservable, Subject
 
 _ADDRESSES = frozenset({"dirty", "touched", "focus"})
-# States that exclude each other: what is the case where one of them is not.
+# States that exclude each other: the state that is true if the other is not.
 _GROUPS = (
     ("valid", "invalid", "asking", "unasked"), ("clean", "dirty"),
     ("enabled", "disabled"), ("visible", "hidden"), ("required", "optional"), ("empty", "filled"), ("on", "off"),

@@ -31,11 +31,11 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 R = TypeVar("R")
 _REACHED = 5.0  # seconds in which a scheduler answers
-_COMES = 10.0  # seconds in which a worker joins one that has none
+_COMES = 10.0  # seconds to wait for a first worker
 _GONE = 30.0  # seconds without any worker after which none is waited for
 _US = "idle-fox"
 _TALKING = ("distributed", "distributed.client", "distributed.core", "distributed.comm", "tornado.application")
-_LOOK = 1.0  # seconds between two looks at who is there
+_LOOK = 1.0  # seconds between two checks of the workers
 _MORE = WorkerCrash("")
 
 
@@ -104,7 +104,7 @@ class Cluster:
         try:
             return len(self.client.nthreads())
         except OSError:
-            return 0  # nobody answers: the client will know soon whether it is lost
+            return 0  # no answer: the client soon knows whether the connection is lost
 
     def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
         """Return the results of *do* for each of *tasks*, in order. Raises Unreadable if no worker can do a task."""
@@ -125,7 +125,7 @@ class Cluster:
                     return
                 yield self._result(flight.popleft(), died)
         finally:
-            for flying in flight:  # nobody waits for them any more
+            for flying in flight:  # no one waits for these
                 flying.future.cancel()
 
     def _waited(self, flight: deque[_InFlight], hands: _Dispatcher) -> WorkerCrash | None:
@@ -152,7 +152,7 @@ class Cluster:
             if playing and not first.done():
                 wait(playing, _LOOK, FIRST_COMPLETED)
             count = self._count()
-            self.width = max(self.width, count)  # who joins later works, too
+            self.width = max(self.width, count)  # later workers count, too
             if count:
                 seen = monotonic()
             elif monotonic() - seen > _GONE:
@@ -198,15 +198,15 @@ class _Dispatcher:
     def __init__(self, pool: Executor, do: Callable[[Any], Any]) -> None:
         self.pool, self.do = pool, do
         self.run, self.folder = uuid4().hex, os.getcwd()
-        # What is sent with every task: where it all lies, and what was asked twice.
+        # Sent with every task: the folder, and files that were requested twice.
         places = (self.folder, os.path.join(self.folder, "."))
         self.answers: dict[Question, Any] = {("real", place): os.path.realpath(place) for place in places}
         self.once: set[Question] = set()
-        self.knows = False  # most tasks ask for the same: all but the first are handed out once those have been told
+        self.knows = False  # most tasks need the same files, so hold back the others until the first has requested them
 
     def out(self, task: Any, known: dict[Question, Any]) -> _InFlight:
         files = RemoteFiles(self.folder, {**self.answers, **known})
-        packed = pickle.dumps((self.do, task, files))  # so the scheduler hands it on as it is
+        packed = pickle.dumps((self.do, task, files))  # the scheduler passes it on unchanged
         return _InFlight(task, self.pool.submit(_do_far, packed, self.run, version(_US)), known)
 
     def again(self, flying: _InFlight, asked: Question) -> _InFlight:

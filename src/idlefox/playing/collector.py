@@ -31,9 +31,9 @@ def at_rest(size: int = 0) -> Iterator[None]:
 
 
 def keep(steps: int, size: int) -> None:
-    """So many *steps* have been made of a text of that *size*, and stay: the collector does not look at them any more.
+    """After *steps* steps of a text of that *size* in characters, exclude what exists from garbage collection.
 
-    What is garbage already goes before, else it would stay, too.
+    Garbage is collected first; otherwise it would stay.
     """
     if steps >= _MANY and gc.isenabled():
         if size < _LARGE:

@@ -45,8 +45,8 @@ def contains(found: Any, pattern: Any) -> bool:
 class Difference(NamedTuple):
     """A place inside an object or list where *found* is not *expected*.
 
-    *kind*: missing (nothing there), besides (there is more: *found* are the names), length (how many elements), extra (an element
-    too many) or differs.
+    *kind*: missing (not found), besides (*found* are the names of additional members), length (number of elements), extra (an
+    additional element) or differs.
     """
 
     kind: str

@@ -14,12 +14,12 @@ from ..script.writer import called, quoted
 from .subject import FieldState, NotObservable, Subject
 
 _FORM = Noun("form")
-# What is asked of a whole form, in the order in which it is told.
+# The observations of a whole form, in the order in which they are reported.
 _ASKED = ("outcome", "view", "notice", "status", "requests", "request", "payload", "focus")
 _WORDS = frozenset({"outcome", "view"})
-# States that say something where they have come to be so, and what is said where they are so no longer.
+# States worth a check when they become true, and the opposite check when they become false.
 _TOLD = ("valid", "invalid", "asking", "unasked", "hidden", "disabled", "readonly", "dirty", "clean", "touched", "not touched")
-_MOST_LEFT = 3  # fields that are told to be touched
+_MOST_LEFT = 3  # fields reported as touched
 _NO_LONGER = {"hidden": "visible", "disabled": "enabled", "readonly": "not readonly"}
 
 
@@ -64,7 +64,7 @@ def _of(subject: Subject, field: Field, path: tuple[Any, ...]) -> Iterator[tuple
 def pinning(before: Observed, now: Observed) -> Iterator[str]:
     """Yield the checks, as script text, for what is different in *now* compared with *before*."""
     left = [name for name, state in now.fields.items() if name in before.fields and "touched" in _words(before.fields[name], state)]
-    quiet = frozenset({"touched"} if len(left) > _MOST_LEFT else ())  # an attempt to send has touched them all: that is no news of each
+    quiet = frozenset({"touched"} if len(left) > _MOST_LEFT else ())  # an attempt to submit touched them all: not worth a line each
     for name, state in now.fields.items():
         if name:
             yield from _of_field(called(name), before.fields.get(name), state, quiet)

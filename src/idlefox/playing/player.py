@@ -39,12 +39,12 @@ class RunOptions(NamedTuple):
 
     subject: str = ""
     narrowed: ScenarioFilter = ScenarioFilter()
-    stop_after: int = 0  # so many that do not hold end the run; 0: none do
+    stop_after: int = 0  # end the run after this number of failures; 0: never
     seed: int | None = None  # the order is shuffled by it
-    stories: bool = False  # what was done and what came of it is told of every scenario
+    stories: bool = False  # record the story of every scenario
     trust: bool = False
-    work: ExecutionOptions = HERE  # how much is played at once, and where
-    project: str = ""  # the folder of the configuration that holds, if there is one
+    work: ExecutionOptions = HERE  # how many processes, and where
+    project: str = ""  # the folder of the configuration, if there is one
     outside: Any = None  # makes subjects outside of the engine of forms: `Subjects`
     served: Any = None  # makes a subject of a URL, where *outside* does not
     roots: tuple[str, ...] = ()  # further folders below which scripts and sheets may name files
@@ -66,7 +66,7 @@ class LoadedScript(NamedTuple):
     doubts: tuple[Problem, ...] = ()
 
 
-Read = tuple[Script, list[Problem]]  # a script, and the slips in it
+Read = tuple[Script, list[Problem]]  # a script and its errors
 
 
 def parse_script(chosen: SelectedScript) -> Read:
@@ -96,10 +96,10 @@ def _bind(
     if not slips and not any(b.kind in ("scenario", "routine") for b in script.blocks):
         cause = f"no scenario in {script.file}"
         raise Unreadable([Problem(Place(script.file, 1, 1), cause, 'start one with: scenario "what should hold"')])
-    ahead = part if wishes.seed is None else WHOLE  # what is shuffled is parted afterwards
+    ahead = part if wishes.seed is None else WHOLE  # shuffle before splitting
     scenarios, problems = expand(script, ahead)
     if slips:
-        # A routine or table whose head could not be read would be missed everywhere: only what stands by itself is told.
+        # An unreadable routine or table would cause errors wherever it is used, so only independent errors are reported.
         problems = slips
     loaded: Loaded | None = None
     if scenarios or problems:
@@ -293,7 +293,7 @@ def _details(fault: Exception) -> str:
     return "".join(traceback.format_exception(fault))
 
 
-Watch = Callable[[int, bool], None]  # hears of every step and check that is over: its number, and whether it failed nothing
+Watch = Callable[[int, bool], None]  # called after every step and check: its number, and whether nothing failed
 
 
 def play_scenario(
@@ -476,7 +476,7 @@ def _state(
     return state, LastChange(op.line, text_of(op))
 
 
-# What became of the whole form, or hangs on it: its state explains them.
+# About the whole form, so show its state.
 _OF_FORM = frozenset({"outcome", "submit", "button", "requests"})
 
 

@@ -13,8 +13,8 @@ from ..records import NamedTuple
 from ..script.ops import ExpandedScenario
 from .subject import Subject
 
-_LEAST = 3  # steps and checks: fewer are played as quickly as a form is copied
-_MOST = 64  # forms that are kept at a time
+_LEAST = 3  # steps and checks: running fewer is as fast as copying a form
+_MOST = 64  # forms cached at a time
 
 
 class Snapshot(NamedTuple):
@@ -57,7 +57,7 @@ class ScenarioPrefix:
     def _skip(self, number: int) -> None:
         while self._wanted and self._wanted[-1].number < number + _LEAST:
             self._wanted.pop()
-        self.mark = self._wanted[-1].number if self._wanted else 0  # the next number behind which `keep` is to be called
+        self.mark = self._wanted[-1].number if self._wanted else 0  # the next number after which to call `keep`
 
     def keep(self, subject: Subject, steps: int, checks: int) -> None:
         """Keep *subject* as it is after step or check number `mark`."""
@@ -76,7 +76,7 @@ class PrefixCache:
 
     def _find(self, ways: list[tuple[int, ...]], order: list[int]) -> None:
         """Neighbours in *order* share the most: from that come all beginnings, the shorter around the longer."""
-        around: list[tuple[_SharedPrefix, int]] = []  # beginnings that go on, and where in the order they begin
+        around: list[tuple[_SharedPrefix, int]] = []  # open prefixes, and their starts in the order
         for at, number in enumerate(order, 1):
             alike = _alike(ways[number], ways[order[at]]) - 1 if at < len(order) else 0
             longest = around[-1][0] if around else None

@@ -48,14 +48,14 @@ class LocalExecutor:
                 try:
                     result = future.result()
                 except BrokenProcessPool:
-                    # Nobody knows at which task: the first is played by itself, those behind it anew.
+                    # The task that crashed is unknown: run the first alone, and the others again.
                     pool.shutdown(wait=False)
                     result, pool = _by_itself(do, task, died), _pool(self.width)
                     flight = deque((t, f if _is_whole(f) else _handed(pool, do, t)) for t, f in flight)
                 flight.popleft()
                 yield result
         except (KeyboardInterrupt, GeneratorExit):
-            # Nobody waits for what is still being done: what has come in is what there is.
+            # Do not wait for running tasks: the results so far are all.
             _end_processes()
             raise
         finally:

@@ -50,7 +50,7 @@ class EntryResult(NamedTuple):
     changed: tuple[StoryChange, ...] = ()
     ms: int = 0
     checked: bool = False
-    live: bool = False  # what it changed can only be looked at
+    live: bool = False  # its changes can only be observed
 
     @property
     def held(self) -> bool:
@@ -68,8 +68,8 @@ class Rehearsal:
         self.entries: list[Entry] = []
         self.offered: tuple[str, ...] = ()
         self._ahead = _routines(script) if script is not None else ""
-        self._past: list[Subject | None] = []  # the form as it was before each entry, where it can be copied
-        self._seen: list[Observed | None] = []  # what was to be seen of it then, where it cannot
+        self._past: list[Subject | None] = []  # a copy of the form before each entry, if it can be copied
+        self._seen: list[Observed | None] = []  # its observed state then, if it cannot
         self.subject = self._begun()
 
     def _begun(self) -> Subject:
@@ -87,7 +87,7 @@ class Rehearsal:
     @property
     def can_copy(self) -> bool:
         """Whether the form can be copied."""
-        return isinstance(self.subject, SimulatedForm)  # a page's trial tells whether a step can be taken; it is no copy to go on with
+        return isinstance(self.subject, SimulatedForm)  # a page's trial shows whether a step is possible, but cannot be continued
 
     # taking
     def take(self, text: str, *, played: bool = False) -> EntryResult:

@@ -55,7 +55,7 @@ class ScenarioResult(NamedTuple):
     retry) or error.
 
     *steps* and *checks* are how many were taken and made, *virtual_ms* is the virtual time that has passed;
-    *why* is what the script says of known and aside.
+    *why* is the reason that the script gives for known and aside.
     """
 
     file: str
@@ -71,12 +71,12 @@ class ScenarioResult(NamedTuple):
     checks: int = 0
     why: str = ""
     row_file: str = ""
-    fault: str = ""  # of a fault of our own, all that is known of it
+    fault: str = ""  # the details of an internal error
     material: Material | None = None
     virtual_ms: int = 0
     row: int = 0  # which row of its table, from 1; 0 without one
-    given: str = ""  # that row's values, as JSON
-    story: Any = None  # `story.Story`, where it is wished
+    given: str = ""  # the values of the row, as JSON
+    story: Any = None  # `story.Story`, if requested
 
     @property
     def fell(self) -> bool:
@@ -123,8 +123,8 @@ class Results:
         self.left_out = self.unplayed = 0
         self.faults: list[str] = []
         self.fallen: list[tuple[str, str]] = []  # addresses and titles
-        self._kept: list[ScriptResult | int] = []  # or where it begins in the file
-        self._files: list[str] = []  # the scripts, in the order in which they came in
+        self._kept: list[ScriptResult | int] = []  # or its offset in the file
+        self._files: list[str] = []  # the scripts, in order of arrival
         self._file: Any = None
         self._order: list[int] = []
         for each in results:

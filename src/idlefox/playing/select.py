@@ -94,7 +94,7 @@ def _scripts_in(folder: Path) -> Iterator[str]:
     for here, folders, files in os.walk(folder):
         folders[:] = sorted(each for each in folders if not each.startswith("."))
         shown = (Path(here) / each for each in files if each.endswith(".fox") and not each.startswith("."))
-        # A link that leads out of the folder is nothing in it.
+        # A link that leads out of the folder is not part of it.
         yield from (str(script) for script in shown if os.path.isfile(script) and is_below(str(script), str(folder)))
 
 

@@ -95,7 +95,7 @@ class SimulatedForm:
         other.session = self.session.copy()
         return other
 
-    # steps that are more than a call
+    # steps that need more than one call
     def upload(self, act: tree.Upload) -> Refusal | None:
         """Choose the files of an upload step."""
         files: list[dict[str, Any]] = []

@@ -8,7 +8,7 @@ from ..refusals import Refusal
 from ..script import tree
 from .subject import UNDER_WAY, Subject
 
-SETTLE = 30_000  # how long `settle` waits unless it says otherwise, in milliseconds
+SETTLE = 30_000  # default limit of `settle`, in milliseconds
 
 
 def take_step(subject: Subject, step: Any, number: int) -> Refusal | None:

@@ -19,14 +19,14 @@ from .subjects import Loaded
 
 STATE, REPORTED, SHOWN, OTHER = "state", "reported", "shown", "other"
 GROUPS = (STATE, REPORTED, SHOWN, OTHER)
-# What changes of a cell or of the page, by what it tells; what is in none of these is the rest.
+# Groups of changes; everything else is in the group `other`.
 _GROUP = {
     **dict.fromkeys(("reads", "value", "breaks", "status", "visible", "enabled", "readonly", "required", "rows"), STATE),
     **dict.fromkeys(("row added", "row removed", "row moved", "opened", "loaded", "server"), STATE),
     **dict.fromkeys(("has_reported", "reported"), REPORTED), "shows": SHOWN,
 }  # fmt: skip
-_DOUBLES = frozenset({"value"})  # told by `reads` already, where the text is the value
-_INNER = frozenset({"edited", "committed", "has_reported", "on_button"})  # bookkeeping: of no use to who reads along
+_DOUBLES = frozenset({"value"})  # already covered by `reads` if the text is the value
+_INNER = frozenset({"edited", "committed", "has_reported", "on_button"})  # internal, not useful to readers
 _WORST = ("invalid", "asking", "unasked", "valid")
 
 
@@ -125,7 +125,7 @@ def whole_story(scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: 
 
     now = clock if scenario.clock is None else scenario.clock
     if subject.load(now) is not None:
-        return Story()  # it came to nothing
+        return Story()  # nothing happened
     initial, first = subject.state(), subject.look(Noun("submit"), "is", "enabled") is True
     play_scenario(scenario, subject, clock, file, watch)
     journal = subject.journal()
@@ -245,7 +245,7 @@ class _StoryBuilder:
         for column, number in enumerate(self.columns):
             state = self.states[column]
             for change in self.by_op.get(number, []) if number >= 0 else ():
-                if change.name in words and change.cell:  # what a server answers stands among the requests
+                if change.name in words and change.cell:  # answers of a server are listed with the requests
                     lane = found.setdefault(address_of(change.cell, state), [None] * len(self.columns))
                     before = lane[column].truth + ", " if lane[column] is not None else ""  # type: ignore[union-attr]
                     lane[column] = Mark(before + words[change.name])
@@ -306,7 +306,7 @@ def _rows(rows: list[int]) -> str:
     return "1 row" if len(rows) == 1 else f"{len(rows)} rows"
 
 
-# changes as they are told
+# wording of changes
 def told(changes: list[Changed], before: State, after: State, *, keys: bool = False) -> list[StoryChange]:
     """The changes of one step as people read them: in the order of the groups, each property once (with *keys*: each change)."""
     found = [change for change in changes if change.name not in _INNER]

@@ -13,20 +13,20 @@ from ..records import NamedTuple
 from ..refusals import Refusal
 from ..script.tree import Noun
 
-# What a subject may be able to do; `needs` tells what a step or check takes. Checked before anything is played.
+# The capabilities of subjects; `needs` lists those of a step or check. They are checked before anything runs.
 CAPABILITIES: dict[str, str] = {
     "virtual time": "let virtual time pass",
     "own validity": "tell which values are valid, which rules are broken and which lookups are pending",
     "changed fields": "tell which fields are dirty",
     "left fields": "tell which fields are touched",
-    "stored record": "tell what the server has stored",
+    "stored record": "observe the record that the server has stored",
     "scripted answers": "answer for a lookup or a server",
     "unchecked requests": "send past the form's own checks",
     "panels": "open and close panels",
     "pages": "leave the page, come back, and load it again",
     "trials": "tell whether a step is possible without doing it",
 }
-UNDER_WAY = Noun("under way")  # asked "is": whether anything is; asked "value": its names
+UNDER_WAY = Noun("under way")  # "is": whether anything is pending; "value": the names
 
 
 class NotObservable(NamedTuple):

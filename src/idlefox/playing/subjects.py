@@ -28,8 +28,8 @@ class Loaded(NamedTuple):
     abilities: frozenset[str]
     follow: Callable[[tuple[Any, ...]], object]
     warnings: tuple[str, ...] = ()
-    make_ready: Callable[[], None] | None = None  # called before anything is played; raises Unreadable where nothing can be
-    retries: int = 0  # how often a scenario that fails is played again: outside, not everything is up to the form
+    make_ready: Callable[[], None] | None = None  # called before the run; raises Unreadable if nothing can run
+    retries: int = 0  # how often a failed scenario runs again: outside the engine, a failure may be accidental
     repeats: bool = False  # the same steps always lead to the same, and a form can be copied anywhere on the way
 
 
@@ -44,8 +44,8 @@ def simulated(form: Form, plan: Plan) -> Loaded:
 class Subjects:
     """The subjects of one run. Each sheet is read and compiled once. *trust*: sheets may run code.
 
-    *outside* makes a subject outside of the engine of a form (its own page in a browser), and ``outside.at`` of a URL; None:
-    the engine plays it. *served* makes one of a URL where there is no such.
+    *outside* makes a subject outside the engine (a page in a browser) for a form, and ``outside.at`` for a URL; None: the engine
+    runs the form. *served* makes a subject for a URL if there is no *outside*.
     """
 
     def __init__(self, *, trust: bool = False, outside: Any = None, served: Callable[[str], Loaded] | None = None) -> None:
@@ -53,7 +53,7 @@ class Subjects:
         self.outside = outside
         self.served = served
         self._known: dict[tuple[str, tuple[str, ...]], Loaded | Unreadable] = {}
-        self._files: dict[tuple[str, tuple[str, ...]], set[str]] = {}  # what each was read from
+        self._files: dict[tuple[str, tuple[str, ...]], set[str]] = {}  # the files that each was read from
 
     def load(self, name: str, folder: str) -> Loaded:
         """The subject *name*, a path relative to *folder*. Raises Unreadable with all that is wrong with it."""

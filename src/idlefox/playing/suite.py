@@ -19,8 +19,8 @@ from .work import WorkerCrash, Workers, per_process_cache
 from .workers import workers
 
 _TABLE = re.compile(r"^\s*with\s+(?:csv|json)\s+\"([^\"]+)\"", re.MULTILINE)
-_PARTS_EACH = 4  # so many parts of the work for each process, that none waits long for the last
-_LEAST_PART = 30_000  # bytes of script and tables: what is less is not worth to be read twice
+_PARTS_EACH = 4  # parts of the work per process, so that none waits long for the last
+_LEAST_PART = 30_000  # bytes of script and tables: smaller parts are not worth reading twice
 
 
 class Task(NamedTuple):
@@ -49,7 +49,7 @@ def play_files(
     """Run the scripts, ending early if *wishes* say so. *tell* gets every scenario, *begun* every script and its number of
     scenarios.
 
-    What has been played of a script when so many have fallen is all that is told of it, whatever other processes have done meanwhile.
+    If *stop_after* ends a script, only the scenarios before that point are reported, whatever other processes have run meanwhile.
     Raises Unreadable where a cluster is wished that cannot be reached.
     """
     ordered = in_order(chosen, wishes)

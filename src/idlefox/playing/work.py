@@ -22,8 +22,8 @@ class WorkerCrash(NamedTuple):
     fault: bool = True
 
 
-Died = Callable[[T, WorkerCrash], R]  # what comes of a task that nobody could end; it may raise
-AHEAD = 3  # so many tasks for each worker are handed out: enough that none waits, and what has come in is soon told
+Died = Callable[[T, WorkerCrash], R]  # the result of a task that crashed every worker; it may raise
+AHEAD = 3  # tasks handed out per worker: enough to keep each busy, few enough to report results soon
 
 
 class ExecutionOptions(NamedTuple):

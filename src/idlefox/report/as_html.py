@@ -19,7 +19,7 @@ from .timeline_svg import PATTERNS, svg_of
 from .wording import expected_text, found_text, reason_texts, state_lines
 
 _WORD = re.compile(r"\w+|\W")
-_MOST_STEPS_OF = 5_000  # scenarios: of more, the steps of those that held are left out
+_MOST_STEPS_OF = 5_000  # scenarios; above this, steps of passed scenarios are omitted
 _WORDS = {"pass": "passed", "fail": "failed", "error": "error", "known": "known", "aside": "aside", "unsteady": "unsteady"}
 
 

@@ -45,7 +45,7 @@ def _script(script: ScriptResult, number: int) -> Iterator[str]:
 def _point(held: bool, number: int, title: str, more: dict[str, Any], directive: str = "", indent: str = "") -> Iterator[str]:
     yield f"{indent}{'ok' if held else 'not ok'} {number} - {_title(title)}{directive}\n"
     if more.keys() == {"duration_ms"}:
-        text = f"duration_ms: {more['duration_ms']}"  # as it would be written: most points have no more to tell
+        text = f"duration_ms: {more['duration_ms']}"  # written by hand: most points have nothing else
     else:
         text = yaml.safe_dump(more, allow_unicode=True, sort_keys=False, width=1_000_000)
     yield "".join(f"{indent}  {line}\n" for line in ("---", *text.splitlines(), "..."))

@@ -14,7 +14,7 @@ from .terminal import problem_lines, scenario_failures
 from .wording import expected_text, found_text, reason_texts
 
 _WIDTH = 100
-# What is no character of XML 1.0 ("Char"), but for line breaks and tabs.
+# Characters that XML 1.0 ("Char") does not allow.
 _NO_CHARACTER = re.compile("[^\t\n\r\x20-\x7e\x85\xa0-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
 
 

@@ -99,7 +99,7 @@ def matrix(coverage: Coverage, kind: str) -> bytes:
     axes.imshow(cells or [[0]], cmap=ListedColormap([FAINT, SOFT_DOUBT, GOOD]), vmin=0, vmax=2, aspect="auto", interpolation="nearest")
     for row, shades in enumerate(cells):
         for column, one in enumerate(shades):
-            if one == 1:  # hatched, so that it differs without colour too
+            if one == 1:  # hatched, to differ without colour
                 axes.add_patch(Rectangle((column - 0.5, row - 0.5), 1, 1, fill=False, hatch="////", edgecolor=DOUBT, linewidth=0))
     samples = [
         Patch(facecolor=GOOD, label="reached and checked"), Patch(facecolor=FAINT, label="not reached"),

@@ -20,7 +20,7 @@ def finding_lines(finding: Finding, width: int) -> list[Line]:
     head = f"{plain(place.file)}:{place.line}:{place.column}: {finding.code} ({finding.level}): "
     style = _STYLES[finding.level]
     if columns(head) + columns(plain(finding.message)) > width:
-        # The place goes on its own line, so that a long message has room.
+        # The place gets its own line, to leave room for a long message.
         lines = [[(head.rstrip(), "dim")], *hanging("  ", plain(finding.message), width, style)]
     else:
         lines = hanging(head, plain(finding.message), width, style)

@@ -1,4 +1,4 @@
-"""The HTML page of a study: what came of it, sums as tables, and each finding with its steps. One page that needs nothing else."""
+"""The HTML page of a study: a summary, tables, and each finding with its steps, in one self-contained file."""
 
 from __future__ import annotations
 

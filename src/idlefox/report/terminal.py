@@ -17,7 +17,7 @@ def problem_lines(problem: Problem, width: int) -> list[Line]:
     if len(words) == 1:
         lines: list[Line] = [[(plain(head), "strong"), (words[0], "bad")]]
     else:
-        # In a narrow terminal the place stands alone, so that the cause has room.
+        # In a narrow terminal the place gets its own line, to leave room for the cause.
         lines = [[(plain(head).rstrip(), "strong")], *([("  " + part, "bad")] for part in wrap(plain(problem.cause), width - 2))]
     if problem.source.strip():
         gutter = max(4, len(str(place.line)) + 1)

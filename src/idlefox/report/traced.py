@@ -8,7 +8,7 @@ from ..playing.tracing import Changed, ScenarioTrace, rebuild
 from .styled import Line, columns, hanging, plain
 from .terminal import scenario_failures
 
-# What `--only` may name beside an address -> the properties and events that it means.
+# The words of `--only` -> their properties and events.
 ONLY: dict[str, frozenset[str]] = {
     "messages": frozenset({"reported", "shows", "server", "notice"}),
     "validity": frozenset({"breaks", "status", "required", "asks", "answer", "stale answer", "lost answer", "dropped question"}),

@@ -30,7 +30,7 @@ def shown(value: Any) -> str:
     return written(value)
 
 
-# what was expected
+# expected values
 def expected_text(failure: Failure) -> str:
     """Return what the check of *failure* expected; "" if it is not a check."""
     if not failure.predicate:
@@ -83,7 +83,7 @@ _EXPECTED: dict[str, Callable[[Failure], str]] = {
 }
 
 
-# what was found
+# found values
 def found_text(failure: Failure) -> str:
     """Return what was found instead; "" if the failure is not that of a check."""
     if not failure.predicate:
@@ -345,7 +345,7 @@ def _cut(pattern: str) -> str:
     return pattern if len(pattern) <= 60 else pattern[:59] + "…"
 
 
-# how a field stands
+# the state of a field
 def state_lines(failure: Failure) -> list[str]:
     """Return the state of the field, like ``voucher   "ISLE1"   dirty  touched  invalid   breaks tooShort``, what it shows, and
     the last change.

@@ -58,7 +58,7 @@ class _Checker:
         self._fitting: set[int] = set()
 
     def op(self, op: Op) -> None:
-        if id(op.act) in self._fitting:  # lines that say the same share what they say
+        if id(op.act) in self._fitting:  # equal lines share their act
             return
         told = len(self.problems)
         self.step(op, op.act)

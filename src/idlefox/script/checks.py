@@ -10,7 +10,7 @@ from .scan import PREDICATE, ParseError, Scanner
 from .tree import Address, Check, Collection, Like, Noun
 
 FIELD = ("=", "!=", "includes", "contains", "is", "breaks", "shows", "reads", "offers", "has", "allows")
-# Noun -> the predicates it can be asked.
+# Noun -> its predicates.
 NOUNS: dict[str, tuple[str, ...]] = {
     "form": ("is", "breaks", "shows"),
     "values": ("=", "!=", "includes", "contains"),

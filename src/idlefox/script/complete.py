@@ -39,7 +39,7 @@ _FOR: dict[str, Callable[[Field], bool]] = {
     "remove": lambda f: f.kind == "rows", "move": lambda f: f.kind == "rows", "inside": lambda f: f.kind in ("group", "rows"),
     "focus": lambda f: f.kind not in ("group", "rows", "hidden"), "blur": lambda f: f.kind not in ("group", "rows", "hidden"),
 }  # fmt: skip
-_MOST_ROWS = 1  # rows that addresses are offered of
+_MOST_ROWS = 1  # rows offered in addresses
 
 
 class Candidate(NamedTuple):

@@ -20,7 +20,7 @@ from .tables import TableRow, read_table
 from .tree import Block, Body, Do, Fill, FillLine, Inside, Row, Script, Statement, With
 
 _DEEPEST = 40
-_MOST = 100_000  # steps of one scenario, and routines played in it
+_MOST = 100_000  # steps of one scenario, and routine calls in it
 
 
 def _row_at(file: str, line: int) -> str:
@@ -48,9 +48,9 @@ class _Expander:
         self.routines = Routines(script, self.faults)
         self.prelude = next((b for b in script.blocks if b.kind == "prelude"), None)
         self.spent = 0
-        self._first: tuple[list[Op], int] | None = None  # what the prelude does, and what of `spent` that is
+        self._first: tuple[list[Op], int] | None = None  # the operations of the prelude, and their share of `spent`
         self._cache: dict[tuple[Any, ...], Any] = {}
-        self._names: dict[tuple[int, ...], tuple[str, ...]] = {}  # the parameters that acts have
+        self._names: dict[tuple[int, ...], tuple[str, ...]] = {}  # the parameters of acts
 
     # scenarios
     def scenarios(self, part: ScenarioRange) -> list[ExpandedScenario]:
@@ -97,7 +97,7 @@ class _Expander:
         offset = lines_of(self.script).starts[table.line - 1]
         if table.file:
             return [(row.cells, row.line, table.file) for row in self._file(table, self.script, offset)]
-        # That every row has a cell for each name is the reader's business.
+        # The reader has checked that every row has a cell for each name.
         return [(dict(zip(table.names, self._cells(row, {}), strict=False)), row.line, "") for row in table.rows]
 
     def _cells(self, row: Row, env: Env) -> list[Any]:

@@ -46,8 +46,8 @@ class LineReader:
         self.line = 1  # of self.at
         self.at = 0  # where the next line begins
         self.trivia: list[tuple[int, str]] = []  # comments and blank lines not yet given to a statement
-        self.word_at = 0  # where the first word of the next line stands
-        self.word = ""  # that word, or whatever sign stands there
+        self.word_at = 0  # the offset of the first word of the next line
+        self.word = ""  # that word, or the character there
         self._lines: LineIndex | None = None
 
     @property
@@ -82,7 +82,7 @@ class LineReader:
             if not first and found.end() >= len(text):
                 return -1
             blank = _BLANK_LINES.match(text, self.at)
-            if blank is not None:  # many at once: a script that is read in parts has a line for each of those of the others
+            if blank is not None:  # skip many at once: a script read in parts has an empty line for each line of the other parts
                 count = blank.end() - self.at
                 self.trivia += [(0, "")] * count
                 self.line += count

@@ -47,8 +47,8 @@ class ExpandedScenario(NamedTuple):
     clock: int | None = None
     fate: str = ""
     why: str = ""
-    source: Any = None  # the script it stands in
-    row_file: str = ""  # the file of its row, as the script names it; "" where the row stands in the script
+    source: Any = None  # its script
+    row_file: str = ""  # the file of its row, as named in the script; "" if the row is in the script
     row: int = 0  # which row of its table, from 1; 0 without one
     given: str = ""  # the row's values, as JSON; "" without one
 
@@ -67,10 +67,10 @@ class ScenarioRange(NamedTuple):
 
 WHOLE = ScenarioRange(0, 1)
 _TOP = re.compile(r"^(?=[^\s#])", re.MULTILINE)
-_LEAST_EACH = 8  # scenarios of a part, so that parts come out about even
+_LEAST_EACH = 8  # scenarios per part, so that parts have similar sizes
 
 
-@lru_cache(maxsize=1)  # who plays one part of a script mostly plays another of it next
+@lru_cache(maxsize=1)  # a process usually runs another part of the same script next
 def _blocks(text: str) -> tuple[str, ...]:
     return tuple(_TOP.split(text))
 

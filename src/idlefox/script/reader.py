@@ -20,7 +20,7 @@ from .tree import Act, Block, Body, Cannot, Do, Fill, FillLine, Header, Inside, 
 _BLOCKS = ("prelude", "routine", "scenario")
 _HEADERS = ("subject", "use", "clock")
 _DEEPEST = 50
-_NOBODYS = frozenset({"do", "note", "answer"})  # steps that no person takes
+_NOBODYS = frozenset({"do", "note", "answer"})  # steps that are not a person's actions
 _VERBS = (*STEPS, "expect", "inside", "fill")
 
 
@@ -55,7 +55,7 @@ class _ScriptParser(LineReader):
     def __init__(self, text: str, file: str) -> None:
         super().__init__(text, file)
         self.depth = 0
-        # What a line says is read once, however often it stands in the script: nothing in it knows where that is.
+        # Equal lines are parsed once per script: a parsed line does not contain its position.
         self.known: dict[str, tuple[int, Act, str, bool, int]] = {}
         self.filled: dict[str, tuple[Any, Any, str, bool]] = {}  # the same of the lines of `fill`
 
@@ -191,7 +191,7 @@ class _ScriptParser(LineReader):
         found_table: With | None = None
         clock: Header | None = None
         if indent <= outer:
-            if told == len(self.problems):  # else there were some, indented with tabs, and that is told
+            if told == len(self.problems):  # otherwise the lines were indented with tabs, which has been reported
                 self.slip(ParseError(f"expected {what}, indented", start, "put at least one statement under it"))
         else:
             while (statement := self.again(indent)) is not None or (column := self.peek()) > outer:

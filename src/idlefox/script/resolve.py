@@ -16,7 +16,7 @@ _WHOLE = re.compile(r"-?[0-9]{1,15}")
 _DURATIONS = frozenset({"every", "within", "lasting", "duration", "after"})
 _NUMBERS = frozenset({"times", "to", "at", "status", "size"})
 _TEXTS = frozenset({"text", "name", "button", "type"})
-_AS_IT_IS = frozenset({str, int, bool, float, type(None), WordToken})  # most of what there is, by a quick look
+_AS_IT_IS = frozenset({str, int, bool, float, type(None), WordToken})  # types that never contain parameters: a quick check for most values
 Env = Mapping[str, Any]
 
 
@@ -136,7 +136,7 @@ def _takes_several(check: Check) -> bool:
 
 
 def _with_several(check: Check, env: Env, prefix: tuple[Any, ...]) -> Check:
-    """*check* with each parameter that is a list in the place of several; an empty list means *nothing*."""
+    """Replace each list parameter in *check* by its elements; an empty list means *nothing*."""
     arguments = tuple(v for each in check.arguments for v in _spread(each, env, prefix))
     if _of_words(check):
         arguments = tuple(map(_as_word, arguments))

@@ -52,12 +52,12 @@ class Scanner:
     def __init__(self, text: str) -> None:
         self.text = text
         self.at = 0
-        self.base = 0  # what is read knows its place from here on: of a statement, from its first word
+        self.base = 0  # positions are relative to this offset: that of the statement's first word
         self.templated = False
         self.broken = False  # a value went over the end of its line
         self.table = False  # in a table's cells a dollar sign is itself
 
-    # what is next
+    # lookahead
     def space(self) -> None:
         """Skip spaces."""
         if self.text.startswith(" ", self.at):

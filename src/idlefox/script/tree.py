@@ -374,7 +374,7 @@ class Script(NamedTuple):
     text: str = ""
 
 
-# What tells where something stood, and nothing else.
+# Attributes that hold only positions.
 _PLACES = frozenset({"offset", "length", "line", "last_line", "ms", "templated", "file"})
 
 

@@ -88,7 +88,7 @@ class _WarningFinder:
 
 
 def _sent(fields: tuple[Field, ...]) -> dict[str, Field | None]:
-    """Fields by the names they are sent by, and by their own: a slip of one for the other is none of ours."""
+    """Return the fields by the names they are sent by, and by their own; mixing these up is not worth a warning."""
     return {name: field for field in fields for name in (field.send_name or field.name, field.name)}
 
 

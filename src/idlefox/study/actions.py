@@ -17,7 +17,7 @@ from .filling import settling
 from .samples import candidates, measured, not_matching, options_of, parameter, step_size, written_value
 
 _ROWS = (0, 1)  # the rows of each list in which something is entered
-_LONGEST = 24  # characters of a text that is typed
+_LONGEST = 24  # characters of a typed text
 _HURRIED = 100  # milliseconds
 Moves = tuple[Any, ...]
 Named = dict[tuple[str, ...], list[str]]
@@ -84,7 +84,7 @@ def _of_field(field: Field, at: tuple[Any, ...], form: Form, named: Named) -> It
             yield tree.Set(address, value)
     else:
         for text in dict.fromkeys(_texts(field, form, named)):
-            # Over what is there, and on to the next; or the cursor stays.
+            # Replace the text and move to the next field, or keep the cursor where it is.
             yield tree.FillLine(address, text)
             yield tree.Retype(address, text) if text else tree.Clear(address)
         yield tree.Type(address, "x" if field.kind != "number" else "1")

@@ -41,8 +41,8 @@ from .samples import (
     written_value,
 )  # fmt: skip
 
-_UNITS = {"date": 86_400_000, "month": 1, "week": 604_800_000}  # the least that such a control can differ by
-_LONGEST = 1000  # a text of more characters than that is not written out
+_UNITS = {"date": 86_400_000, "month": 1, "week": 604_800_000}  # the smallest difference between two values
+_LONGEST = 1000  # characters of the longest text that is written out
 
 
 class StarterScript(NamedTuple):
@@ -128,7 +128,7 @@ class _ScriptBuilder:
                     continue
                 found = maker(self, field, address)
                 if isinstance(found, str) and not found:
-                    continue  # nobody can break it
+                    continue  # it cannot be broken
                 if isinstance(found, str):
                     self.left_out.append(f"{address}: {found}")
                 else:
@@ -229,7 +229,7 @@ class _ScriptBuilder:
 
     def bad_input(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
         if field.kind != "number":
-            return ""  # a person cannot type what is no date into a date control
+            return ""  # a person cannot type invalid text into a date control
         lines = (f'retype {address} "1e"', f"expect {address} breaks badInput", f"expect {address} = null")
         return "takes numbers", "type", (*lines, f'retype {address} "1"', f"expect {address} not breaks badInput")
 
@@ -245,7 +245,7 @@ class _ScriptBuilder:
             return self._count(field, address, name, given, away, flag)
         limit = measured(field, given) if field.kind == "number" or field.kind in DATE_KINDS else None
         if field.kind == "range":
-            return ""  # a slider keeps to its bounds by itself
+            return ""  # a slider enforces its bounds
         if limit is None:
             return f"its {name} is not a plain number or date"
         beyond = written_value(field, limit + away * step_size(field))
@@ -270,7 +270,7 @@ class _ScriptBuilder:
     def step(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
         base, size = step_base(field), step_size(field)
         if field.kind == "range" or size == _UNITS.get(field.kind):
-            return ""  # a slider keeps to its steps by itself, and every day is a day
+            return ""  # a slider enforces its steps, and the step of a date is a day
         low, high = measured(field, parameter(field, "min")), measured(field, parameter(field, "max"))
         start = low if low is not None else Decimal(0) if field.kind == "number" else measured(field, next(iter(values_for(field)), ""))
         if start is None:

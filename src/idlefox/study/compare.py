@@ -40,7 +40,7 @@ from .scripts import Suite, unfinished
 _ROW = re.compile(r"#\d+")
 LAYERS = ("state", "reported", "shown", "sent", "time")
 _SHOWN = frozenset({"hidden", "disabled", "readonly"})
-# Of each, one holds: a page in a browser may tell none of them.
+# One of each group is true; a page in a browser may show none of them.
 _STATES = (frozenset({"dirty", "clean"}), frozenset({"touched", "not touched"}), frozenset({"valid", "invalid", "asking", "unasked"}))
 _STEPS = 20  # of a walk
 _SENT = ("outcome", "requests", "request", "payload", "status")
@@ -58,7 +58,7 @@ class FormDifference(NamedTuple):
     what: str
     first: Any
     second: Any
-    steps: tuple[str, ...] = ()  # of a walk, all that was done
+    steps: tuple[str, ...] = ()  # for a walk: all its steps
 
 
 class Comparison(NamedTuple):
@@ -120,7 +120,7 @@ class CompareStudy:
             scenario, folder = script.scenarios[item.number], str(FilePath(script.script.file).parent)
         else:
             read = read_steps(item.lines, self.first.form)
-            assert read is not None  # a walk that cannot be read is none
+            assert read is not None  # a walk can always be parsed
             scenario, folder = read, "."
         there = [op._replace(act=_named(op.act, self.names)) for op in scenario.ops]
         problems = check_ops(there, self.second.form)
@@ -242,7 +242,7 @@ class _SubjectPair:
         self.states += 1
         seen = [observe(subject, form) for subject, form in zip(self.subjects, self.forms, strict=True)]
         second = self._renamed(seen[1])
-        # What a group or the form adds up is told only where no field in it differs.
+        # Sums of a group or the form are reported only if no field in it differs.
         whole = {name for name, state in seen[0].fields.items() if state.kind != "field"}
         differences = sorted(self._differences(seen[0], second), key=lambda each: (LAYERS.index(each[0]), each[1] in whole))
         return FormDifference(called, step, *differences[0]) if differences else None

@@ -24,7 +24,7 @@ from .samples import candidates, matching, options_of, parameter
 
 _OUTCOME = Noun("outcome")
 _ENOUGH = 10 * 60_000  # longer than anybody waits, in milliseconds
-_SOON = 25_000  # what is over by then is waited for without saying how long
+_SOON = 25_000  # milliseconds; `settle` without a limit covers shorter waits
 _A_WHILE = tree.Wait(1_000)
 _MOST_TRIES = 400
 _MOST_ROUNDS = 60
@@ -44,8 +44,8 @@ class Filling:
         self.tries = 0
         self.mended: dict[str, Any] = {}
         self.seen: set[frozenset[Any]] = set()
-        self.rejected: list[tuple[str, Any]] = []  # values that the server has complained of
-        self.served: dict[str, Any] = {}  # by address what mended it on a way that led to an answer: tried first from then on
+        self.rejected: list[tuple[str, Any]] = []  # values that the server rejected
+        self.served: dict[str, Any] = {}  # by address: values that led to an answer, to try first
 
     def sent_from(self, subject: SimulatedForm) -> list[Any] | None:
         """Return steps from the state of *subject* (unchanged) to an accepted submission; None if none were found."""
@@ -162,7 +162,7 @@ class Filling:
         settled = subject.trial()
         return settled if take_step(settled, self.settle, 1) is None else None
 
-    # what may mend it
+    # candidate values
     def _mending(self, subject: SimulatedForm, address: str) -> Iterator[Any]:
         """Yield steps that may fix the problem at *address*: the field, its parts, and what its rules read."""
         segments = self._segments(address)
@@ -172,7 +172,7 @@ class Filling:
         if address in self.served:
             yield self.served[address]
         if sum(name == address for name, _ in self.rejected) > 1:
-            yield from rows  # another value was not what the server wanted
+            yield from rows  # another value did not help
         if field is not None and field.kind not in ("group", "rows") and (not path or path[-1] != "*"):
             yield from self.entering(subject, field, segments)
         reads = [r for each in self._rules(path) for r in each]

@@ -1,6 +1,6 @@
 """Writes a script of a form's behaviour at its limits, with the results of the model as checks.
 
-A starter script is meant to be changed; this one is meant to find differences between two forms.
+People edit a starter script; a probe script finds differences between two forms.
 """
 
 from __future__ import annotations
@@ -29,11 +29,11 @@ from .coverage.study import Coverage
 from .samples import candidates, matching, measured, not_matching, parameter, step_size, values_for, written_value
 from .scripts import unfinished
 
-_LONGEST = 2_000  # characters of a text that is written out
+_LONGEST = 2_000  # characters of the longest text that is written out
 _ASTRAL = "\U0001f98a"  # two UTF-16 units
 _MOST_SETTINGS = 20  # of choices and toggles, two of which are tried to open a field
-_MOST_PAIRED = 12  # choices and toggles that are paired with each other
-_WAYS = ("state", "rows", "submission", "lookup")  # points that are met by steps of their own
+_MOST_PAIRED = 12  # choices and toggles combined in pairs
+_WAYS = ("state", "rows", "submission", "lookup")  # kinds of points that need their own steps
 
 
 class ProbeScenario(NamedTuple):
@@ -206,7 +206,7 @@ class _ProbeBuilder:
         for number, row in enumerate(AllPairs([_settings(field) for field in those]), 1):
             yield f"combined choices, {number}", "", list(row)
 
-    # what takes more than one step
+    # sequences of steps
     def _ways(self) -> Iterator[tuple[str, str, list[str]]]:
         nothing = Coverage(self.form, points_of(self.form), {}, frozenset(), (), self._sent())
         for way in ways_to(nothing):

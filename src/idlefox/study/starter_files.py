@@ -19,7 +19,7 @@ class StarterFiles(NamedTuple):
     fields: int
     scenarios: int
     left_out: tuple[str, ...]
-    page: str = ""  # the text of a page that stands beside them
+    page: str = ""  # the text of a page next to them
 
 
 def from_page(form: Form, page: str, folder: str, name: str = "", url: str = "") -> StarterFiles:

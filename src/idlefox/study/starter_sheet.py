@@ -33,7 +33,7 @@ def yaml_text(value: Any) -> str:
 
 
 def block(key: str, value: Any, indent: int) -> list[str]:
-    """Lines for ``key: value``: fields in blocks, rules one a line, all else on the line of its key."""
+    """Return the lines for ``key: value``: fields as blocks, rules one per line, everything else on the line of its key."""
     space = " " * indent
     if key == "fields" and isinstance(value, dict):
         lines = [f"{space}fields:"]

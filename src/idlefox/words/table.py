@@ -14,12 +14,12 @@ from typing import Any
 from ..problems import nearest
 from ..records import NamedTuple
 
-# File -> the group of its words, where they do not say.
+# File -> the default group of its words.
 _FILES = {
     "headers": "", "steps": "steps", "checks": "", "states": "states", "rules": "rules", "keys": "keys", "functions": "functions",
     "more": "",
 }  # fmt: skip
-# Group -> what it is, one of its words.
+# Group -> the kind of one of its words.
 GROUPS = {
     "headers": ("headers of a script", "a header"),
     "blocks": ("blocks of a script", "a block"),
@@ -35,7 +35,7 @@ GROUPS = {
     "placeholders": ("placeholders of messages", "a placeholder of a message"),
     "views": ("built-in views", "a built-in view"),
 }
-# Where a key stands -> in words.
+# Place of a key -> its description.
 PLACES = {
     "form": "the form", "field": "a field", "report": "report", "derive": "derive", "option": "an option",
     "options": "options: {from: …}", "rule": "a rule", "parameter": "a rule's parameter", "submit": "submit", "button": "a button",

@@ -73,7 +73,7 @@ def attempt(live: FormState, form: FormCell, button: ButtonPlan | None) -> None:
     fields = [cell for cell in leaves(form) if cell.plan.lookups]
     for cell in fields:
         for question in (cell.questions or {}).values():
-            question.lost = False  # what the last attempt could not find out may be asked again
+            question.lost = False  # repeat the lookups that failed in the last attempt
     _report_all(live, form)
     for cell in fields:
         ask(live, cell, SUBMIT)
@@ -131,7 +131,7 @@ def decide_waiting(live: FormState) -> None:
         if validity_of(form) == ASKING:
             return
     live.deciding = None
-    if validity == INVALID:  # of what has been entered meanwhile, too
+    if validity == INVALID:  # including values entered meanwhile
         _touch_all(live, form)
         _report_all(live, form)
         propagate(live)

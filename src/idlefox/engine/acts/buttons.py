@@ -9,7 +9,7 @@ from ..state.form_state import FormState
 from .refused import StepRefused
 from .sight import is_visible, with_parts
 
-# Controls that are no button of the plan: those that add, remove and move rows, open panels, dismiss notices.
+# Controls without a button in the plan: they add, remove and move rows, open panels, and dismiss notices.
 OTHER = ButtonPlan("", "another button", press="")
 
 

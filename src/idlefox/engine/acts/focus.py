@@ -96,7 +96,7 @@ def tab(live: FormState, by: int) -> None:
     stops, here = species.stops(live, form), species.starting_point(live)
     at = next((i for i, stop in enumerate(stops) if stop is here), None)
     if at is None and isinstance(here, ButtonPlan):
-        at = len(stops) - 1  # a button that is no stop of its own counts as the last one
+        at = len(stops) - 1  # a button that cannot get the focus counts as the last stop
     following = (0 if by > 0 else len(stops) - 1) if at is None else at + by
     if not 0 <= following < len(stops):
         focus_button(live, None)

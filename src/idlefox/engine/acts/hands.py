@@ -21,7 +21,7 @@ from .focus import focus
 from .refused import cannot
 from .sight import need_reach
 
-_LARGEST_FILE = 100_000_000  # bytes: what is in it goes into the request as a text
+_LARGEST_FILE = 100_000_000  # bytes; the content becomes part of the request as text
 
 
 # text

@@ -67,7 +67,7 @@ def _enter(live: FormState, here: FieldCell) -> None:
 def _key_in(live: FormState, here: FieldCell, key: str) -> None:
     kind = here.plan.kind
     if key == "Enter":
-        # HTML, "Implicit submission": from a control that is not a place to type lines in.
+        # HTML, "Implicit submission": only from single-line controls.
         if kind == "textarea":
             need_reach(live, here, "typing into")
             press_keys(live, here, "\n")

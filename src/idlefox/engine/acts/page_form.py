@@ -59,7 +59,7 @@ class PageForm:
         if control.kind == "hidden" or control.disabled:
             return False
         if control.field in on and not same_choice(cell.value, control.value):
-            return False  # the radio button that is on is its group's stop
+            return False  # the checked radio button is the tab stop of its group
         return is_visible(live, cell) and is_enabled(cell)
 
     def starting_point(self, live: FormState) -> Stop | None:
@@ -77,7 +77,7 @@ class PageForm:
             if not (cell.broken or is_lost(cell)) or not cell.active or not is_visible(live, cell):
                 continue
             if each.kind == "checkbox" and isinstance(cell.value, list) and (not each.required or is_chosen(each.value, cell.value)):
-                continue  # of several checkboxes the one that must be on
+                continue  # the checkbox that must be checked
             return cell
         return None
 

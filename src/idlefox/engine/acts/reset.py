@@ -34,7 +34,7 @@ def reset_form(live: FormState, form: FormCell) -> None:
     _back(live, form)
     propagate(live)
     for cell in everything(form):
-        if not isinstance(cell, FieldCell):  # last, since the rows that come back are a change of their list
+        if not isinstance(cell, FieldCell):  # last, because restored rows change their list
             first_report(live, cell, False)
             set_reported(live, cell, ())
             drop_server(live, cell)
@@ -61,7 +61,7 @@ def _back(live: FormState, cell: Any) -> None:
 def set_back(live: FormState, cell: Cell) -> None:
     """`forget`: sets one field (or all in a group or list) back to initial."""
     for each in [c for c in everything(cell) if isinstance(c, ListCell)]:
-        if is_there(each):  # else its row has gone with the rows of a list around it
+        if is_there(each):  # otherwise its row was removed with an outer list
             restore_rows(live, each)
     for field in list(leaves(cell)):
         end_questions(live, field)

@@ -76,7 +76,7 @@ def with_parts(refusal: Refusal, cell: Cell, condition: Closure | None, wanted: 
     return refusal if part is None else refusal._replace(facts={**refusal.facts, "parts": deciding(part, cell, wanted)})
 
 
-# Kind of refusal -> the attribute of a cell that tells it, the condition, and what the attribute is.
+# Kind of refusal -> the attribute of the cell, the condition, and the value of the attribute.
 _JUDGED = {
     "hidden": ("own_visible", "visible", False), "disabled": ("own_enabled", "enabled", False),
     "readonly": ("own_readonly", "readonly", True),

@@ -19,13 +19,13 @@ def stepped(cell: FieldCell, by: int) -> int | float | None:
 def _stepped(cell: FieldCell, by: int) -> int | float | None:
     low, high, step, base = _bounds(cell.plan.field)
     if low is not None and high is not None and low > high:
-        return cell.value  # type: ignore[no-any-return]  # there is nowhere to go
+        return cell.value  # type: ignore[no-any-return]  # no value to step to
     anywhere = step is None
     step = Decimal(1) if step is None else step
     value = Decimal(str(cell.value)) if cell.value is not None else Decimal(0)
     away = Decimal(0) if anywhere else (value - base) % step
     if away:
-        # From between two steps the arrow goes to the next one in its direction.
+        # From between two steps, the arrow moves to the next step in its direction.
         value = value - away + (step if (by > 0) == (away > 0) else 0) if by > 0 else value - away
     else:
         value += by * step

@@ -350,7 +350,7 @@ class _Compiler:
                 found[each.name] = as_text(each.parameter)
         return found
 
-    # third pass: what a keystroke needs, at hand
+    # third pass: precompute data for keystrokes
     def _finish(self, plan: FieldPlan) -> None:
         if self.form.page is not None and self.form.page.bare and plan.field is not None:
             return  # shared with its like

@@ -51,7 +51,7 @@ class DependencyBuilder:
         own = reference.base == "self"
         if own and reference.member == "value" and unit == CHECK and target is source and not target.parts:
             return  # a change of the own value judges all rules anyway
-        # Of a name's own row or variable the readers stand in the same row; of any other they may be anywhere.
+        # Readers of the name's own row or variable are in the same row; other readers may be anywhere.
         around = reference.level if reference.base in ("row", "var") else 0
         common = target.level if own and target.parts else around
         for path, name in self.graph.sources(reference):

@@ -23,7 +23,7 @@ def compile_lookups(form: Form) -> dict[str, LookupPlan]:
 
 
 def compile_server(form: Form) -> ServerPlan:
-    """The server stand-in of *form*."""
+    """Compile the stub server of *form*."""
     access = PayloadAccess()
 
     def compiled(expression: Expression) -> Closure:

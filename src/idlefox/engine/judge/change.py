@@ -13,7 +13,7 @@ from ..state.long_texts import LONG
 from .breaks import broken_checks, index_twin, settle
 from .questions import end_questions
 
-Changed = tuple[str, Any, bool]  # the raw text of a control, the value it stands for, whether it is bad input
+Changed = tuple[str, Any, bool]  # the raw text of a control, its value, whether it is bad input
 Follow = Callable[[FormState, FieldCell], None]
 
 
@@ -91,7 +91,7 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
                 live.schedule(cell, each)
         if live.restructured:
             compare_lists(live, cell)
-        # What breaks now has been reported before, word for word: most keys bring about nothing more.
+        # The same messages are already reported. Most keystrokes end here.
         if follow is not None and (
             bound
             or (again and cell.reported is not said.get(cell.broken) if cell.has_reported else first)

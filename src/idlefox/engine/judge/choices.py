@@ -54,6 +54,6 @@ def none_left(cell: FieldCell, value: Any) -> bool:
     chosen = cell.value if isinstance(cell.value, list) else [cell.value]
     options = cell.plan.field.options
     if isinstance(options, tuple) and all(any(equal(each, o.value) for o in options) for each in chosen):
-        return False  # no need to ask which of them are enabled, and what panels have given
+        return False  # skip checking enabled options and rows from panels
     values = [o.value for o in offered(cell)]
     return not all(any(equal(each, v) for v in values) for each in chosen)

@@ -44,9 +44,9 @@ def take_out(live: FormState, rows: ListCell, row: RowCell) -> None:
     """Take *row* out of the list, and with it all that is its own."""
     if live.focus is not None and is_inside(live.focus, row):
         live.set_focus(None)
-    propagate(live)  # nothing of the row may still be waiting to be judged once it is gone
+    propagate(live)  # the queue must not refer to the row after its removal
     if row not in rows.parts:
-        return  # judging what was waiting has hidden the list, and it has forgotten the row already
+        return  # propagation has hidden the list, which has already removed the row
     at = rows.parts.index(row)
     del rows.parts[at]
     live.note(rows, "row removed", at, row.id)

@@ -24,7 +24,7 @@ def make_form(live: FormState, form: FormPlan, record: Any, *, is_open: bool = T
     root.open = is_open
     live.roots_by_panel[form.name] = root
     if not form.name:
-        live.root = root  # what is judged at load may name a row by its number, from the form down
+        live.root = root  # conditions evaluated at load may address a row by its number
     live.cells_by_slot[form.root.index] = root
     given = record if isinstance(record, dict) else {}
     root.parts = [_make(live, part, root, _NONE, given.get(part.field.name, _NONE)) for part in form.root.parts]

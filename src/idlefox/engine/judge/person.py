@@ -51,7 +51,7 @@ def room(cell: FieldCell, raw: str, text: str) -> str:
 def _typed(live: FormState, cell: FieldCell, text: str, over: bool) -> Iterator[Changed]:
     """Yield the raw text after each key."""
     parse, commits = cell.plan.parse, cell.plan.commits
-    narrow = over or cell.plan.field.limit is not None or "\n" in text or "\r" in text  # else every key lengthens what is there
+    narrow = over or cell.plan.field.limit is not None or "\n" in text or "\r" in text  # otherwise each key appends
     for character in text:
         before = "" if over else cell.raw
         if narrow:

@@ -18,7 +18,7 @@ from .change import assign, commit, set_dirty, set_edited, set_touched
 from .questions import ask, end_questions
 from .timing import drop_server, first_report, report, set_reported, update_shows
 
-# No change of a real form spreads so far: what does keeps itself alive.
+# No change of a real form propagates this far: it must be an endless loop.
 _MOST_UNITS = 2_000_000
 
 

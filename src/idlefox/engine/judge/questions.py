@@ -27,7 +27,7 @@ class LookupAnswer(NamedTuple):
 def ask(live: FormState, cell: FieldCell, moment: int) -> None:
     """Ask the lookups of *cell* that start at *moment*.
 
-    An attempt to submit asks all that is unasked, and once more what has failed before it.
+    An attempt to submit starts all lookups not yet started, and repeats those that failed before it.
     """
     if not cell.active or cell.broken or cell.bad_input:
         return

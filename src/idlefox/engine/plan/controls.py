@@ -37,7 +37,7 @@ def _page_addresses(raw: str) -> Parsed:
 
 
 def _number(raw: str) -> Parsed:
-    # On the way to a fraction there is a whole number: nobody is told that `2.` is none.
+    # `2.` may be the beginning of a fraction, so it is not an error yet.
     value = whatwg.parse_number(raw[:-1] if raw[-1:] == "." and raw[-2:-1].isdigit() else raw)
     return value, value is None and raw != ""
 

@@ -18,12 +18,12 @@ from ...records import NamedTuple
 LOAD, CHANGE, BLUR, SUBMIT = range(4)
 MOMENTS = {"load": LOAD, "change": CHANGE, "blur": BLUR, "submit": SUBMIT}
 
-# Units: the parts of a cell that are judged again by themselves.
+# Units: the parts of a cell that are evaluated separately.
 DERIVE, VISIBLE, ENABLED, READONLY, REQUIRED, CHECK, REVEAL = range(7)
 
 # Whether a rule is broken: by a cell and, of a field, its value as rules see it.
 Test = Callable[[Any, Any], bool]
-Chain = tuple[int, ...]  # part numbers from a cell downwards; EVERY stands for every row
+Chain = tuple[int, ...]  # part numbers from a cell downwards; EVERY means every row
 EVERY = -1
 
 
@@ -72,7 +72,7 @@ class CheckPlan:
         self.test: Test = _never
         self.when: Closure | None = None
         self.on_empty = False
-        self.parameters: dict[str, Any] = {}  # placeholders -> text, or a closure that gives it
+        self.parameters: dict[str, Any] = {}  # placeholders -> text, or a closure that returns it
         self.lookup = ""
         self.start = BLUR
         self.debounce = 0
@@ -97,7 +97,7 @@ _NO_VIEWS: frozenset[str] = frozenset()
 class FieldPlan:
     """A field, group, list of rows, row or whole form, compiled.
 
-    *key* is its address (of what stands in a row: the part behind the row's own key).
+    *key* is its address; in a row, the part after the key of the row.
     """
 
     __slots__ = (
@@ -123,7 +123,7 @@ class FieldPlan:
         self.lookups: list[CheckPlan] = []
         self.tests_empty: list[tuple[int, Test]] = []
         self.tests_filled: list[tuple[int, Test]] = []
-        self.only_filled = 0  # the checks of a field that nothing breaks while it is empty
+        self.only_filled = 0  # checks that an empty field never breaks
         self.bad_bit = 0
         self.unique = False
         self.watch: dict[str, list[Dependency]] = {}
@@ -140,17 +140,17 @@ class FieldPlan:
         self.remove: Closure | None = None
         self.options: tuple[Closure | None, ...] = ()  # when each option is enabled
         self.derive: Closure | None = None
-        self.often = False  # derived always (else: on focus)
+        self.often = False  # recompute always (otherwise: on focus)
         self.normal: Callable[[str], str] | None = None  # trim and case, as rules see the value
         self.folded: Callable[[str], str] | None = None  # case alone, as patterns see it
         self.cut: Callable[[str], str] | None = None  # trim and case, as applied on blur
         self.parse: Callable[[str], tuple[Any, bool]] = _as_typed
         self.blank: Any = None
         self.forgets = False  # when it or something around it is hidden
-        self.above: tuple[int, ...] = ()  # how many steps up the containers stand that have checks of their own
-        self.said: dict[int, tuple[tuple[int, str], ...]] = {0: ()}  # by the checks broken: what is reported, where it depends on nothing
+        self.above: tuple[int, ...] = ()  # levels up to each container that has its own checks
+        self.said: dict[int, tuple[tuple[int, str], ...]] = {0: ()}  # by broken checks: the messages, if they depend on nothing else
         self.views: frozenset[str] = _NO_VIEWS  # the views of the sheet that show it
-        self.facts: Native = NO_MARKUP  # what the markup of a page says of it
+        self.facts: Native = NO_MARKUP  # facts from the markup of a page
         self.commits = NEVER  # when a person's change is committed (HTML, "user validity")
 
 
@@ -201,7 +201,7 @@ class ServerRule(NamedTuple):
 
 
 class ServerPlan(NamedTuple):
-    """The server stand-in: its rules first, then the replies in order."""
+    """The stub server: its rules first, then the replies in order."""
 
     rules: tuple[ServerRule, ...]
     replies: tuple[ReplyPlan, ...]
@@ -233,10 +233,10 @@ class FormPlan:
         self.name = model.panel
         self.root = root
         self.submit: ButtonPlan | None = None  # the default button
-        self.buttons: dict[str, ButtonPlan] = {}  # further ones, by every word that may mean them
+        self.buttons: dict[str, ButtonPlan] = {}  # other buttons, by each name that means one
         self.elements: dict[int, ButtonPlan] = {}  # those of a page, by their number among its elements
         self.reset_buttons: tuple[ButtonPlan, ...] | None = None  # None: there always is one
-        self.implicit_kinds: frozenset[str] = frozenset()  # Enter in these submits where there is no default button
+        self.implicit_kinds: frozenset[str] = frozenset()  # Enter in these submits if there is no default button
         self.server: ServerPlan = ServerPlan((), ())
         self.conditions: dict[Closure, ConditionPart] = {}
         self.species: Any = None
@@ -260,5 +260,5 @@ class Plan:
         self.clock_watch: list[tuple[str, Dependency]] = []
         self.python = python
         self.lookups: dict[str, LookupPlan] = {}
-        self.asked: dict[int, Closure] = {}  # conditions that somebody has asked for, by their identity
+        self.asked: dict[int, Closure] = {}  # requested conditions, by identity
         self.ranks: dict[tuple[tuple[str, ...], int], int] = {}  # of each condition and derived value

@@ -74,7 +74,7 @@ class _Copy:
             found = self.cells[cell]
         return found
 
-    # what takes time
+    # events
     def _queue(self, old: Queue) -> Queue:
         new = Queue()
         new.heap = [(time, order, self._event(event)) for time, order, event in old.heap if not event.done]

@@ -57,7 +57,7 @@ def said_in_vain(live: FormState) -> Iterator[tuple[Cell, str]]:
     blind = live.plan.faults.last_edited
     for cell in live.reporting:
         broken = cell.broken
-        if blind and cell.plan.path in blind:  # what was noted is not the truth
+        if blind and cell.plan.path in blind:  # the recorded state may be wrong
             broken = broken_checks(cell) | (refused_bits(cell) if isinstance(cell, FieldCell) else 0)
         vain = [(index, text) for index, text in cell.shows if index >= 0 and not broken >> index & 1]
         if not vain or is_inside(live.focus, cell) or not is_visible(live, cell):

@@ -17,7 +17,7 @@ from .session import SessionFactory
 
 
 class StubServer:
-    """Answers in the place of the lookups and the server of a sheet; scripted answers come first."""
+    """Answers requests instead of the lookups and the server of a sheet; scripted answers come first."""
 
     def __init__(self, stage: SessionFactory, conditions: Sequence[Expression | None] = ()) -> None:
         self._stage = stage

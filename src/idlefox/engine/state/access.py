@@ -29,7 +29,7 @@ def _is_empty(cell: Any) -> bool:
     return is_empty(judged_value(cell)) and not (isinstance(cell, FieldCell) and cell.bad_input)
 
 
-# How a cell tells each of its properties, by the names that `names.states` uses.
+# Functions that read each property of a cell, by the names in `names.states`.
 _PROPERTIES: dict[str, Callable[[Any], Any]] = {
     "validity": lambda cell: VALIDITY[validity_of(cell)],
     "dirty": is_dirty,

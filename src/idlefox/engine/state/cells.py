@@ -15,7 +15,7 @@ from .queue import Event
 VALID, UNASKED, ASKING, INVALID = range(4)
 VALIDITY = ("valid", "unasked", "asking", "invalid")
 
-# A message taken into *reported*: the check's index and its text; a text with a row's number in it is a tuple
+# A message in *reported*: the index of the check and the text; a text that contains a row number is a tuple
 # of parts, filled when shown, for the row may have moved by then.
 Said = tuple[int, Any]
 
@@ -39,7 +39,7 @@ class CellContext(Protocol):
 class Question:
     """One question to a lookup about one value. *state*: unasked, asking, accepted, refused.
 
-    *lost*: an attempt to submit has asked once more and was left without an answer, which its *message* says.
+    *lost*: an attempt to submit has repeated the lookup and got no answer; its *message* says so.
     """
 
     __slots__ = ("event", "failures", "insisted", "lost", "message", "state", "value")
@@ -50,7 +50,7 @@ class Question:
         self.message: Any = ""
         self.event: Event | None = None
         self.failures = 0
-        self.insisted = False  # asked once more by an attempt to submit
+        self.insisted = False  # repeated by an attempt to submit
         self.lost = False
 
     @property
@@ -82,7 +82,7 @@ class Cell:
         self.readonly = False  # it or something around it is
         self.active = True  # visible and enabled: rules count
         self.broken = 0  # the checks broken now, a bit each
-        self.status = VALID  # what it adds by itself to the validity of all around it
+        self.status = VALID  # its contribution to the validity of its containers
         self.has_reported = False
         self.reported: tuple[Said, ...] = ()
         self.server: tuple[str, ...] = ()
@@ -114,7 +114,7 @@ class FieldCell(Cell):
         self.bad_input = False
         self.edited = False
         self.committed = False  # HTML's user validity: a person's change has been committed, or a submission attempted
-        self.twin: Any = None  # the key it stands under in its list's index of values that must be unique
+        self.twin: Any = None  # its key in the list's index of unique values
         self.questions: dict[int, Question] | None = None  # by the lookup's check
 
 

@@ -32,12 +32,12 @@ class FormState:
         self.start = now
         self.now = now
         self.step = 0
-        self.acts = 0  # what a person has done so far, checks and waiting left out
+        self.acts = 0  # steps so far, without checks and waiting
         self.trace: list[Change] = []
         self.ancestor_traces: tuple[tuple[int, dict[Any, Any]], ...] = ()  # see `own_trace`
         self.edits = EditLog()
         self.warnings: dict[str, None] = {}
-        # What is to be judged, and what came of judging.
+        # The queue for propagation, and its results.
         self.heap: list[tuple[int, int, Any, int, int]] = []
         self.queued: set[tuple[int, int, int]] = set()
         self.order = 0
@@ -46,20 +46,20 @@ class FormState:
         self.server_said: dict[Cell, None] = {}
         self.server_on_containers = 0
         self.restructured: dict[ListCell, None] = {}
-        self.forgotten_lists: dict[ListCell, None] = {}  # hidden lists that go back to the rows of their start
+        self.forgotten_lists: dict[ListCell, None] = {}  # hidden lists to restore to their initial rows
         self.python_said: dict[tuple[Cell, int], str] = {}
         # The page.
         self.root: FormCell = None  # type: ignore[assignment]
         self.roots_by_panel: dict[str, FormCell] = {}
         self.cells_by_slot: list[Any] = []
         self.focus: FieldCell | None = None
-        self.left: FieldCell | None = None  # what had the focus last: Tab goes on from there
-        self.on_button: Any = None  # the button that has the focus
+        self.left: FieldCell | None = None  # the last field with the focus; Tab continues from there
+        self.on_button: Any = None  # the button with the focus
         self.view = "editing"
         self.away = False
         self.given_options: dict[tuple[str, ...], tuple[tuple[Any, str], ...]] = {}
-        self.file_paths: dict[tuple[str, int], str] = {}  # chosen files that are there: name and size -> where
-        # What takes time.
+        self.file_paths: dict[tuple[str, int], str] = {}  # chosen files that exist: name and size -> path
+        # Events.
         self.queue = Queue()
         self.scripted_lookups: dict[str, deque[Any]] = {}
         self.remembered: dict[tuple[str, Any], Any] = {}
@@ -154,19 +154,19 @@ class FormState:
         rank, unit, target, check, common, chain = watch
         targets: Any
         if unit == REVEAL and common == 0:
-            # Only what has something reported can come to show or hide: the rest of a large form is left alone.
+            # Only cells with something reported can show or hide a message; skip the rest of a large form.
             targets = [c for c in self.reporting if c.plan is target]
         elif target.form is not cell.plan.form:
-            form = self.roots_by_panel[target.form.name]  # a panel that reads the form behind it, or the other way round
+            form = self.roots_by_panel[target.form.name]  # a panel that reads its main form, or the reverse
             targets = reach(form, 0, chain) if form.open else ()
         elif common == 0 and (only := self.cells_by_slot[target.index]) is not None:
             targets = (only,)
         else:
             targets = reach(cell, common, chain)
         if unit == CHECK and target.only_filled >> check & 1:
-            targets = [t for t in targets if t.active and t.value != ""]  # else it breaks nothing, and goes on breaking nothing
+            targets = [t for t in targets if t.active and t.value != ""]  # others break nothing before or after
         elif unit == REVEAL:
-            targets = [t for t in targets if t.reported]  # else there is nothing to show or hide
+            targets = [t for t in targets if t.reported]  # others have nothing to show or hide
         for each in targets:
             self._enqueue(rank, each, unit, check)
 

@@ -136,7 +136,7 @@ def rebuild(initial: State, changes: Iterable[Changed], step: int) -> State:
             continue
         if name in STRUCTURE:
             state = _restructured(state, change)
-        elif change.cell in state:  # what is out of the form may still change: a row that a reset brings back
+        elif change.cell in state:  # a cell outside the form may still change: a row that a reset restores
             state[change.cell][name] = change.after
     return state
 

@@ -110,12 +110,12 @@ _OF_CELLS = {
     for kind in [FieldCell, Container, ListCell, FormCell, *Container.__subclasses__()]
 }
 
-# What happens without being a property: told in the trace, no part of a state.
+# Events that are not properties: part of the trace, not of a state.
 EVENTS = frozenset({
     "asks", "stale answer", "answer", "lost answer", "dropped question", "dropped error", "ignored press", "request",
     "warning", "dialog closed",
 })  # fmt: skip
-# What brings cells along, or takes them away.
+# Events that add or remove cells.
 STRUCTURE = frozenset({"row added", "row removed", "row moved", "opened", "loaded"})
 
 

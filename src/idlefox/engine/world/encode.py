@@ -44,7 +44,7 @@ class EncodedRequest(NamedTuple):
     body: str
     media_type: str
     payload: Any
-    values: Any  # the payload with its types, whatever the encoding: what the stand-in judges
+    values: Any  # the payload with its types, whatever the encoding, for the stub server
 
 
 def json_payload(cell: Any, button: Button | None = None) -> dict[str, Any]:
@@ -211,7 +211,7 @@ def decode_urlencoded(body: str, charset: str = "UTF-8") -> dict[str, Any]:
         return _flat(parse_qsl(body, keep_blank_values=True))
     from ...forms.values.charsets import decoded
 
-    # Bytes as characters of that number first: an old charset's codec need not be one that the parser knows.
+    # Map bytes to characters one to one first: the parser may not know an old charset.
     pairs = parse_qsl(body, keep_blank_values=True, encoding="latin-1")
     return _flat([(decoded(n.encode("latin-1"), charset, "replace"), decoded(v.encode("latin-1"), charset, "replace")) for n, v in pairs])
 

@@ -41,15 +41,15 @@ def page_request(form: FormCell, button: PageButton | None) -> EncodedRequest:
     action = button.action if button is not None and button.action is not None else submit.to
     url = resolve(page, action)
     if not url:
-        return EncodedRequest("", "", "", "", {}, {})  # HTML, "Form submission algorithm": an action that is no URL ends it
+        return EncodedRequest("", "", "", "", {}, {})  # HTML, "Form submission algorithm": an invalid action URL ends it
     values = page_values(form, button)
-    if send == "json":  # only a sheet over the page says so
+    if send == "json":  # only a sheet for the page can set this
         body = written(values)
         return EncodedRequest(method, shown_url(url), body, "application/json", json.loads(body), values)
     entries = page_entries(form, button)
     if method == "GET":
         query = urlencoded(entries, page.charset)
-        # HTML, "Mutate action URL": the query is replaced, whatever stood there.
+        # HTML, "Mutate action URL": the query is replaced.
         target = shown_url(urlunsplit(urlsplit(url)._replace(query=query, fragment="")))
         return EncodedRequest("GET", target if query else f"{target}?", "", "", decode_urlencoded(query, page.charset), values)
     target = shown_url(url)
@@ -123,7 +123,7 @@ def page_entries(form: FormCell, button: PageButton | None) -> list[Entry]:
 
 def _submitter(button: PageButton) -> list[Entry]:
     if button.kind == "image":
-        # Where in the picture it was pressed: by the keyboard and by hands that see no screen, at its corner.
+        # The coordinates of the press in the image: without a screen, its corner.
         prefix = f"{button.name}." if button.name else ""
         return [(prefix + "x", "0"), (prefix + "y", "0")]
     return [(button.name, button.value)] if button.name else []

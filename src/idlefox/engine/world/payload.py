@@ -31,7 +31,7 @@ class PayloadValue(FieldCell):
     __slots__ = ("payload", "rows_around")
 
     def __init__(self, plan: FieldPlan, live: FormState, value: Any, payload: Any, around: list[Any], index: int) -> None:
-        # Nothing of a cell but what a test or a message asks for.
+        # Reads only what a test or message needs.
         self.plan = plan
         self.live = live
         self.value = value

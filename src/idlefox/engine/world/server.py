@@ -30,7 +30,7 @@ class ServerAnswer(NamedTuple):
     record: Any = None
     has_record: bool = False
     takes: int | None = None
-    body: Any = None  # what a live page is told, if it is more
+    body: Any = None  # the body for a live page, if there is more
 
 
 def answer(live: FormState, form: FormPlan, payload: Any) -> ServerAnswer:

@@ -24,7 +24,7 @@ class ConditionPart(NamedTuple):
     closure: Closure
     op: str = ""
     parts: tuple[Any, ...] = ()
-    readings: tuple[tuple[str, Closure], ...] = ()  # what it reads, as written
+    readings: tuple[tuple[str, Closure], ...] = ()  # the references in it, as written
 
 
 class EvaluatedPart(NamedTuple):
@@ -81,7 +81,7 @@ def _references(node: Any) -> Iterator[Reference]:
 def deciding(part: ConditionPart, place: Any, wanted: bool) -> tuple[EvaluatedPart, ...]:
     """Return the parts that keep the condition from being *wanted* at *place*."""
     if part.op:
-        one_is_enough = (part.op == "and") is wanted  # of an `and` that must hold, each part that does not is a cause
+        one_is_enough = (part.op == "and") is wanted  # if an `and` must hold, each part that does not hold is a cause
         inner = [p for p in part.parts if not one_is_enough or (p.closure(place, None) is True) is not wanted]
         return tuple(shown for p in inner for shown in deciding(p, place, wanted))
     return (EvaluatedPart(part.text, part.closure(place, None), tuple((text, read(place, None)) for text, read in part.readings)),)

@@ -23,7 +23,7 @@ def declared(data: bytes) -> tuple[str, int]:
             return charset, len(mark)
     found = _META.search(_COMMENT.sub(b"", data[:1024]))
     said = charset_of(found[1].decode("ascii", "replace")) if found else None
-    # HTML, "prescan a byte stream": what was read as ASCII so far is not UTF-16, whatever it says.
+    # HTML, "prescan a byte stream": text read as ASCII so far is not UTF-16, whatever the declaration says.
     return UTF_8 if said is None or said.startswith("UTF-16") else said, 0
 
 

@@ -63,7 +63,7 @@ def encoding_of(text: str | None) -> str | None:
 class Element:
     """A control of the form with its context. *node* is its node of the tree.
 
-    *attributes* are what it has besides its id and name, which are taken out: what is left may be shared by many.
+    *attributes* does not include id and name, so that many elements can share it.
     """
 
     __slots__ = ("attributes", "disabled", "hidden", "id", "kind", "label", "listed", "name", "node", "value")
@@ -155,7 +155,7 @@ class FieldMaker:
         name = each.name
         address = plain = segment_text(name, first=True)
         if name in self.counted:
-            # What this name would mean as an address is one of several of another name: it goes by its brackets alone.
+            # As an address, this name would mean one of several controls of another name, so it is quoted.
             return self._field(plain, plain, [each])
         if plain != name and (segments := parse_address(name)) is not None and "*" not in segments:
             address = write_address(segments)
@@ -250,7 +250,7 @@ class FieldMaker:
         elif disabled:
             barred = "it is disabled"
         elif readonly and first.kind != "select":
-            # HTML bars every input that has the attribute, also those that it does not make read-only.
+            # HTML bars every input with the attribute, even those that it does not make read-only.
             barred = "it is read-only"
         elif all(e.listed for e in members):
             barred = "it is inside a datalist"
@@ -345,7 +345,7 @@ def _groups(found: list[Element], counts: Counter[str]) -> tuple[dict[Any, list[
     groups: dict[Any, list[Element]] = {}
     entries: dict[str, list[Any]] = {}
     if len(counts) + counts[""] == sum(counts.values()) + ("" in counts):
-        return groups, entries  # every name stands once
+        return groups, entries  # every name occurs once
     for number, each in enumerate(found):
         if each.name and counts[each.name] > 1 and each.kind not in BUTTON_TYPES:
             key = _key(each, number)
@@ -400,7 +400,7 @@ def _select(each: Element) -> dict[str, Any]:
     else:
         at = chosen[-1] if chosen else -1
         if at < 0 and size == 1:
-            # HTML, "selectedness setting algorithm": a drop-down shows its first option that is not disabled.
+            # HTML, "selectedness setting algorithm": a drop-down shows its first enabled option.
             at = next((i for i, (_, _, disabled) in enumerate(found) if not disabled), -1)
         values["initial"] = options[at] if at >= 0 else None
     if "required" in attributes and not each.disabled and not each.listed:
@@ -413,7 +413,7 @@ def _select(each: Element) -> dict[str, Any]:
 def _text_like(each: Element, native: Native) -> tuple[Native, dict[str, Any]]:
     """A control whose value is a text, a number or a date, sanitised as HTML says."""
     attributes, kind = each.attributes, each.kind
-    # HTML, "textarea": what stands in the markup is a raw value, whose line breaks the API value has as one character each.
+    # HTML, "textarea": the markup contains a raw value; the API value has each line break as one character.
     written_raw = each.node.text().replace("\r\n", "\n").replace("\r", "\n") if kind == "textarea" else attributes.get("value") or ""
     read = _number_like if kind in ("number", "range") else _line if kind in LINES else _other
     raw, native, values = read(kind, written_raw, attributes, native)

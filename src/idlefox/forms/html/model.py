@@ -10,7 +10,7 @@ from typing import Any
 
 from ...records import NamedTuple
 
-# Where a page stands that is a file: people see paths without it (`engine.page_wire`).
+# The base URL of a page from a file; people see paths without it.
 ORIGIN = "http://page.invalid"
 
 
@@ -89,12 +89,12 @@ class HtmlPage(NamedTuple):
     send: str = "urlencoded"
     novalidate: bool = False
     charset: str = "UTF-8"  # the Encoding Standard's name
-    autofocus: int = -1  # the element that has the focus at load, by number
+    autofocus: int = -1  # the element with the focus at load, by number
     blocking: int = 0  # fields that block implicit submission
-    dialog: bool = False  # the form stands in a dialog
+    dialog: bool = False  # the form is in a dialog
     hidden: str = ""
     scripts: tuple[str, ...] = ()
-    bare: bool = True  # no sheet lies over it
+    bare: bool = True  # without a sheet
 
     @property
     def buttons(self) -> tuple[PageButton, ...]:

@@ -58,7 +58,7 @@ def numeric_rules(kind: str, attributes: Attributes) -> list[Rule]:
         rules.append(_rule("min", "rangeUnderflow", low))
     high = bound(kind, attributes, "max")
     if kind == "range" and high is None and low is not None and low > _RANGE_MAX:
-        high = _RANGE_MAX  # it has this maximum without saying so, and stands above it
+        high = _RANGE_MAX  # above the implicit maximum
     if high is not None:
         rules.append(_rule("max", "rangeOverflow", high))
     step = step_of(attributes)

@@ -14,7 +14,7 @@ CONTROLS = ("input", "select", "textarea", "button")
 # One token: a comment, a doctype or other declaration, an end tag, a start tag with its attributes.
 _TOKEN = re.compile(
     r"<!--(?:>|->|.*?(?:--!?>|\Z))|<[!?][^>]*(?:>|\Z)|</([a-zA-Z][^\s/>]*)[^>]*(?:>|\Z)"
-    r"|<([a-zA-Z][^\s/>]*)(?:=\s*(?:\"[^\"]*\"|'[^']*')|[^>])*(?:>|\Z)",  # a quote counts behind an equals sign only
+    r"|<([a-zA-Z][^\s/>]*)(?:=\s*(?:\"[^\"]*\"|'[^']*')|[^>])*(?:>|\Z)",  # a quote counts only after an equals sign
     re.S,
 )
 # HTML, "Parsing elements that contain only text".

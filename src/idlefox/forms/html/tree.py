@@ -21,7 +21,7 @@ _MARK = "data-idlefox-tag"
 _SPACE = re.compile(r"[\t\n\f\r ]+")
 _EVENTS = ("onsubmit", "oninput", "onchange", "onclick", "onblur", "onfocus", "oninvalid", "onkeydown", "onkeyup", "onload", "onreset")
 _HANDLERS = [re.compile(f"{space}on(?:{'|'.join(e[2:] for e in _EVENTS)})") for space in (" ", "\n", "\t")]
-# What a data block of a script element may be called: not run by anybody.
+# Types of script elements that are data blocks, which do not run.
 _DATA = ("json", "importmap", "speculationrules", "template", "text/plain")
 
 
@@ -133,7 +133,7 @@ class Tree:
         """The line at which each form begins."""
         return [self.text.count("\n", 0, t.offset) + 1 for t in self.tags if t.name == "form"]
 
-    # what stands around
+    # ancestors
     def inside(self, selector: str, *words: str) -> frozenset[int]:
         """The controls inside an element that *selector* finds; nothing is looked for unless all *words* are in the page."""
         if not all(w in self.folded for w in words):

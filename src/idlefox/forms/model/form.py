@@ -15,7 +15,7 @@ from .faults import NO_FAULTS, KnownFaults
 
 Path = tuple[str, ...]
 
-# Kinds of rules -> HTML's ValidityState flag; whatever is not here is a customError.
+# Kinds of rules -> HTML's ValidityState flag; all others are customError.
 FLAGS: dict[str, str] = {
     "required": "valueMissing", "minlength": "tooShort", "maxlength": "tooLong", "pattern": "patternMismatch",
     "email": "typeMismatch", "url": "typeMismatch", "badInput": "badInput", "min": "rangeUnderflow",
@@ -56,8 +56,8 @@ class Rule(typing.NamedTuple):
     start: str = "blur"
     debounce: int = 0
     remember: bool = False
-    native: bool = False  # an attribute of a page made it: it is judged as HTML says (`engine.judge.native`)
-    line: int = 0  # where it stands in its sheet
+    native: bool = False  # from an attribute of a page, so it is evaluated as in HTML (`engine.judge.native`)
+    line: int = 0  # its line in the sheet
 
 
 class Option(NamedTuple):
@@ -183,7 +183,7 @@ class Reply(NamedTuple):
     record: Any
     has_record: bool
     takes: int | None
-    body: Any = None  # what a live page is told
+    body: Any = None  # the body for a live page
 
 
 class Server(NamedTuple):
@@ -256,7 +256,7 @@ class Form(NamedTuple):
     page: Any = None  # of a page's form: `html.model.Page`
     live: Any = None  # `model.live.LivePage`: where its own page is
     faults: KnownFaults = NO_FAULTS
-    graph: Any = None  # `model.graph.Graph`: who reads whom; None of a page by itself, in which nothing reads anything
+    graph: Any = None  # `model.graph.Graph`, the dependencies; None for a page without a sheet, which has none
 
     def walk(self) -> Iterator[Field]:
         """Every field, group and list, in form order, panels not included."""

@@ -13,7 +13,7 @@ from .form import Field, Form, Path, Rule, walk
 
 Unit = tuple[Path, str]  # a field (a form: its panel's path) and a property
 INHERITED = ("visible", "enabled", "readonly")
-_SUMMED = ("validity", "dirty", "marked")  # of a container: of what is in it
+_SUMMED = ("validity", "dirty", "marked")  # properties of containers, computed from their contents
 
 
 def property_of(member: str) -> str:

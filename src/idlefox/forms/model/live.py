@@ -78,7 +78,7 @@ class LookupResponse(NamedTuple):
 
 
 class ScriptedAnswer(NamedTuple):
-    """One of the further requests that are answered in the place of a server; *when* reads ``query`` and ``body``."""
+    """One of the further requests that are answered instead of a server; *when* reads ``query`` and ``body``."""
 
     request: RequestPattern
     told: LookupResponse

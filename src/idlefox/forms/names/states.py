@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-# word -> (property, what the property must be)
+# word -> (property, its value)
 FIELD_STATES: dict[str, tuple[str, object]] = {
     "valid": ("validity", "valid"), "invalid": ("validity", "invalid"),
     "asking": ("validity", "asking"), "unasked": ("validity", "unasked"),

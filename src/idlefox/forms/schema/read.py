@@ -18,8 +18,8 @@ from ..values.patterns import PatternError, whole_match
 from ..values.whatwg import step_mismatch
 
 _FORMATS = {"email": "email", "uri": "url", "iri": "url", "date": "date"}
-_MOST = 10_000  # parts, each counted as often as it is referred to
-_LONG = 200  # texts that may be longer than that get several lines
+_MOST = 10_000  # parts, counted once per reference
+_LONG = 200  # longer texts get a multi-line control
 _SILENT = frozenset({
     "$schema", "$id", "$defs", "definitions", "title", "description", "$comment", "examples", "type", "properties", "required", "enum",
     "const", "format", "minLength", "maxLength", "pattern", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf",
@@ -183,7 +183,7 @@ class _SchemaReader:
         if rules:
             field["rules"] = rules
             if "fields" in field:
-                field["fields"] = field.pop("fields")  # behind the rules, where it reads best
+                field["fields"] = field.pop("fields")  # after the rules, for readability
         return field
 
     def _control(
@@ -252,7 +252,7 @@ class _SchemaReader:
         multiple = schema.get("multipleOf")
         step = multiple if _is_number(multiple) else 1 if kind == "integer" else None
         if step is not None:
-            # A form counts steps from the least value, a schema from 0: where that differs, an expression says it.
+            # A form counts steps from the minimum, a schema from 0; if these differ, use an expression.
             low = schema.get("minimum", 0)
             whole = step > 0 and _is_number(low) and not step_mismatch(Decimal(str(low)), Decimal(str(step)), Decimal(0))
             rules.append({"step": step} if whole else {"holds": f"value % {json.dumps(step)} == 0"})

@@ -17,7 +17,7 @@ from ..values.limits import ROWS
 from .reading import At, Reading
 from .rules import RuleReader
 
-# Keys that only some types have -> those types.
+# Keys limited to some types -> those types.
 _ONLY: dict[str, frozenset[str]] = {
     "options": CHOICE_KINDS | {"checkbox"},
     "multiple": frozenset({"select", "file", "email"}),
@@ -139,7 +139,7 @@ class FieldReader:
         when = given.get("when", "always")
         if when not in ("always", "focus"):
             self.reading.report((*at, "derive", "when"), f"{when!r} is not one of always or focus")
-        # `value` would be the very value to derive: here the word is free for a field of that name.
+        # `value` would be the derived value itself, so here the word can name a field.
         scope = scope._replace(value=False)
         return Derive(self.reading.expression((*at, "derive", "from"), given["from"], scope, condition=False), when)
 

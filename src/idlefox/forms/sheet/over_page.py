@@ -18,7 +18,7 @@ from ..values.values import equal
 from .fields import FieldReader
 from .reading import At, Reading
 
-# What the page alone can say of a field.
+# Keys that only the page can set.
 _OF_THE_PAGE = ("type", "options", "multiple", "accept", "fields", "start", "least", "most", "add", "remove")
 # Keys of a sheet's field -> slots of the model.
 _SLOTS = {
@@ -31,7 +31,7 @@ def read_page_of(reading: Reading, name: str) -> Form | None:
     """Read the form of the page that the sheet names; None, with a problem reported, if it cannot be read."""
     from ..html.read import read_page
 
-    path = normpath(Path(reading.document.file).parent / name)  # ../ also from a folder that is not there yet
+    path = normpath(Path(reading.document.file).parent / name)  # allow ../ from a folder that does not exist yet
     try:
         return read_page(path)
     except Unreadable as fault:
@@ -52,7 +52,7 @@ class PageFields:
         self.reading = reading
         self.page = page
         self.data = data
-        self.given: dict[str, tuple[str, dict[str, Any]]] = {}  # a field's name -> the sheet's key for it, and what stands there
+        self.given: dict[str, tuple[str, dict[str, Any]]] = {}  # by field name: the sheet's key for it, and the keys in it
         children = page.shape.children or {}
         for key, each in data.get("fields", {}).items():
             name = key if key in children else (page.shape.named or {}).get(key)

@@ -184,7 +184,7 @@ class _SheetReader:
                 continue
             found = [self.reading.target(("faults", name, i), address) for i, address in enumerate(value)]
             paths = {each[0].path for each in found if each is not None}
-            if name == "sends_hidden":  # and what is around them
+            if name == "sends_hidden":  # and their containers
                 paths |= {path[:size] for path in paths for size in range(1, len(path))}
             given[name] = frozenset(paths)
         return NO_FAULTS._replace(**given)

@@ -27,7 +27,7 @@ def _has_bounds(shape: Shape) -> bool:
     return shape.kind in _NUMERIC or shape.kind in ("rows", "file") or shape.many
 
 
-# Rules that make sense only on fields of some shapes: which, and why not on others.
+# Rules limited to some shapes of fields: which, and why not others.
 _ONLY_ON: dict[str, tuple[Callable[[Shape], bool], str]] = {
     **dict.fromkeys(("minlength", "maxlength", "pattern", "email", "url"), (_is_text, "it is for texts")),
     **dict.fromkeys(("min", "max"), (_has_bounds, "it is for numbers, dates, lists and rows")),

@@ -1,4 +1,4 @@
-"""Submission, server stand-in, lookups and what comes after, as a sheet describes them."""
+"""Submission, stub server, lookups and outcomes, as a sheet describes them."""
 
 from __future__ import annotations
 

@@ -18,7 +18,7 @@ from yaml.resolver import BaseResolver
 from ...problems import Place, Problem, Unreadable, line_of
 
 _DEEPEST, _ENDLESS = 200, 5_000
-_MOST_COPIED = 50_000  # parts that stand again by aliases; read as if they were written out
+_MOST_COPIED = 50_000  # parts repeated by aliases, read as if written out
 _PLAIN = "plain"
 _CORE = "tag:yaml.org,2002:"
 _STR = _CORE + "str"
@@ -51,7 +51,7 @@ class _Loader(CParser, Composer, BaseResolver):  # type: ignore[misc]
             return _PLAIN if implicit[0] else _STR
         return _CORE + ("seq" if kind is SequenceNode else "map")
 
-    # The composer asks for these two at every node, for path resolvers that are not used here.
+    # The composer calls these at every node, for path resolvers, which are unused here.
     def descend_resolver(self, current_node: Any, current_index: Any) -> None:
         return None
 
@@ -102,7 +102,7 @@ class Nodes:
 
     def _slip(self, fault: Any) -> Problem:
         """Return the problem in a person's words, or else in the parser's."""
-        from .yaml_problems import diagnose  # only what cannot be read pays for it
+        from .yaml_problems import diagnose  # imported only for unreadable files
 
         slip = diagnose(self.text, fault)
         if slip is not None:
@@ -128,7 +128,7 @@ class Nodes:
             if "nesting depth" in str(fault.problem):
                 place = _marked(self.file, fault.problem_mark or fault.context_mark)
                 raise Unreadable([self._problem(place, f"nested deeper than {_DEEPEST}", "flatten the sheet")]) from None
-            return  # composing says it with a place
+            return  # composing reports this with a place
         except yaml.YAMLError:
             return
 

@@ -46,7 +46,7 @@ def diagnose(text: str, fault: Any) -> YamlProblem | None:
 def _in_brackets(lines: list[str], begun: Any, mark: Any) -> YamlProblem | None:
     opening = lines[begun.line][begun.column : begun.column + 1]
     if opening not in _CLOSING:
-        return None  # marks that count otherwise than we do
+        return None  # marks whose columns are counted differently
     closed = _closed(lines[begun.line], begun.column)
     comment = lines[begun.line].find(" #", begun.column)
     if closed is None and comment >= 0 and lines[begun.line].rstrip().endswith(_CLOSING[opening]):

@@ -10,7 +10,7 @@ import codecs
 import webencodings
 
 UTF_8 = "UTF-8"
-# The names that are not written small (Encoding standard, "Names and labels").
+# The names that are not in lower case (Encoding standard, "Names and labels").
 _WRITTEN = {
     "utf-8": UTF_8, "utf-16le": "UTF-16LE", "utf-16be": "UTF-16BE", "ibm866": "IBM866", "gbk": "GBK", "big5": "Big5",
     "euc-jp": "EUC-JP", "euc-kr": "EUC-KR", "iso-2022-jp": "ISO-2022-JP", "shift_jis": "Shift_JIS", "koi8-r": "KOI8-R",

@@ -10,7 +10,7 @@ from .whatwg import date_number, days_from_civil
 DURATION = re.compile(r"([0-9]+(?:\.[0-9]+)?)(ms|s|m|h|d)\b")
 _INSTANT = re.compile(r"(\d{4}-\d\d-\d\d)[Tt](\d\d:\d\d:\d\d)(?:\.(\d+))?([Zz]|[-+]\d\d:\d\d)")
 _UNITS = {"ms": 1, "s": 1000, "m": 60_000, "h": 3_600_000, "d": 86_400_000}
-LONGEST = 36_525 * 86_400_000  # a century: longer waits are slips of the pen
+LONGEST = 36_525 * 86_400_000  # a century: a longer wait is a typo
 _FIRST = days_from_civil(1, 1, 1) * 86_400_000
 
 

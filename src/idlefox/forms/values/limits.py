@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-TEXT = 1_000_000  # characters of a text that an expression makes
-PARTS = 100_000  # members, at all depths, of a list or object that an expression makes
+TEXT = 1_000_000  # characters of a string built by an expression
+PARTS = 100_000  # members, at all depths, of a list or object built by an expression
 ROWS = 10_000  # with which a list begins
-ITEMS = 1_000_000  # items that one expression goes over, in lists inside lists
+ITEMS = 1_000_000  # items that one expression visits, in nested lists
 
 
 class NoEnd(Exception):

@@ -11,20 +11,20 @@ from typing import Any
 from .limits import NoEnd
 from .pattern_tree import Alternation, Assertion, Back, CharacterMatch, Concatenation, Group, Lookaround, Part, Repetition, from_start
 
-# So many steps a match may take, and so many more for each character: a few tenths of a second. Where the pattern refers back to
-# groups it is fewer: the ways to go may double with every character, and who types it asks at each.
+# Steps allowed for a match, and more for each character: a few tenths of a second. With back references the limit is lower,
+# because the number of paths may double with every character, and typing runs the pattern for each of them.
 _STEPS, _STEPS_REFERRING, _STEPS_EACH = 200_000, 40_000, 100
 _LONGEST_STRING = 16  # characters of a string in a class: no emoji has more
 _ENDS_OF_LINE = frozenset("\n\r\u2028\u2029")
 _WORD = frozenset("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_")
 _FOLDED_WORD = _WORD | frozenset("\u017f\u212a")
 
-# What an instruction does; a tuple of one of these and what it needs.
+# Kinds of instructions; an instruction is a tuple of its kind and its operands.
 _ONE, _FORK, _GO, _DONE, _BEFORE, _STRING, _EDGE, _LOOK, _BACK, _BEGIN, _KEEP, _FORGET, _MOVED = range(13)
 
 _Instruction = tuple[Any, ...]
-_Kept = tuple[Any, ...]  # what groups have matched, as (start, end) or None, and where repetitions began
-_Way = tuple[int, int, _Kept]  # an instruction, a character, what is kept
+_Kept = tuple[Any, ...]  # captures as (start, end) or None, and the starts of repetitions
+_Way = tuple[int, int, _Kept]  # an instruction, a position, the captures
 
 
 class PatternTooSlow(NoEnd):
@@ -79,7 +79,7 @@ class _Written:
         self.characters: dict[tuple[str, str], _Characters] = {}
         self.names: dict[str, int] = {}
         self.refers = _survey(tree, self.names)
-        # What groups match is kept only where something refers to it: else two ways to one place are one.
+        # Captures are kept only if something refers to them, so that equal paths can be merged.
         self.places = (max(self.names.values(), default=0) + 1) if self.refers else 0
 
     def emit(self, *instruction: Any) -> int:

@@ -50,7 +50,7 @@ class _PatternParser:
         self.depth = 0
         self.groups = 0
         self.names: list[str] = []
-        self.numbers: list[int] = []  # groups that are referred to
+        self.numbers: list[int] = []  # groups with back references
         self.named: list[str] = []
 
     def take(self, text: str) -> bool:
@@ -163,7 +163,7 @@ class _PatternParser:
         alone = not character.isascii() or character[:2] in ("\\u", "\\x") or (self.folds and character in "kKsS")
         return f"[{character}]" if alone else character
 
-    # behind a backslash
+    # after a backslash
     def _escape(self) -> str:
         start = self.at
         if self.at < len(self.source) and self.source[self.at] in "123456789":
@@ -297,7 +297,7 @@ class _PatternParser:
                 found[-1].append(self._set_character())
         if any(len(characters) != 1 for characters in found):
             return "\\q{" + "|".join(map("".join, found)) + "}", True
-        # Characters only: as classes, for the engine goes wrong at such strings where they stand in what is not to match.
+        # Characters as classes, because the engine mishandles such strings in negative lookarounds.
         return "[" + "".join(f"[{character}]" for (character,) in found) + "]", False
 
     def _set_character(self) -> str:

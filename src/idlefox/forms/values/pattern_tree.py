@@ -19,7 +19,7 @@ _COUNTED = re.compile(r"\{(\d+)(,(\d*))?\}")
 _QUICK = 5_000_000.0  # ways: a tenth of a second or so
 _LENGTHS = (16, 64, 256, 1024, 4096, 65536, 1 << 20)
 _SIGNS = {"*": (0, None), "+": (1, None), "?": (0, 1)}
-# A class that may hold strings of more than one character, or of none.
+# A class that may contain strings of any length.
 _STRINGS = re.compile(r"\\q\{|\\p\{(?:Basic_Emoji|Emoji_Keycap_Sequence|RGI_)")
 
 
@@ -216,7 +216,7 @@ def _ways(part: Part, length: float) -> float:
         return _ways(part.part, length)
     if isinstance(part, Repetition):
         return _repeated(part, length)
-    # The engine knows no strings in what stands behind, and not all letters of a word with flag i.
+    # The engine supports no strings in a lookbehind, and not every word boundary with flag i.
     boundary = isinstance(part, Assertion) and "i" in part.flags and part.source in ("\\b", "\\B")
     odd = (isinstance(part, CharacterMatch) and part.strings) or boundary
     return inf if odd or isinstance(part, Back) else 1.0

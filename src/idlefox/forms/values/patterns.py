@@ -71,7 +71,7 @@ def _finder(source: str, flags: str, written: str) -> Callable[[str], bool]:
     def found(text: str) -> bool:
         nonlocal matcher
         if not text.isascii():
-            # Half an emoji (a lone surrogate) cannot be handed over; U+FFFD stands in, as where HTML encodes text.
+            # A lone surrogate cannot be passed on; it becomes U+FFFD, as when HTML encodes text.
             text = text.encode("utf-16", "surrogatepass").decode("utf-16", "replace")
         if len(text) <= quick:
             return at_once(text)
@@ -89,7 +89,7 @@ def whole_match(pattern: str) -> Callable[[str], bool]:
     PatternTooSlow where a text takes too long.
     """
     if len(pattern) <= LONGEST:
-        _engine(pattern, "v")  # a pattern must be one by itself: `a)|(b` is not
+        _engine(pattern, "v")  # a pattern must be valid on its own: `a)|(b` is not
     return _finder(f"^(?:{pattern})$", "v", pattern)
 
 

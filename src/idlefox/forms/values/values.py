@@ -62,7 +62,7 @@ def is_empty(value: Any) -> bool:
     return value is None or value is False or value == "" or value == [] or value == ()
 
 
-_JSON = json.JSONEncoder(ensure_ascii=False)  # made once: `json.dumps` makes one at each call that wants anything else than ASCII
+_JSON = json.JSONEncoder(ensure_ascii=False)  # created once: `json.dumps` creates one per call unless the output is ASCII
 
 
 def written(value: Any) -> str:

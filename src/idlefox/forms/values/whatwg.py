@@ -27,9 +27,9 @@ _TIME = re.compile(r"([0-9]{2}):([0-9]{2})(?::([0-9]{2})(?:\.([0-9]{1,3}))?)?")
 _COLOR = re.compile(r"#[0-9a-fA-F]{6}")
 _DAY = 86_400_000
 _FIRST_DAY = -719_162  # 0001-01-01
-# A double spans at most 650 decimal digits: with so many, no remainder is ever rounded.
+# A double has at most 650 decimal digits: with that precision, no remainder is ever rounded.
 EXACT = Context(prec=800)
-# ECMAScript, "WhiteSpace" and "LineTerminator": what String.prototype.trim takes away.
+# ECMAScript, "WhiteSpace" and "LineTerminator": the characters that String.prototype.trim removes.
 WHITE_SPACE = (
     "\t\n\v\f\r \u00a0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a"
     "\u2028\u2029\u202f\u205f\u3000\ufeff"

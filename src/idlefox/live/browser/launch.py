@@ -23,7 +23,7 @@ PROGRAMS = {"firefox": ("firefox-esr", "firefox"), "chromium": ("chromium", "chr
 DRIVERS = ("chromedriver", "chromium.chromedriver")
 REMEDY = "install one (Debian: apt install firefox-esr, or: apt install chromium chromium-driver)"
 START = 60.0  # seconds a browser may take to start
-# No traffic and no pages of the browser's own, nothing that moves by itself.
+# No background traffic, no pages of the browser, no animation.
 PREFERENCES: dict[str, Any] = {
     "app.normandy.enabled": False, "app.update.enabled": False, "browser.aboutwelcome.enabled": False,
     "browser.formfill.enable": False, "browser.newtab.preload": False, "browser.newtabpage.enabled": False,
@@ -112,7 +112,7 @@ class Browser:
         self.group.end()
 
     def run(self, command: list[str], *, output: str) -> IO[bytes]:
-        """Start *command*; its *output* (stdout or stderr) is to be read from what comes back."""
+        """Start *command* and return the process; its *output* (stdout or stderr) can be read."""
         own = {"HOME": self.folder, "TMPDIR": self.folder, "MOZ_CRASHREPORTER_DISABLE": "1"}
         return self.group.start(command, output=output, environment={**os.environ, **own})
 
@@ -129,7 +129,7 @@ async def _printed(stream: IO[bytes], pattern: bytes, what: str) -> str:
         try:
             loop.call_soon_threadsafe(settle, value)
         except RuntimeError:
-            pass  # nobody waits any more
+            pass  # no one is waiting
 
     def read() -> None:
         for line in stream:
@@ -171,7 +171,7 @@ async def _chromium(browser: Browser, show: bool) -> None:
 
 
 def _new_session(url: str, wanted: dict[str, Any]) -> dict[str, Any]:
-    """WebDriver, "New Session": the capabilities of the session that came of it."""
+    """WebDriver, "New Session": return the capabilities of the new session."""
     import httpx
 
     with httpx.Client(trust_env=False, timeout=START) as client:

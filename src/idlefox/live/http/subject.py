@@ -39,7 +39,7 @@ class HttpSubject:
         self._engine: SimulatedForm = None  # type: ignore[assignment]
         self._page: ServedPage = None  # type: ignore[assignment]
         self._map: ServedMap | None = None
-        self._sheet = form.page is None or form.page.file != url  # else the script is written for what the page itself says
+        self._sheet = form.page is None or form.page.file != url  # otherwise the script uses the names of the page
         self._sent: list[Any] = []
         self._facts: dict[str, Any] = {}
         self._counted = 0

@@ -13,13 +13,13 @@ from ...script import tree
 from .page_map import key_of
 
 Act = dict[str, Any]
-# WebDriver, "Keyboard actions": keys that make no text.
+# WebDriver, "Keyboard actions": keys without text.
 KEYS = {
     "Enter": "\ue007", "Tab": "\ue004", "Escape": "\ue00c", "Space": " ", "Backspace": "\ue003", "Delete": "\ue017", "Home": "\ue011",
     "End": "\ue010", "PageUp": "\ue00e", "PageDown": "\ue00f", "ArrowLeft": "\ue012", "ArrowUp": "\ue013", "ArrowRight": "\ue014",
     "ArrowDown": "\ue015", "Shift": "\ue008", "Control": "\ue009", "Alt": "\ue00a",
 }  # fmt: skip
-# What the agent calls it -> the kind of the refusal.
+# The agent's word -> the kind of refusal.
 _REFUSED = {
     "missing": "not on page", "hidden": "hidden on page", "disabled": "disabled on page", "readonly": "readonly on page",
     "no option": "no such option", "disabled option": "disabled option", "no add button": "no row button",

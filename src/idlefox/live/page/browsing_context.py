@@ -25,13 +25,13 @@ ASK = (
 )
 ANSWER = 12.0  # seconds of real time for the agent to answer
 ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
-ANSWERED = 5.0  # and for the answer of a server that is none of ours to a submission
+ANSWERED = 5.0  # and for an external server's answer to a submission
 LOAD = 20.0  # and for a document to load
 _NEVER = 1 << 60
 _CHANNEL = "idlefox"
 _DOCUMENTS = ("browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted")
-_MOST_DOCUMENTS = 20  # one after the other, while one thing is asked
-_LOGGED = 50  # lines of the console that are kept
+_MOST_DOCUMENTS = 20  # loaded in a row during one question
+_LOGGED = 50  # console lines kept
 
 
 class PageNotSettled(Exception):
@@ -81,22 +81,22 @@ class BrowsingContext:
         self.patience = world.live.patience
         self.held: list[HeldRequest] = []
         self.console: list[str] = []
-        self.left = False  # the document is on its way out
+        self.left = False  # the document is being replaced
         self._arriving = False  # the page itself is being loaded
         self._loads = 0
-        self.documents = 0  # that have loaded
+        self.documents = 0  # loaded so far
         self._runs = 0
         self._progress = (0, 0)  # of which run_actions how many acts were done when its document went
-        self._document = ""  # the id of the one that is played
+        self._document = ""  # the id of the current one
         self._begun = 0  # how many had loaded when it was begun with
         self._preload = ""
         self._known = 0
-        self._unmatched: list[dict[str, Any]] = []  # requests of the page's that have not arrived
+        self._unmatched: list[dict[str, Any]] = []  # requests of the page that have not arrived
         self._arrived = asyncio.Event()
         self._loaded = asyncio.Event()
         self._lost: dict[int, Request] = {}  # requests whose answer was lost, until the page knows
         self.traffic = NetworkLog(self)
-        self._early: list[tuple[str, str]] = []  # requests that have arrived and that no one holds
+        self._early: list[tuple[str, str]] = []  # requests that arrived and are not held
 
     async def open(self) -> None:
         """Open a tab."""
@@ -110,7 +110,7 @@ class BrowsingContext:
             try:
                 await self.connection.call("session.subscribe", events=[event])
             except BiDiError:
-                continue  # an event that this browser does not know yet
+                continue  # an event unknown to this browser
 
     async def close(self) -> None:
         """Close the tab."""
@@ -244,7 +244,7 @@ class BrowsingContext:
             try:
                 await asyncio.wait({asking, coming}, return_when=asyncio.FIRST_COMPLETED)
                 if not asking.done():
-                    await asyncio.wait({asking}, timeout=0.3)  # who asks a document that goes away may never get an answer
+                    await asyncio.wait({asking}, timeout=0.3)  # a document that is being replaced may never answer
                 if asking.done():
                     return asking.result()
                 there = True
@@ -256,7 +256,7 @@ class BrowsingContext:
                 await asyncio.gather(asking, coming, return_exceptions=True)
             await self._next_document(documents, there=there)
             if what == "run_actions":
-                return None  # what was done of it cannot be done again
+                return None  # its effects cannot be repeated
             if "known" in given:
                 given |= self._wishes(given.get("target", self.now))
         raise NoPage("one document after the other replaces it")
@@ -322,8 +322,8 @@ class BrowsingContext:
     async def answer(self, request: Request) -> Response | None:
         """Answer *request* of the loopback server once it is due; None if it is not handled here."""
         if any(lost._replace(headers={}) == request._replace(headers={}) for lost in self._lost.values()):
-            return LOST  # a browser sends again what got no answer
-        # The page itself is no submission: a form without an action is sent to where its page is.
+            return LOST  # a browser repeats an unanswered request
+        # Loading the page is not a submission: a form without an action is sent to the URL of its page.
         itself = self._arriving and request.navigates and request.method == "GET" and request.target == target_of(self.url)
         decided = self.world.decide(request, self.now) if not itself else None
         if decided is None:
@@ -331,7 +331,7 @@ class BrowsingContext:
             self._arrived.set()
             return None
         if request.navigates and self.browser.name == "chromium" and decided.takes != NEVER:
-            return decided.response  # a page there answers nothing while another is on its way: it cannot be looked at meanwhile
+            return decided.response  # while another page is loading, this one answers nothing and cannot be observed
         held = HeldRequest(request, decided)
         if request.navigates:
             self.left = True

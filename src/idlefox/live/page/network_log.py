@@ -13,7 +13,7 @@ from ..messages import DocumentGone, Request, Response, target_of
 from ..servers.backend import NoBackend, PageBackend
 
 PREFLIGHT = Response(204, b"", "text/plain")  # Fetch, "CORS-preflight request"
-_READING, _NOTED, _ANSWERED, _LOST = -4, -3, -2, -1  # how far a submission is that somebody else answers
+_READING, _NOTED, _ANSWERED, _LOST = -4, -3, -2, -1  # the progress of a submission that an external server answers
 _WATCHED = {"network.beforeRequestSent": "_sent", "network.responseCompleted": "_got", "network.fetchError": "_failed"}
 
 
@@ -35,9 +35,9 @@ class NetworkLog:
 
     def __init__(self, page: Sender) -> None:
         self.page = page
-        self.form_sent: dict[str, str] | None = None  # what the agent has told of a form that the browser itself sends
-        self._real: dict[str, int] = {}  # submissions that somebody else answers: how far each is, or its status
-        self._late: set[str] = set()  # those that are no longer waited for
+        self.form_sent: dict[str, str] | None = None  # the agent's report of a form that the browser itself sends
+        self._real: dict[str, int] = {}  # submissions to external servers: progress or status
+        self._late: set[str] = set()  # those no longer waited for
 
     async def intercept(self) -> None:
         """Have the requests that the world answers come here, whatever server they are for (WebDriver BiDi, "network.addIntercept")."""
@@ -72,7 +72,7 @@ class NetworkLog:
             wishes: dict[str, Any] = {"dataTypes": ["request"], "maxEncodedDataSize": 20_000_000, "contexts": [self.page.context]}
             await self.page.connection.call("network.addDataCollector", **wishes)
         except BiDiError:
-            pass  # bodies are told by the agent alone
+            pass  # only the agent reports bodies
 
     def forget(self) -> None:
         """A new scenario."""
@@ -151,7 +151,7 @@ class NetworkLog:
             else:
                 await self._provide(number, response, headers.get("origin", ""))
         except BiDiError:
-            pass  # it has been taken back meanwhile
+            pass  # it has been withdrawn
 
     def _is_held(self, method: str, path: str) -> bool:
         return any(each["method"] == method and re.fullmatch(each["path"], path) for each in self.page.settings["held"])
@@ -160,7 +160,7 @@ class NetworkLog:
         """Return the body of a request. Chromium does not report form bodies; the agent does."""
         told = await self._form_told() if navigates else await self._written(method, url)
         if told is not None:
-            headers["content-type"] = told["type"]  # as it has been told, whatever went over the wire
+            headers["content-type"] = told["type"]  # as reported, whatever was sent
             return str(told["body"]).encode("utf-8", "surrogatepass")
         try:
             found = (await self.page.connection.call("network.getData", dataType="request", request=number, within=3))["bytes"]

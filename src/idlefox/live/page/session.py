@@ -69,7 +69,7 @@ class BrowserSession:
         self.page: BrowsingContext | None = None
         self.ends = 0.0  # when the scenario must be over, by the real clock
         self._ground: PageEnvironment | None = None
-        self._at = ""  # the page that is played, for messages
+        self._at = ""  # the current page, for messages
         self._loopbacks: list[Loopback] = []
         self._servers: list[DevServer] = []
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -106,7 +106,7 @@ class BrowserSession:
 
     def load(self, ground: PageEnvironment, clock: int) -> None:
         """Begin a scenario: the page of *ground* fresh, at the virtual instant *clock*. Raises SessionLost, NoBrowser."""
-        self.ends = monotonic() + self.wishes.deadline + (60.0 if self.browser is None else 0.0)  # a start is nobody's fault
+        self.ends = monotonic() + self.wishes.deadline + (60.0 if self.browser is None else 0.0)  # starting a browser takes longer
         ground.world.start(clock)
         self._at = ground.live.page
         self.run(self._load(ground, clock))

@@ -37,7 +37,7 @@ class PageContext:
         self.ms = 0
         self.submissions: list[Any] = []  # `world.Submission`
         self.in_flight = False
-        self.asking: frozenset[str] = frozenset()  # lookups whose answer is on its way
+        self.asking: frozenset[str] = frozenset()  # pending lookups
         self.under_way: list[str] = []
         self.last_step: dict[str, int] = {}
         self.record: Any = None

@@ -18,7 +18,7 @@ from ...records import NamedTuple
 from ..messages import LOST, Request, Response, as_json
 
 PROBLEM = "application/problem+json"  # RFC 9457
-NEVER = -1  # an answer that does not come
+NEVER = -1  # no answer
 
 
 class Submission(NamedTuple):

@@ -13,7 +13,7 @@ from typing import IO
 from ..processes import ProcessGroup
 
 _LOG = logging.getLogger("idlefox.live")
-_KEPT = 40  # lines of what it says
+_KEPT = 40  # lines of output
 
 
 class NotReady(Exception):

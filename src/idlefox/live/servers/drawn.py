@@ -7,7 +7,7 @@ from typing import Any
 from ...engine.session.page_view import DrawnForm, seen
 from ...engine.session.session import Session
 
-LOOK, BUTTON, PANEL, ADD, REMOVE, OPEN, CLOSE = "look", "button", "panel", "add", "remove", "open", "close"  # what a press asks for
+LOOK, BUTTON, PANEL, ADD, REMOVE, OPEN, CLOSE = "look", "button", "panel", "add", "remove", "open", "close"  # names of the buttons
 
 
 def page_of(session: Session, trouble: str = "") -> str:

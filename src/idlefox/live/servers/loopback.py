@@ -47,7 +47,7 @@ class Loopback:
         await asyncio.gather(*self._tasks, return_exceptions=True)
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        import h11  # of an extra: that it is not there is told before anything is served
+        import h11  # part of an extra: if it is missing, report that before serving anything
 
         task = asyncio.current_task()
         assert task is not None
@@ -71,7 +71,7 @@ class Loopback:
             if response is None or response.lost:
                 writer.transport.abort()
                 return
-            # A connection is used once: where one that has been used before breaks, browsers send the request again.
+            # Use each connection once: browsers repeat a request if a reused connection breaks.
             fixed = [("Cache-Control", "no-store"), ("Connection", "close")]
             headers = [("Content-Length", str(len(response.body))), *fixed, *response.headers]
             if response.body or response.status not in (204, 304):

@@ -23,7 +23,7 @@ from .drawn import ADD, BUTTON, CLOSE, LOOK, OPEN, PANEL, REMOVE, page_of
 
 _COOKIE = "visit"
 _MOST_VISITS = 500  # forgotten from the oldest on
-_GLANCE = 0.02  # seconds between two looks at a form that waits for an answer
+_GLANCE = 0.02  # seconds between two polls of a form that waits for an answer
 _LONG = 365 * 86_400_000
 _HTML = "text/html; charset=utf-8"
 
@@ -67,7 +67,7 @@ class FormVisits:
         if session is not None and request.path != "/":
             return _page(session) if urlsplit(session.live.location).path == request.path else None
         if session is not None:
-            session.reload()  # what this visitor has stored is there again
+            session.reload()  # restores the visitor's draft
             return _page(session)
         session = Session(self.stage)
         session.load(self.clock.now())
@@ -108,7 +108,7 @@ class FormVisits:
             if not self.clock.at_once:
                 await asyncio.sleep(_GLANCE)
             elif not session.advance(_LONG, until=self._done(session)):
-                return LOST  # an answer that never comes
+                return LOST  # no answer
             self._pass(session)
         live = session.live
         if refusal is not None or len(live.requests) == before:

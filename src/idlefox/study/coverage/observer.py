@@ -24,7 +24,7 @@ from ..samples import measured
 from .points import Point, Points, check_name
 
 _ROW = re.compile(r"#\d+")
-# Steps in which a person changes what stands at their address.
+# Steps in which a person changes the element at their address.
 _CHANGING = (
     tree.Type, tree.Retype, tree.Paste, tree.Erase, tree.Clear, tree.Set, tree.Pick, tree.Toggle, tree.Turn, tree.Upload, tree.FillLine,
     tree.Press, tree.Add,
@@ -136,7 +136,7 @@ class _CoverageObserver:
             else:
                 yield field.address
 
-    # what has happened
+    # changes
     def _take(self, key: str, properties: dict[str, Any]) -> None:
         if "value" in properties:
             self.values[key] = properties["value"]
@@ -280,7 +280,7 @@ class _CoverageObserver:
         address = self._address(key)
         return isinstance(act, _CHANGING) and (about is None or address == about or address.startswith((f"{about}.", f"{about}[")))
 
-    # what is so now
+    # current state
     def _conditions(self) -> Iterator[Point]:
         for condition in self.points.conditions:
             for path in instances(self.subject, condition.path):
@@ -350,7 +350,7 @@ _HEARS: dict[str, Callable[[_CoverageObserver, Any, Any, str | None], Iterator[P
 }  # fmt: skip
 
 
-# What a check tells
+# Effects of checks
 def _shows(point: Point, check: Check, form: Form) -> bool:
     """Return whether *check*, which held, would have failed had the point's fact been otherwise."""
     test = _TESTS[point.kind]

@@ -183,7 +183,7 @@ class _PointCollector:
     def _server(self, form: Form) -> None:
         panel = form.panel
         if panel:
-            return  # how a panel's sending ends is seen in what it gives and says
+            return  # the end of a panel's submission shows in its results and messages
         self._add("submission", panel, "", "refused", "accepted", "rejected", "lost", "pressed twice")
         for rule in form.server.rules:
             for kind in rule.kinds:

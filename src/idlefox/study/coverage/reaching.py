@@ -135,7 +135,7 @@ def kept(way: ReachingSteps, loaded: Loaded, clock: int, file: str, text: str | 
         if not rehearsal.take(step).held:
             return None
     if not way.steps or not rehearsal.offer():
-        return None  # there is nothing that a check could hold
+        return None  # no check could hold
     point = way.point
     title = " ".join(part for part in (point.address or "the form", point.name.partition(": ")[0], point.wanted) if part)
     return rehearsal.kept(file, text, title)

@@ -40,8 +40,8 @@ class Coverage(NamedTuple):
     by: dict[Point, tuple[str, ...]]
     checked: frozenset[Point]
     scenarios: tuple[str, ...]
-    sent: tuple[str, ...] = ()  # steps after which the form is accepted once it is sent, of a scenario that does so
-    clock: int = DEFAULT_CLOCK  # when that is so
+    sent: tuple[str, ...] = ()  # the steps of a scenario before its accepted submission
+    clock: int = DEFAULT_CLOCK  # the clock of that scenario
 
     def summary(self) -> dict[str, Tally]:
         """The sums by kind."""

@@ -16,7 +16,7 @@ from typing import Any
 from ...forms.expressions.tree import Binary, BooleanOperation, Call, Choice, Comprehension, Expression, Literal, Reference, Unary
 from ...forms.names.states import FIELD_STATES, FORM_STATES
 
-_MOST = 4096  # cases that are looked at; what has more may hold
+_MOST = 4096  # cases examined; with more, the condition counts as possible
 _OTHER = "other than all of these"
 _VALIDITY = ("valid", "invalid", "asking", "unasked")
 Atom = tuple[Any, ...]

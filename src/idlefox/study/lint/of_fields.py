@@ -157,7 +157,7 @@ class Fields:
         if not can_hold(*sight, (None if where.reveal is TRUE else where.reveal, True)):
             if can_hold((where.reveal, True)):
                 return f"reveal is never true while {where.address} is visible"
-            return "" if where.reveal.text == self.one.reveal.text else "its reveal is never true"  # the form's own is told once
+            return "" if where.reveal.text == self.one.reveal.text else "its reveal is never true"  # that of the form is reported once
         own = [(each.visible, True) for each in self._around(field)]
         if rule.when is not None and not can_hold(*own, (rule.when, True)):
             return "its `when` is never true while the field is visible"

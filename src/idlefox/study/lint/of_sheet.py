@@ -18,7 +18,7 @@ from .of_fields import field_findings
 from .played import played_findings
 from .sheet_places import SheetPlaces
 
-# Kinds of fields that bring a rule of their own.
+# Types of fields with a built-in rule.
 _RULED = frozenset({"email", "url", "number", "date", "month", "week", "time", "datetime-local"})
 
 
@@ -44,7 +44,7 @@ class _Sheet:
         """Return the keys that lead to the part at *path* of *one*, the form or a panel."""
         return ("panels", one.panel, *path) if one.panel else path
 
-    # what decides
+    # conditions
     def hidden_decides(self, one: Form) -> Iterator[Finding]:
         for rule in one.rules:
             for kind in rule.kinds:
@@ -115,7 +115,7 @@ class _Sheet:
                     )
                 conditions.setdefault(told, number)
 
-    # what nothing uses
+    # unused parts
     def unused(self, opened: frozenset[str]) -> Iterator[Finding]:
         asked = {kind.parameter for rule in self._rules() for kind in rule.kinds if kind.name == "lookup"}
         for name in self.form.lookups:
@@ -177,7 +177,7 @@ class _Sheet:
             text = read_text(file)
             tree = ast.parse(text)
         except (Unreadable, SyntaxError, ValueError):
-            return  # whoever plays the sheet is told
+            return  # a run reports this
         named = {kind.parameter for rule in self._rules() for kind in rule.kinds if kind.name == "python"}
         named |= {node.id for node in ast.walk(tree) if isinstance(node, ast.Name)} | {
             n.attr for n in ast.walk(tree) if isinstance(n, ast.Attribute)

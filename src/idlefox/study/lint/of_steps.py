@@ -38,7 +38,7 @@ def step_findings(script: Script, scenarios: list[ExpandedScenario], loaded: Loa
     """
     ops = [op for scenario in scenarios for op in scenario.ops]
     if check_ops(ops, loaded.form):
-        return  # whoever plays it is told
+        return  # a run reports this
     steps = _Steps(script, loaded)
     met: dict[int, int] = {}
     odd: dict[tuple[int, _Odd], int] = {}
@@ -81,7 +81,7 @@ class _Steps:
             if isinstance(op.act, Wait):
                 yield from ((op, odd) for odd in self._fixed_wait(scenario, ops, number))
 
-    # nothing comes of it
+    # steps without effect
     def _first_step(self, scenario: ExpandedScenario, ops: tuple[Op, ...]) -> Iterator[tuple[Op, _Odd]]:
         op = next((op for op in ops if not isinstance(op.act, Check | Cannot)), None)
         if op is None or not isinstance(op.act, tree.Turn | tree.Pick):

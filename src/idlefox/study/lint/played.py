@@ -19,10 +19,10 @@ from ..samples import candidates
 from .findings import Finding
 from .sheet_places import SheetPlaces
 
-# What hangs on the day is told only where it is so on both of two days far apart.
+# A finding that depends on the date is reported only if it is true on two days far apart.
 _DAYS = (parse_instant("2030-01-01T09:00:00Z") or 0, parse_instant("2047-07-15T16:30:00Z") or 0)
-_MOST_FILLED = 300  # fields that are filled before a form is sent
-_MOST_COPIED = 100_000  # fields that are copied in all, so that a first key can be tried in each on a fresh form
+_MOST_FILLED = 300  # fields filled before a form is sent
+_MOST_COPIED = 100_000  # fields copied in total, to try a first key in each field of a fresh form
 _MOST_LOOKUPS = 50
 _ENOUGH = 10 * 60_000  # longer than anybody waits, in milliseconds
 _FORM, _SUBMIT = Noun("form"), Noun("submit")
@@ -48,7 +48,7 @@ class _Played:
         subject = SimulatedForm(self.stage, ".")
         return subject if subject.load(now) is None else None
 
-    # messages that come too early
+    # messages shown too early
     def nags(self) -> Iterator[Finding]:
         early: list[dict[Path, str]] = []
         for now in _DAYS:

@@ -30,7 +30,7 @@ _POOL = [*map(chr, range(32, 127)), "\n", "é", "ß", "Ж", "٣", "€", "中"]
 _MOST_STATES = 120
 _MOST_TRIED = 60_000
 _SHORT = 40  # repetitions in the shorter of two texts
-_GROWS = 3.0  # a text twice as long takes so many times as long, where it takes more than linear time
+_GROWS = 3.0  # growth of the time when the text doubles, if it is more than linear
 
 
 class SlowPattern(NamedTuple):

@@ -1,1 +1,1 @@
-"""Forms held to rules that none should break, by walking about in them as people and accidents would."""
+"""Explores forms, with people's actions and accidents, and checks rules that every form should keep."""

@@ -24,7 +24,7 @@ from .study import MannerFinding, MannersResult
 
 SECONDS = 60.0
 _STEPS = 8  # of a walk at random
-_MOST_SENT = 8  # attempts to find out what a page wants
+_MOST_SENT = 8  # attempts to satisfy a page
 _MOST_REPLAYS = 30  # to find out which steps of a breach can be left out
 _NOT_THERE = (tree.Move, tree.Reload, tree.Upload, tree.Press)
 Steps = tuple[Any, ...]
@@ -43,7 +43,7 @@ class _PageWalks:
         self.page, self.form, self.clock, self.seed = page, page.form, clock, seed
         plain = self.form._replace(live=None)
         self.model = simulated(plain, compile_form(plain))
-        self.sheet = self.form.page is None  # a sheet says what is right
+        self.sheet = self.form.page is None  # a sheet defines the correct behaviour
         absent = {**LEFT_OUT, **({} if self.sheet else WITHOUT_A_SHEET)}
         self.left_out = tuple((manner, why) for manner, why in absent.items() if manner in only)
         self.only = only - {manner for manner, _ in self.left_out}

@@ -15,7 +15,7 @@ from ...script import tree
 from ...script.tree import Address, Noun
 from ..samples import candidates
 
-# What a well-mannered form does.
+# The manners.
 MANNERS: dict[str, str] = {
     "patience": "shows no message before the person has left or sent anything",
     "plain-speech": "a refused attempt shows at least one message, and takes the focus to the first wrong control",
@@ -44,7 +44,7 @@ class Observation(NamedTuple):
     manner: str
     where: str
     sentence: str
-    at: str = ""  # its address as it was then
+    at: str = ""  # its address at that time
 
 
 class MannersMonitor:
@@ -56,14 +56,14 @@ class MannersMonitor:
         self.found: list[Observation] = []
         self.number = self.at = 0
         self.left = self.sent = self.accepted = False
-        self.edited: dict[str, int] = {}  # at which step a person has changed what
+        self.edited: dict[str, int] = {}  # address -> the step of the last change by a person
         self.owed = False  # a request has not been answered
         self.asked_at, self.sent_at = -9, -1  # the step and the instant at which the last request was sent
-        self.server: dict[str, Any] = {}  # what the server has complained of, and the value it had
+        self.server: dict[str, Any] = {}  # the fields with errors of the server, and their values at that time
         self.gone_from: Any = None  # the values when the page was left
         self.lost: list[tuple[Any, Any, Any]] = []
         self.outcome = ""
-        self.hidden = self.spoke = False  # something was hidden, something said
+        self.hidden = self.spoke = False  # whether a field was hidden, and a message shown
         self.request: Any = None
         self.rows: Any = None
         self.load_state = self._state(subject) if "clean-slate" in only else {}
@@ -86,7 +86,7 @@ class MannersMonitor:
             where = field.address if field is not None else ".".join(path)
             self.found.append(Observation(manner, where, sentence, cell.address() if cell is not None else ""))
 
-    # before and behind a step
+    # before and after a step
     def before(self, step: Any, subject: SimulatedForm) -> None:
         """Prepare for *step*."""
         self.rows = None
@@ -130,7 +130,7 @@ class MannersMonitor:
         for cell in oddities.says_nothing_with(live):
             self._tell("says-so", cell, f"{_called(cell)} is marked as wrong with an empty message")
 
-    # what changes
+    # changes
     def _shows(self, change: Any, step: Any) -> None:
         cell, after = change[2], change[5]
         if not after:
@@ -181,7 +181,7 @@ class MannersMonitor:
         cell, about = change[2], change[4]
         if cell is None:
             return
-        # The value it had then: what came behind the answer in this step may have changed it.
+        # The value at that time: it may have changed after the answer in this step.
         later = (each[4] for each in cell.live.trace[self.at + 1 :] if each[2] is cell and each[3] == "value")
         now = oddities.as_seen(cell, next(later, cell.value))
         if now != about:
@@ -196,7 +196,7 @@ class MannersMonitor:
     def _notice(self, change: Any, step: Any) -> None:
         self.outcome = self.outcome or "notice"
 
-    # what follows
+    # conclusions
     def _sending(self, subject: SimulatedForm, step: Any) -> None:
         live = subject.session.live
         form = live.roots_by_panel[_panel_of(step, live.roots_by_panel)]
@@ -223,7 +223,7 @@ class MannersMonitor:
             if not form.open or form.attempts == 0:
                 continue
             wrong = oddities.first_wrong(live, form)
-            stayed = isinstance(step, (*_PASSING, tree.Submit))  # else the person has gone on in the same step
+            stayed = isinstance(step, (*_PASSING, tree.Submit))  # otherwise the person has moved on in the same step
             if wrong is not None and stayed and live.focus is None and live.roots_by_panel[""] is form:
                 self._tell("plain-speech", wrong, f"an attempt to send is refused, but the focus does not move to {_called(wrong)}")
             for cell in oddities.out_of_reach(live, form):
@@ -269,7 +269,7 @@ class MannersMonitor:
                 text = cell.server[0] if cell.server else ""
                 self._tell("forgives", cell, f"{_called(cell)} still says {written(text)}, although its value has changed")
 
-    # behind steps of one kind
+    # after steps of one kind
     def _row_moved(self, step: Any, subject: SimulatedForm) -> None:
         if self.rows is None:
             return

@@ -22,7 +22,7 @@ from ...script import tree
 from ...script.tree import Address, Noun
 from .monitor import Observation
 
-# What a page does not show, and why.
+# Facts that a page does not show, with the reason.
 LEFT_OUT = {"way-out": "a page cannot be set back, so every attempt would have to start from the beginning"}
 WITHOUT_A_SHEET = {
     "no-rush": "without a sheet, the page's lookups are unknown",
@@ -40,15 +40,15 @@ class PageMonitor:
 
     def __init__(self, subject: Subject, form: Form, only: frozenset[str], twin: SimulatedForm | None) -> None:
         self.subject, self.form, self.only, self.twin = subject, form, only, twin
-        self.native = form.page is not None and not form.page.novalidate  # the browser tells what is wrong
+        self.native = form.page is not None and not form.page.novalidate  # the browser reports errors
         self.found: list[Observation] = []
         self.number = 0
         self.left = self.sent = self.accepted = False
         self.owed = False
-        self.answers = 0  # questions to lookups that have been begun
-        self.complained: dict[str, set[str]] = {}  # what was said of each field while it was wrong
+        self.answers = 0  # lookups started
+        self.complained: dict[str, set[str]] = {}  # messages of each field while it was invalid
         self.edited: dict[str, int] = {}
-        self.right: dict[tuple[str, str], bool] = {}  # of a field, and all values: nothing was said of it once it was left
+        self.right: dict[tuple[str, str], bool] = {}  # by field and values: no message appeared after leaving it
         self.gone: Observed | None = None
         self.seen = observe(subject, form)
         self.load = self.seen
@@ -69,7 +69,7 @@ class PageMonitor:
         """Do *step* and judge its result; return whether it was possible."""
         self.number += 1
         if self.twin is not None and take_step(self.twin, step, self.number) is not None:
-            self.twin = None  # they have parted: from here on nobody tells what is right
+            self.twin = None  # the two differ: from here on, the correct state is unknown
         if take_step(self.subject, step, self.number) is not None:
             return False
         before, self.seen = self.seen, observe(self.subject, self.form)
@@ -197,7 +197,7 @@ class PageMonitor:
         field = self.form.find(tuple("*" if isinstance(s, int) else s for s in parse_address(name) or ()))
         return field is not None and field.kind == "password"
 
-    # behind steps of one kind
+    # after steps of one kind
     def _answered(self, step: Any, before: Observed) -> None:
         self.answers += step.lookup is not None
 

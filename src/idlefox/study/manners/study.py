@@ -29,21 +29,21 @@ from ..shrinking import Steps, minimize
 from .monitor import MANNERS, MannersMonitor, Observation
 
 WALKS = 2_000
-_PARTS = 4  # in which they are made, each by itself, in however many processes
-_STEPS = 24  # of a walk, from where it starts
+_PARTS = 4  # independent parts of the walks, whatever the number of processes
+_STEPS = 24  # steps of a walk from its start
 _FROM_LOAD, _FROM_THE_GOOD_WAY = 0.2, 0.3  # of all walks
-_MOST_STATES = 200  # that walks may start from
+_MOST_STATES = 200  # states that walks may start from
 _MOST_WAYS_OUT = 40  # states from which it is tried to send something
 _LONGEST_WALK = 60
 _MOST_PATHS = 6  # walks to a breach of which the shortest is sought
-# What is new: by these properties a state is known to differ from those before.
+# Properties that make a state new.
 _TELLING = frozenset({
     "breaks", "shows", "status", "visible", "enabled", "readonly", "touched", "server", "outcome", "view", "notice", "busy", "away", "open",
     "row added", "row removed", "row moved", "answer", "stale answer", "lost answer", "request", "ignored press", "attempts", "dirty",
 })  # fmt: skip
 
 
-Key = tuple[str, str]  # a manner, and where it is broken
+Key = tuple[str, str]  # a manner, and the place where it is broken
 Told = Callable[[int, int], None]
 _NO_WAY = Observation("way-out", "", "no acceptable submission was found from the start")
 
@@ -154,7 +154,7 @@ class _Walks:
         self.met: dict[Key, int] = {}
         self.steps = 0
         self.ways_out = 0
-        self.good = 1  # how many of the places stand on a way to a form that is accepted
+        self.good = 1  # places on a path to an accepted form
         self.filling = Filling(self.form)
 
     def explore(self, told: Told | None) -> WalkResult:
@@ -200,14 +200,14 @@ class _Walks:
         if way is None:
             if "way-out" in self.only:
                 self._hear([_NO_WAY], ())
-            self.ways_out = _MOST_WAYS_OUT  # it would be said of every state
+            self.ways_out = _MOST_WAYS_OUT  # it would be reported in every state
             return
-        self.ways_out = 0 if self.part.number == 0 else _MOST_WAYS_OUT  # once is enough of what all parts begin with
+        self.ways_out = 0 if self.part.number == 0 else _MOST_WAYS_OUT  # only one part examines the common start
         self._follow(self.places[0], way)
         ready = next((n for n, step in enumerate(way) if isinstance(step, tree.Submit)), len(way))
         if ready < len(self.places):
             for answer in self.repertoire.answers:
-                if answer.lookup is None:  # whatever else may come of it
+                if answer.lookup is None:  # without a lookup
                     self._follow(self.places[ready], [answer, way[ready], self.filling.settle])
         self.good, self.ways_out = len(self.places), 0
 
@@ -236,7 +236,7 @@ class _Walks:
             before = len(subject.session.live.trace)
             if not self._take(subject, watch, step, len(path)):
                 if len(subject.session.live.trace) != before:
-                    return  # it could not be taken, and something has changed all the same
+                    return  # the step was not possible, but something changed
                 continue
             path = (*path, step)
             self.steps += 1

@@ -38,8 +38,8 @@ class PlantedFault(NamedTuple):
     line: int
     sentence: str
     change: Change
-    condition: Expression | None = None  # that it alters
-    at_rule: tuple[int, str] | None = None  # the line of the rule that it alters, and the kind
+    condition: Expression | None = None  # the condition it alters
+    at_rule: tuple[int, str] | None = None  # the line and kind of the rule it alters
 
     def planted(self, form: Form) -> Form:
         """*form* with this fault in it."""
@@ -75,7 +75,7 @@ class _FaultPlanter:
             yield from self._form(one, base)
         yield from self._whole()
 
-    # where something stands
+    # addresses
     def _in_field(self, path: Path, number: int) -> Callable[[Callable[[Rule], Rule | None]], Change]:
         def place(change: Callable[[Rule], Rule | None]) -> Change:
             return _with_field(path, lambda field: field._replace(rules=_with_rule(field.rules, number, change)))

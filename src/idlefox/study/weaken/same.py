@@ -7,14 +7,14 @@ from ..lint.conditions import can_hold
 from ..lint.of_fields import why_never
 from .faults import PlantedFault
 
-# What a fault of these kinds changes shows only once the rule is broken.
+# Faults of these kinds have an effect only if the rule is broken.
 _OF_BREAKING = frozenset({"rule-dropped", "other-flag", "other-message", "no-message"})
 
 
 def is_same(fault: PlantedFault, form: Form) -> bool:
     """Return whether *fault* is proved to change nothing of *form*."""
     if fault.condition is not None and fault.kind == "never":
-        return not can_hold((fault.condition, True))  # what is unknown counts as not holding, and so does what is false
+        return not can_hold((fault.condition, True))  # unknown counts as false
     if fault.kind in _OF_BREAKING and fault.at_rule is not None:
         return _never_breaks(form, *fault.at_rule)
     return False

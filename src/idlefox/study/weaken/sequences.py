@@ -17,7 +17,7 @@ from ..samples import matching, parameter
 
 Steps = tuple[Any, ...]
 _SPOILT = ("5", "x", "Q", "é")
-_MOST_ROWS = 20  # that are added one after the other
+_MOST_ROWS = 20  # rows added by a sequence
 
 
 def sequences_of(loaded: Loaded, clock: int) -> Iterator[Steps]:

@@ -33,7 +33,7 @@ from .same import is_same
 from .sequences import sequences_of
 
 VERDICTS = ("noticed", "unnoticed", "equivalent", "undecided")
-# What looks at the form as a whole: what is wrong anywhere may show there.
+# Observations of the whole form, which may show any fault.
 _OF_ALL = frozenset({
     "form", "submit", "button", "values", "errors", "dirty", "touched", "outcome", "payload", "record", "requests", "focus",
 })  # fmt: skip

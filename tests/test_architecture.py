@@ -1,4 +1,4 @@
-"""Who may know whom: dependencies point inward, nothing goes round in a circle, and the core knows no terminal.
+"""The import rules: dependencies point inward, without cycles, and the core does not import the interface.
 
 All imports count: at the top of a module, inside functions, for types only, and `from .. import name`.
 """
@@ -30,8 +30,8 @@ ALLOWED = {
     "editor": {"report", "playing", "study", "script", "forms", "words", "__init__"},
     "commands": {"editor", "report", "playing", "study", "live", "script", "engine", "forms", "words", "demo", "__init__"},
 }
-# The floors of a room, lowest first: each knows those below it only.
-FLOORS = {
+# The layers of a package, lowest first: each imports only those below it.
+LAYERS = {
     "engine": ["plan", "state", "judge", "world", "acts", "compile", "session"],
     "forms": ["values", "names", "expressions", "model", "html", "schema", "sheet"],
     "live": ["messages", "processes", "servers", "browser", "page", "http", "loading"],
@@ -69,7 +69,7 @@ def imports_of(module: str) -> Iterator[str]:
 GRAPH = {module: {m for m in imports_of(module) if m in MODULES and m != module} for module in MODULES}
 
 
-def test_no_import_goes_round_in_a_circle() -> None:
+def test_imports_have_no_cycles() -> None:
     try:
         TopologicalSorter(GRAPH).prepare()
     except CycleError as fault:
@@ -77,16 +77,16 @@ def test_no_import_goes_round_in_a_circle() -> None:
 
 
 @pytest.mark.parametrize("room", ALLOWED)
-def test_a_room_knows_only_the_rooms_further_in(room: str) -> None:
+def test_a_package_imports_only_what_it_may(room: str) -> None:
     allowed = ALLOWED[room] | SHARED | {room}
     for module, known in GRAPH.items():
         if module.split(".")[0] == room:
             assert {k.split(".")[0] for k in known} <= allowed, module
 
 
-@pytest.mark.parametrize("room", FLOORS)
+@pytest.mark.parametrize("room", LAYERS)
 def test_a_floor_knows_only_the_floors_below(room: str) -> None:
-    floors = FLOORS[room]
+    floors = LAYERS[room]
     there = {m.split(".")[1] for m in MODULES if m.startswith(f"{room}.")}
     assert there == set(floors), "a floor that this test does not know"
     for module, known in GRAPH.items():
@@ -124,16 +124,16 @@ def test_ci_tries_the_lowest_versions_that_the_package_allows() -> None:
     assert tried == allowed
 
 
-def test_the_picture_of_the_house_is_true() -> None:
+def test_the_drawing_of_the_layers_is_current() -> None:
     repository = Path(__file__).parent.parent
-    done = subprocess.run([sys.executable, "tools/house.py"], cwd=repository, capture_output=True, text=True, check=True)
-    assert done.stdout == (repository / "docs" / "house.svg").read_text("utf-8"), "draw it anew: python tools/house.py > docs/house.svg"
+    done = subprocess.run([sys.executable, "tools/layers.py"], cwd=repository, capture_output=True, text=True, check=True)
+    assert done.stdout == (repository / "docs" / "layers.svg").read_text("utf-8"), "draw it again: python tools/layers.py > docs/layers.svg"
 
 
-def test_a_key_goes_through_the_house_in_one_direction() -> None:
+def test_a_keystroke_passes_the_layers_in_one_direction() -> None:
     repository = Path(__file__).parent.parent
     done = subprocess.run([sys.executable, "tools/hops.py"], cwd=repository, capture_output=True, text=True, check=True)
-    assert "9 calls from room to room, 0 of them up" in done.stdout, "docs/how-it-works.md tells this walk"
+    assert "9 calls between layers, 0 of them upward" in done.stdout, "docs/how-it-works.md describes these calls"
 
 
 def test_what_plays_live_can_be_loaded_without_what_it_needs() -> None:
