@@ -74,7 +74,7 @@ fields:
     trim: true
     rules:
       - {required: true, say: We need an address.}
-      - {email: true, say: That is no address.}
+      - {email: true, say: That is not an address.}
       - {maxlength: 60, say: At most 60.}
   plate:
     case: upper

@@ -47,7 +47,7 @@ class Form:
     def __init__(self):
         self.trace = []
         self.invalid = self.dirty = self.submitted = self.now = self.step = 0
-        self.email = Field(self, _email, ("We need an address.", "That is no address.", "At most 60."))
+        self.email = Field(self, _email, ("We need an address.", "That is not an address.", "At most 60."))
         self.plate = Field(self, _plate, ("We need the plate.", "A plate looks like SK4711."))
         self.voucher = Field(self, _voucher, ("Eight characters.", "Eight characters."))
         self.name = Field(self, _name, ("A name, please.",))

@@ -32,7 +32,7 @@ signal.signal(signal.SIGINT, signal.default_int_handler)
 # Of these files, the quick tests are only those whose id contains one of the words; of all others, every test is quick.
 QUICK = {
     "test_browser.py": (), "test_cluster.py": ("[weaken]",), "test_compare.py": ("does_not_differ",),
-    "test_coverage.py": ("meets", "hand", "[crew]"), "test_docs.py": ("link", "[run.md]", "[studies.md]", "[reports.md]", "[python.md]"),
+    "test_coverage.py": ("meets", "hand", "[crew]"), "test_docs.py": ("link", "telltale", "[run.md]", "[studies.md]", "[reports.md]", "[python.md]"),
     "test_journals.py": (".fox]",), "test_live.py": ("without_a_sheet_is_played_as",), "test_manners.py": ("break_none[crew", "[once"),
     "test_odd.py": ("[0]",), "test_probe.py": ("[booking.form.yaml]", "not_probed"), "test_report_page.py": ("without_scripts", "[a.png", "[a.html"),
     "test_weaken.py": ("looked_at", "comes_with"),

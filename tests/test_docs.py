@@ -27,3 +27,9 @@ def test_every_link_leads_somewhere(page: Path) -> None:
         if anchor:
             titles = re.findall(r"^#+ (.*)$", file.read_text("utf-8"), re.M)
             assert anchor in {re.sub(r"[^\w\- ]", "", title).lower().replace(" ", "-") for title in titles}, anchor
+
+
+def test_the_demo_is_formatted_and_the_texts_have_no_telltale_phrases() -> None:
+    for call in ((sys.executable, "-m", "idlefox", "format", "--check", "src/idlefox/demo"), (sys.executable, "tools/phrases.py")):
+        done = subprocess.run(call, cwd=ROOT, capture_output=True, text=True, check=False)
+        assert done.returncode == 0, done.stdout + done.stderr

@@ -96,7 +96,7 @@ def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
     assert fox("run", "one.fox").returncode == 0
     kept = fox("run", "rude.fox")
     assert kept.returncode == 0, kept.stdout
-    assert f"{len(data['findings'])} held" in kept.stdout
+    assert f"{len(data['findings'])} passed" in kept.stdout
 
 
 def test_what_is_asked_wrongly(fox: Fox) -> None:

@@ -33,19 +33,18 @@ PHRASES: tuple[tuple[str, str], ...] = (
     (r"\bthe (having been left|touched of|dirty of)\b", "the `touched` mark of"),
     (r"\bwhat (is rude|is odd|trips|one may|follows from this|comes back|stands|stood|holds it together)\b", "use a noun"),
     (r"^##+ (And|What|Where|How it is|When it)\b", "headings are nouns or imperatives"),
-    (r"\b(cannot|can not) be taken\b|\bstep (that )?is taken\b", "is not possible"),
+    (r"\b(cannot|can not) be taken\b(?! back)|\bstep (that )?is taken\b", "is not possible"),
     (r"\bon its way\b|\bbeing asked about\b", "pending"),
     (r"\bstand-in\b", "stub server"),
     (r"\bin the place of\b", "instead of"),
-    (r"\bbesides\b(?!,)", "as well as"),
+    (r"\bbesides\b(?!,| \(|$)", "as well as"),
     (r"\bso many\b(?! \w+ that)", "N, or how many"),
     (r"\b(the )?(house|rooms|floors) (of|below|above|further)\b|\bfloor below\b", "packages, layers"),
     (r"\ba slip\b|\bslips\b", "an error, a typo"),
     (r"\b1 (rows|lines|errors|scenarios|findings)\b", "singular"),
     (r"\bwhat (a|the) (?!person|user)\w+ (holds|says|tells|does|has|gives|takes)\b", "use a noun: fields, content, behaviour"),
-    (r"\b(says|tells|said|told) what\b", "reports …"),
+    (r"\b(tells|told) what\b", "reports …"),
     (r"\bis what (comes|stands|makes|is)\b", "say who does what"),
-    (r"\buntouched\b|\btrust-python\b|--missing\b|--under\b", "the new name"),
 )
 COMPILED = tuple((re.compile(pattern, re.IGNORECASE if pattern[0] != "^" else re.NOFLAG), better) for pattern, better in PHRASES)
 

@@ -128,7 +128,8 @@ def live(folder: Path) -> None:
     body = prompt(command) + painted(output_of(command, folder, 70))
     shown = next(iter(sorted((folder / ".idlefox").rglob("*.png"))))
     image = b64encode(shown.read_bytes()).decode()
-    shoot("live", terminal_page(body, f'<div class="page" style="background-image:url(data:image/png;base64,{image})"></div>'), folder, (1150, 0))
+    page = f'<div class="page" style="background-image:url(data:image/png;base64,{image})"></div>'
+    shoot("live", terminal_page(body, page), folder, (1112, 0))
 
 
 def serve(folder: Path) -> None:
@@ -213,10 +214,10 @@ au VimEnter * call Paint()
 
 
 def editor(folder: Path) -> None:
-    """Draw a script with a typo and a check that is always true, in an editor."""
+    """Draw a script with a typo in an editor."""
     program = Path(sys.executable).with_name("idlefox")
     (folder / "vimrc").write_text(VIMRC.format(program=program, folder=folder, **DARK))
-    text = (folder / "booking.fox").read_text("utf-8").replace("only tooShort\n", "only tooShrt\n    expect voucher != 5\n")
+    text = (folder / "booking.fox").read_text("utf-8").replace("only tooShort\n", "only tooShrt\n")
     (folder / "slip.fox").write_text(text, "utf-8")
     tmux = ["tmux", "-L", "pictures"]
     env = {**os.environ, "TERM": "xterm-256color", "COLORTERM": "truecolor"}
@@ -231,9 +232,10 @@ def editor(folder: Path) -> None:
 
 def terminal_page(body: str, beside: str = "", size: int = 15) -> str:
     """Return a page with *body* as a terminal in a font of *size* pixels, and *beside* at its right."""
-    style = f"margin:0;background:{DARK['ground']};color:{DARK['ink']};font:{size}px/{round(size * 1.4)}px 'DejaVu Sans Mono',monospace;padding:18px 24px"
+    colours = f"background:{DARK['ground']};color:{DARK['ink']}"
+    style = f"margin:0;{colours};font:{size}px/{round(size * 1.4)}px 'DejaVu Sans Mono',monospace;padding:18px 24px"
     rest = "display:flex;gap:32px;align-items:flex-start" if beside else ""
-    look = "<style>.page{flex:none;width:400px;height:610px;border-radius:6px;background-size:auto 610px;background-position:center top}</style>"
+    look = "<style>.page{flex:none;width:400px;height:610px;border-radius:6px;background:center top / auto 610px}</style>"
     return (
         f'<!doctype html><meta charset=utf-8>{look}<body style="{style};{rest}"><pre style="margin:0;font:inherit;'
         f'white-space:pre-wrap;overflow-wrap:anywhere">{body}</pre>{beside}'

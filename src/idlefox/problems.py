@@ -51,15 +51,15 @@ class Unreadable(Exception):
 
 
 _MANY = 60  # words to compare letter by letter; of more, only the most similar ones
-# Renamed words, and their new names.
+# Renamed words and common synonyms, with the words to use.
 RENAMED: dict[str, tuple[str, ...]] = {
     "pristine": ("clean",), "pending": ("asking",), "sticky": ("lasting", "ever"), "untouched": ("not touched",),
-    "submitted": ("attempted",),
+    "submitted": ("attempted",), "message": ("say",),
 }  # fmt: skip
 
 
 def nearest(word: str, known: Iterable[str]) -> str | None:
-    """The known word that *word* was probably meant to be: its new name, or one that is at most two edits away. None if there is none."""
+    """Return the known word that *word* was probably meant to be: its new name, or one at most two edits away; None if there is none."""
     words = [k for k in known if k]
     now = next((new for new in RENAMED.get(word, ()) if new.removeprefix("not ") in words), None)
     if now is not None:

@@ -37,7 +37,7 @@ else:
             return type.__new__(mcls, name, bases, space)
 
     class NamedTuple(tuple, metaclass=_Meta):
-        """What every record has. See the module for why this is not `typing.NamedTuple`."""
+        """The base class of records. See the module for why this is not `typing.NamedTuple`."""
 
         __slots__ = ()
         _fields: tuple[str, ...] = ()

@@ -33,7 +33,7 @@ def command(paths: tuple[str, ...], reports: tuple[str, ...], only: str, left_ou
     Folders are searched for scripts and sheets. To silence a finding, add a comment with a reason at the end of
     the line or on the line above: # lint: allow CODE, reason
 
-    Exit code: 0 no findings; 1 findings; 2 something cannot be read.
+    Exit code: 0 no findings; 1 at least one finding; 2 something cannot be read.
 
     \b
     Example:

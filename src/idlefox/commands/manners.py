@@ -63,7 +63,7 @@ def command(
     The manners: patience, plain-speech, forgives, way-out, row-back, no-rush, no-ghosts, keeps, clean-slate, once,
     fresh-answers, own-row, says-so, closes. Each finding comes with the shortest scenario that shows it.
 
-    Exit code: 0 no findings; 1 findings; 2 the form cannot be read.
+    Exit code: 0 no findings; 1 at least one finding; 2 the form cannot be read.
     With --live, each walk starts on a fresh page, and the study takes one minute (see --time).
 
     \b

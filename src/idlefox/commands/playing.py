@@ -32,7 +32,7 @@ from .progress import Progress
 
 
 class OutputOptions(NamedTuple):
-    """What is printed about a run. *pictures* of live failures are saved as files; the *slowest* scenarios are listed at the end."""
+    """Options for the output of a run. *pictures* of live failures are saved as files; the *slowest* scenarios are listed at the end."""
 
     quiet: bool = False
     verbose: bool = False

@@ -37,7 +37,7 @@ def _heading(manner: str, width: int) -> list[Line]:
 
 
 def _breach(breach: MannerFinding, body: list[str], width: int) -> list[Line]:
-    walks = f"({breach.walks} walk{'' if breach.walks == 1 else 's'})"
+    walks = f"(in {breach.walks} walk{'' if breach.walks == 1 else 's'})"
     lines = hanging("   ", f"{plain(breach.sentence)} {walks}", width, "bad")
     for text in body:
         lines.append([("       " + plain(text), "" if not text.lstrip().startswith("expect") else "dim")])

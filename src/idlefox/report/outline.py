@@ -161,7 +161,7 @@ def _rule_facts(rule: Rule, form: Form, of: str = "") -> list[tuple[str, str]]:
         message = rule.say or form.texts.get(kind.name)
         text = f"“{message.text}”" if message is not None else f"“{stock_text(kind.name, of)}”  (stock)"
         extra = f" when {rule.when.text}" if rule.when is not None else ""
-        extra += f", carried by {written_path(rule.at)}" if rule.at is not None else ""
+        extra += f" shown at {written_path(rule.at)}" if rule.at is not None else ""
         name = f"{rule.id} ({kind.name})" if rule.id else kind.name
         facts.append((name, "  ".join(p for p in (parameter, extra.strip(), text) if p)))
     return facts

@@ -27,8 +27,9 @@ def came_lines(came: EntryResult, width: int) -> list[Line]:
     if came.checked:
         return [[("   holds", "good")]]
     if not came.changed:
-        return [[("   done" if came.live else "   changes nothing", "dim"), (f"   {came.ms / 1000:.3f} s", "dim")]]
-    return [*change_lines(list(came.changed), width), [(f"        {came.ms / 1000:.3f} s", "dim")]]
+        return [[("   done" if came.live else "   changes nothing", "dim"), (f"   {came.ms / 1000:.3f} s" if came.ms else "", "dim")]]
+    time: list[Line] = [[(f"        {came.ms / 1000:.3f} s", "dim")]] if came.ms else []
+    return [*change_lines(list(came.changed), width), *time]
 
 
 def slip_lines(problem: Problem, width: int) -> list[Line]:

@@ -1,11 +1,11 @@
-"""The totals of a study as a bar chart: the share of each kind and field that was reached, noticed or kept."""
+"""The totals of a study as a bar chart: the share of each kind, field or manner."""
 
 from __future__ import annotations
 
 import io
 from typing import Any
 
-from .palette import FAINT, GOOD, GROUND, INK
+from .palette import BAD, FAINT, GOOD, GROUND, INK
 from .study_page import StudyPage, Table
 
 KINDS = ("png", "svg", "pdf")
@@ -31,13 +31,14 @@ def study_figure(page: StudyPage, kind: str) -> bytes:
 
 def _bars(place: Any, table: Table) -> None:
     """Draw one table on the axes *place*: a bar for each row, filled by its share."""
-    names, parts, roots_by_panel = ([row[at] for row in table.rows] for at in (0, 1, -1))
+    names, parts, wholes = ([row[at] for row in table.rows] for at in (0, 1, -1))
     where = range(len(names))
-    shares = [100 * part / whole if whole else 0 for part, whole in zip(parts, roots_by_panel, strict=True)]
+    shares = [100 * part / whole if whole else 0 for part, whole in zip(parts, wholes, strict=True)]
     place.barh(where, [100] * len(names), color=FAINT, height=0.7)
-    place.barh(where, shares, color=GOOD, height=0.7)
+    look = {"color": BAD, "hatch": "////"} if table.bad else {"color": GOOD}
+    place.barh(where, shares, edgecolor=GROUND, linewidth=0, height=0.7, **look)
     place.set_yticks(where, names, fontsize=7)
-    for at, (part, whole) in enumerate(zip(parts, roots_by_panel, strict=True)):
+    for at, (part, whole) in enumerate(zip(parts, wholes, strict=True)):
         place.text(101, at, f"{part} of {whole}", va="center", fontsize=7, color=INK)
     place.set_title(f"{table.title}: {table.columns[0]}, in percent", fontsize=8, loc="left", color=INK)
     place.set_facecolor(GROUND)

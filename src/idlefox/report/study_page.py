@@ -23,12 +23,13 @@ _MARKS = ("", "○", "●")
 
 
 class Table(NamedTuple):
-    """Rows are a name and numbers: the first is a part of the last."""
+    """Rows are a name and numbers: the first is a part of the last. *bad*: a part means a problem."""
 
     title: str
     what: str
     columns: tuple[str, ...]
     rows: tuple[tuple[Any, ...], ...]
+    bad: bool = False
 
 
 class StudyEntry(NamedTuple):
@@ -159,8 +160,8 @@ def manners_page(found: MannersResult, title: str, scenarios: Sequence[list[str]
     told = f"{len(groups)} of {len(found.kept_to)} manners broken" if groups else f"no finding, {len(found.kept_to)} manners checked"
     made = f"{found.walks:,} walks, {found.steps:,} steps, {found.states:,} states, seed {found.seed}"
     met = {manner: max((each.walks for each in found.breaches if each.manner == manner), default=0) for manner in found.kept_to}
-    rows = tuple((manner, found.walks - walks, found.walks) for manner, walks in met.items())
-    tables = (Table("By manner", "manner", ("walks without a finding", "of"), rows),) if found.walks else ()
+    rows = tuple((manner, walks, found.walks) for manner, walks in met.items())
+    tables = (Table("By manner", "manner", ("broken in walks", "of"), rows, bad=True),) if found.walks else ()
     return StudyPage(title, told, not groups, "idlefox manners", made, tables, tuple(sections))
 
 

@@ -15,6 +15,8 @@ from ..records import NamedTuple
 
 
 class Parameter(NamedTuple):
+    """A reference to a parameter of the scenario or routine: `$name`."""
+
     name: str
     offset: int = -1  # nowhere
 
@@ -69,6 +71,8 @@ class Address(typing.NamedTuple):
 
 
 class Duration(NamedTuple):
+    """A duration in milliseconds, and its text as written."""
+
     ms: int
     text: str = ""
 
@@ -88,35 +92,49 @@ class Not(NamedTuple):
 
 # Steps
 class Type(typing.NamedTuple):
+    """The step `type`: types *text*, with a pause of *every* between characters."""
+
     address: Address
     text: Any
     every: Any = None
 
 
 class Retype(typing.NamedTuple):
+    """The step `retype`: replaces the content of a field by typing."""
+
     address: Address
     text: Any
 
 
 class Paste(typing.NamedTuple):
+    """The step `paste`: inserts *text* at once."""
+
     address: Address
     text: Any
 
 
 class Erase(NamedTuple):
+    """The step `erase`: presses Backspace *times* times."""
+
     address: Address
     times: Any = 1
 
 
 class Clear(typing.NamedTuple):
+    """The step `clear`: empties a field."""
+
     address: Address
 
 
 class Toggle(typing.NamedTuple):
+    """The step `toggle`: changes a checkbox."""
+
     address: Address
 
 
 class Focus(typing.NamedTuple):
+    """The step `focus`: moves the focus to a field."""
+
     address: Address
 
 
@@ -127,43 +145,59 @@ class Blur(typing.NamedTuple):
 
 
 class Set(NamedTuple):
+    """The step `set`: enters a value and leaves the field."""
+
     address: Address
     value: Any
 
 
 class Pick(NamedTuple):
+    """The step `pick`: chooses options; *mode* is ``""``, ``also`` or ``except``."""
+
     address: Address
     mode: str  # "", "also" or "except"
     values: tuple[Any, ...]
 
 
 class Turn(NamedTuple):
+    """The step `turn`: turns a checkbox on or off."""
+
     address: Address
     on: Any
 
 
 class Upload(NamedTuple):
+    """The step `upload`: chooses files."""
+
     address: Address
     files: "tuple[UploadFile, ...]"
 
 
 class UploadFile(NamedTuple):
+    """A file of `upload`: a path, or a made-up file with a *size* and *type*."""
+
     name: Any
     size: Any = None
     type: Any = None
 
 
 class Press(NamedTuple):
+    """The step `press`: presses a key, in a field or where the focus is."""
+
     key: str
     address: Address | None
 
 
 class Fill(NamedTuple):
+    """The step `fill`: enters several values."""
+
     lines: "tuple[FillLine, ...]"
     end: tuple[str, ...] = ()
 
 
 class FillLine(NamedTuple):
+    """One line of `fill`."""
+
     address: Address
     value: Any
     lead: tuple[str, ...] = ()
@@ -173,6 +207,8 @@ class FillLine(NamedTuple):
 
 
 class Add(NamedTuple):
+    """The step `add`: adds a row at index *at*, with *value* if *filled*."""
+
     address: Address
     at: Any = None
     value: Any = None
@@ -180,53 +216,67 @@ class Add(NamedTuple):
 
 
 class Remove(NamedTuple):
+    """The step `remove`: removes a row."""
+
     address: Address
 
 
 class Move(NamedTuple):
+    """The step `move`: moves a row to the index *to*."""
+
     address: Address
     to: Any
 
 
 class Open(NamedTuple):
+    """The step `open`: opens a panel."""
+
     panel: WordToken
 
 
 class Close(NamedTuple):
+    """The step `close`: closes a panel."""
+
     panel: WordToken
 
 
 class Submit(NamedTuple):
+    """The step `submit`; *past_checks* sends without a press and without checks."""
+
     panel: WordToken | None = None
     button: Any = None
     past_checks: bool = False
 
 
 class Reset(NamedTuple):
-    pass
+    """The step `reset`."""
 
 
 class Dismiss(NamedTuple):
-    pass
+    """The step `dismiss`: closes the notice."""
 
 
 class Leave(NamedTuple):
-    pass
+    """The step `leave`: navigates away."""
 
 
 class Return(NamedTuple):
-    pass
+    """The step `return`: navigates back."""
 
 
 class Reload(NamedTuple):
-    pass
+    """The step `reload`: loads the page again."""
 
 
 class Wait(NamedTuple):
+    """The step `wait`: advances the clock by a duration."""
+
     duration: Any
 
 
 class Settle(NamedTuple):
+    """The step `settle`: advances the clock until nothing is pending."""
+
     within: Any = None
 
 
@@ -241,16 +291,22 @@ class Answer(NamedTuple):
 
 
 class Do(NamedTuple):
+    """The statement `do`: calls a routine, once or for each row of a table."""
+
     routine: WordToken
     values: tuple[Any, ...]
     table: "With | None" = None
 
 
 class Note(NamedTuple):
+    """The statement `note`: a text for people."""
+
     text: Any
 
 
 class Inside(NamedTuple):
+    """The block `inside`: statements with relative addresses."""
+
     address: Address
     body: "Body"
 
@@ -267,6 +323,8 @@ class Noun(typing.NamedTuple):
 
 
 class Check(typing.NamedTuple):
+    """The statement `expect`: a noun and a predicate; *within* and *lasting* are durations."""
+
     noun: Noun
     negated: bool
     predicate: str
@@ -305,6 +363,8 @@ class Statement(typing.NamedTuple):
 
 
 class Row(NamedTuple):
+    """A row of a table."""
+
     values: tuple[Any, ...]
     lead: tuple[str, ...] = ()
     tail: str = ""
@@ -328,6 +388,8 @@ class With(NamedTuple):
 
 
 class Body(NamedTuple):
+    """The statements of a block, with its table and comments."""
+
     statements: tuple[Statement, ...]
     table: With | None = None
     end: tuple[str, ...] = ()

@@ -1,4 +1,4 @@
-"""What a person can see and reach now: views, open panels, a form locked while busy.
+"""The elements that a person can see and reach now: views, open panels, a form locked while busy.
 
 This is separate from a field's own `visible` and `enabled`, which rules and payload follow.
 """

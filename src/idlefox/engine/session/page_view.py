@@ -123,7 +123,7 @@ def _part(live: FormState, cell: Any) -> DrawnPart:
 
 
 def _row(live: FormState, rows: ListCell, row: RowCell, can_remove: bool) -> DrawnPart:
-    label = f"{rows.plan.field.label or rows.plan.field.name}, {row.index() + 1}"
+    label = f"{rows.plan.field.label or rows.plan.field.name} {row.index() + 1}"
     return DrawnPart("row", row.address(), label, parts=_shown(live, row), remove=can_remove)
 
 

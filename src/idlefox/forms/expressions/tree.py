@@ -28,6 +28,8 @@ Segment = str | int
 
 
 class Literal(NamedTuple):
+    """A number, string, boolean or null."""
+
     value: Any
     at: int
 
@@ -60,12 +62,16 @@ class Reference(NamedTuple):
 
 
 class Unary(NamedTuple):
+    """`not` or a minus sign, with its operand."""
+
     op: str
     operand: Any
     at: int
 
 
 class Binary(NamedTuple):
+    """A comparison or an arithmetic operation; *dates*: on dates."""
+
     op: str
     left: Any
     right: Any
@@ -83,6 +89,8 @@ class BooleanOperation(NamedTuple):
 
 
 class Choice(NamedTuple):
+    """A conditional expression: ``THEN if CONDITION else OTHERWISE``."""
+
     condition: Any
     then: Any
     otherwise: Any
@@ -90,16 +98,22 @@ class Choice(NamedTuple):
 
 
 class ListOf(NamedTuple):
+    """A list."""
+
     items: tuple[Any, ...]
     at: int
 
 
 class ObjectOf(NamedTuple):
+    """An object, as pairs of key and expression."""
+
     members: tuple[tuple[str, Any], ...]
     at: int
 
 
 class Call(NamedTuple):
+    """A call of a built-in function."""
+
     function: str
     arguments: tuple[Any, ...]
     at: int

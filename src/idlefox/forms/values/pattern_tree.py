@@ -66,7 +66,7 @@ class Group(NamedTuple):
 
 
 class Lookaround(NamedTuple):
-    """What must (*holds*) or must not precede or follow here."""
+    """A pattern that must (*holds*) or must not precede or follow this position."""
 
     behind: bool
     holds: bool

@@ -1,4 +1,4 @@
-"""What checks can see on a served page: the engine's state of its controls, combined with the server's messages; for fields of a
+"""The observable state of a served page: the engine's state of its controls, combined with the server's messages; for fields of a
 sheet, the elements that its map finds.
 """
 

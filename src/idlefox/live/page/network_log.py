@@ -25,9 +25,11 @@ class Sender(Protocol):
     settings: dict[str, Any]
     world: PageBackend | NoBackend
 
-    async def answer(self, request: Request) -> Response | None: ...
+    async def answer(self, request: Request) -> Response | None:
+        """Return the answer to *request*; None if the real server answers."""
 
-    async def ask_once(self, what: str, *, of: str = "", **given: Any) -> Any: ...
+    async def ask_once(self, what: str, *, of: str = "", **given: Any) -> Any:
+        """Ask the agent in the page once, without a retry."""
 
 
 class NetworkLog:

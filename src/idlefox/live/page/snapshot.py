@@ -31,7 +31,7 @@ def not_observable(what: str, why: str) -> NotObservable:
 
 
 class PageContext:
-    """What is known in addition to the snapshot: requests, pending work, and the last step at each address."""
+    """Facts in addition to the snapshot: requests, pending work, and the last step at each address."""
 
     def __init__(self) -> None:
         self.ms = 0

@@ -24,7 +24,8 @@ class RequestHandler(Protocol):
     folder: str
     first: str
 
-    async def answer(self, request: Request) -> Response | None: ...
+    async def answer(self, request: Request) -> Response | None:
+        """Return the answer to *request*; None if it has none."""
 
 
 class HttpServer:
