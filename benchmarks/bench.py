@@ -418,7 +418,7 @@ def guards() -> None:
         problems.is_outside_roots = known
 
     found, a, b = ratio(play, unguarded)
-    say("a run with its files held below the project / not", found, 1.1, f"{a * 1e3:.2f} ms / {b * 1e3:.2f} ms")
+    say("a run with checks of file paths / without", found, 1.1, f"{a * 1e3:.2f} ms / {b * 1e3:.2f} ms")
 
 
 def typing_of(live: FormState) -> Callable[[], None]:

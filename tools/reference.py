@@ -11,6 +11,7 @@ import re
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from textwrap import fill
 from typing import Any
 
 from idlefox.report.words import as_yaml
@@ -91,10 +92,15 @@ def _cell(text: str) -> str:
     return text.replace("|", "\\|")
 
 
+def _wrapped(text: str) -> str:
+    return fill(text, 100, break_long_words=False, break_on_hyphens=False)
+
+
 def _entry(word: Word) -> str:
     """One word with its forms, meaning and example."""
     forms = " · ".join(f"`{form}`" for form in word.form.split(" · "))
-    lines = [f"**{word.word}** {forms}" if word.word != word.form else f"**{word.word}**", "", word.means, ""]
+    head = f"**{word.word}** {forms}" if word.word != word.form else f"**{word.word}**"
+    lines = [_wrapped(head), "", _wrapped(word.means), ""]
     if word.python:
         lines += ["```python rules.py", *word.python.strip().split("\n"), "```", ""]
     if word.csv:
