@@ -43,7 +43,7 @@ _ELSEWHERE: ContextVar[RemoteFiles | None] = ContextVar("elsewhere", default=Non
 
 @contextmanager
 def reading_elsewhere(files: RemoteFiles) -> Iterator[None]:
-    """Until this ends all files are those of another machine. What is not known of them raises FileNotSent."""
+    """Read all files from another machine until the context ends. Raises FileNotSent for a file that has not been sent."""
     before = _ELSEWHERE.set(files)
     try:
         yield

@@ -19,7 +19,7 @@ _KEYS: dict[str, tuple[type, ...]] = {
 
 
 def jobs_of(text: str) -> int:
-    """The number of processes that *text* stands for: a number from 1 to 256, or auto for one per core. Raises ValueError."""
+    """Return the number of processes for *text*: a number from 1 to 256, or auto for one per core. Raises ValueError."""
     if text == "auto":
         return os.cpu_count() or 1
     if not (text.isascii() and text.isdigit() and len(text) < 4) or not 1 <= int(text) <= 256:
@@ -115,8 +115,8 @@ def state_folder() -> str:
 def trusts(config: Config, asked: bool | None) -> tuple[bool, str]:
     """Return whether sheets may run Python rules, and a notice for the person ("" for none).
 
-    *asked* is what the command line says. A project cannot trust itself: whoever checks it out has not looked at it yet. Raises
-    Unreadable for a configuration of one's own that cannot be used.
+    *asked* is the choice on the command line. A project cannot trust itself: nobody has reviewed it when it is checked out.
+    Raises Unreadable if the person's own configuration is invalid.
     """
     if asked is not None:
         return asked, "sheets may run Python rules: --trust" if asked else ""

@@ -47,7 +47,7 @@ class Console:
         return bool(stream.isatty()) and not os.environ.get("NO_COLOR") and os.environ.get("TERM") != "dumb"
 
     def lines(self, lines: Iterable[Line], *, err: bool = False) -> None:
-        """Print *lines*, to standard error where *err*."""
+        """Print *lines*, to standard error if *err*."""
         err = err or self.aside
         stream = sys.stderr if err else sys.stdout
         paints = self.paints(stream)
@@ -75,7 +75,7 @@ class Console:
         return decode_text(sys.stdin.buffer.read(), name)
 
     def problems(self, problems: Iterable[Problem], *, err: bool = True) -> None:
-        """Print *problems* to standard error; those that are part of a run's story where the story goes (*err* False)."""
+        """Print *problems* to standard error, or to standard output if they are part of the output of a run (*err* False)."""
         from ..report.terminal import problem_lines
 
         for problem in problems:

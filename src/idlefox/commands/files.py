@@ -8,9 +8,10 @@ from collections.abc import Iterable
 
 
 def write_whole(path: str, text: str | Iterable[str]) -> None:
-    """Put *text* (UTF-8), or pieces of one, into the file at *path*: into another one beside it first, which then takes its place.
+    """Write *text* (UTF-8), or its pieces, to the file at *path*, completely or not at all.
 
-    A device or a pipe is written to directly. Raises OSError where it cannot be written; what was there is then as it was.
+    The text goes to a temporary file, which then replaces the old one. A device or a pipe is written to directly. Raises
+    OSError; the old file then stays unchanged.
     """
     pieces = [text] if isinstance(text, str) else text
     write_bytes_whole(path, (piece.encode("utf-8", "backslashreplace") for piece in pieces))

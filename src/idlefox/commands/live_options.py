@@ -1,4 +1,4 @@
-"""`--live` and what goes with it: from the call and the configuration to what makes live subjects."""
+"""`--live` and its options, from the command line and the configuration."""
 
 from __future__ import annotations
 

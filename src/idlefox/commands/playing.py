@@ -45,7 +45,7 @@ _PLAIN = OutputOptions()
 
 
 def choose(paths: tuple[str, ...], otherwise: tuple[str, ...], console: Console) -> tuple[list[SelectedScript], list[Problem]]:
-    """The scripts that *paths* name (``-``: what comes in at standard input), and what names none."""
+    """Return the scripts that *paths* name (``-``: standard input), and an error for each path that names none."""
     if paths != ("-",):
         return choose_files(paths, otherwise)
     try:

@@ -109,7 +109,7 @@ def _made(page: str, into: str, name: str, project: str) -> StarterFiles:
 
 
 def _of_url(url: str, into: str, name: str) -> StarterFiles:
-    """The files for the page at *url*: as it is now, it is kept beside them. Raises Unreadable."""
+    """Return the files for the page at *url*; a copy of the page is saved next to them. Raises Unreadable."""
     from ..forms.html.read import read_page_text
     from ..live.loading import source_of
     from ..study.starter_files import from_page
@@ -126,7 +126,7 @@ def _of_url(url: str, into: str, name: str) -> StarterFiles:
 
 
 def _based(text: str, url: str) -> str:
-    """The page *text* with the path against which its targets resolve, now that it stands elsewhere."""
+    """Return the page *text* with a base URL, so that its relative URLs work in another folder."""
     if re.search(r"<base\s", text, re.I):
         return text
     base = f'<base href="{html.escape(urlsplit(url).path or "/")}">'

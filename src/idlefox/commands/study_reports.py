@@ -73,7 +73,7 @@ def draw(file: str, make: Callable[[str], bytes], console: Console) -> None:
 
 
 def goes_to_output(reports: Iterable[Wanted]) -> bool:
-    """Return whether a report takes standard output for itself."""
+    """Return whether a report is written to standard output."""
     return any(file == "-" for _, file in reports)
 
 

@@ -41,9 +41,9 @@ def study_wishes(subject: str | None, jobs: str | None, on: str, config: Config,
 
 
 def with_notes(work: ExecutionOptions, study: str, wished: object, files: Iterable[str], console: Console) -> ExecutionOptions:
-    """*work* that is noted as it goes, so that the same call goes on where this one is interrupted.
+    """Return *work* with a checkpoint, so that the same call continues after an interruption.
 
-    The same: this version's *study* with all that is *wished*, of *files* that read as they do now.
+    A call is the same if its *study*, its options (*wished*), this version and the content of *files* are unchanged.
     """
     from hashlib import sha256
 

@@ -1,6 +1,6 @@
-"""Diagnostics: what `run` and lint would say of a file as it is while it is written, and quick fixes from the remedies.
+"""Diagnostics: the errors of `run` and the findings of lint while a file is being edited, and quick fixes from the remedies.
 
-A script is looked at scenario by scenario: of a long one a keystroke has that one looked at again in which it was made.
+A script is checked scenario by scenario: in a long one, a keystroke checks only the scenario in which it was made.
 """
 
 from __future__ import annotations

@@ -164,7 +164,7 @@ class _ScriptNames:
         return tuple(each if isinstance(each, str) else "*" for each in segments)
 
     def address(self, address: Address, base: int, prefix: tuple[Any, ...]) -> Iterator[NameUse]:
-        """Each name of an address in the statement at *base*, by all that stands before it."""
+        """Yield each name of an address in the statement at *base*, with everything before it."""
         above = self.path(address, prefix)[: -len(address.segments)] if address.relative else ()
         start = base + address.offset
         yield from self.segments(start, self.text[start : start + address.length], above)
@@ -358,7 +358,7 @@ class _SheetNames:
             yield from self.address(value, path, 0)
 
     def _named(self, key: str, path: tuple[Any, ...], owner: Path) -> Path:
-        """Whose field `value` or `label` names: that of the rows that options come from, or of the panel that gives."""
+        """Return the field that `value` or `label` names: in the rows of the options, or in the panel."""
         around = path[-2] if len(path) > 1 else ""
         if key not in ("value", "label") or around not in ("options", "gives"):
             return ()

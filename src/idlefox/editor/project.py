@@ -57,7 +57,7 @@ class Project:
         return known[1]
 
     def around(self, path: str, line: int) -> Script | None:
-        """The script at *path* with that scenario alone which *line* (from 1) stands in."""
+        """Return the script at *path* with only the scenario at *line* (from 1)."""
         text = self.texts.text(path)
         if text is None:
             return None

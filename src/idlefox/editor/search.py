@@ -40,7 +40,7 @@ class Search:
                 yield from names_in_sheet(text, path, form)
 
     def at(self, path: str, position: dict[str, int]) -> NameUse | None:
-        """The name at *position* of the file at *path*: the smallest that stands there."""
+        """Return the smallest name at *position* of the file at *path*."""
         text = self.project.texts.text(path)
         if text is None:
             return None

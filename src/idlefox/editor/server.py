@@ -1,4 +1,4 @@
-"""The language server (LSP 3.17 over standard input and output): hands what an editor asks to whoever knows."""
+"""The language server (LSP 3.17 over standard input and output): passes requests of an editor to the right module."""
 
 from __future__ import annotations
 

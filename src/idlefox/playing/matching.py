@@ -12,7 +12,7 @@ from ..script.tree import Anything, Like
 
 
 def matches(found: Any, pattern: Any) -> bool:
-    """Return whether *found* equals *pattern*, in which `any` and `like` may stand."""
+    """Return whether *found* equals *pattern*, which may contain `any` and `like`."""
     if isinstance(pattern, Anything):
         return True
     if isinstance(pattern, Like):

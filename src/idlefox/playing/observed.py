@@ -62,7 +62,7 @@ def _of(subject: Subject, field: Field, path: tuple[Any, ...]) -> Iterator[tuple
 
 
 def pinning(before: Observed, now: Observed) -> Iterator[str]:
-    """Yield the checks, as script text, for what is different in *now* compared with *before*."""
+    """Yield checks, as script text, for the differences between *now* and *before*."""
     left = [name for name, state in now.fields.items() if name in before.fields and "touched" in _words(before.fields[name], state)]
     quiet = frozenset({"touched"} if len(left) > _MOST_LEFT else ())  # an attempt to submit touched them all: not worth a line each
     for name, state in now.fields.items():

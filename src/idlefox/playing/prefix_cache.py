@@ -60,7 +60,7 @@ class ScenarioPrefix:
         self.mark = self._wanted[-1].number if self._wanted else 0  # the next number after which to call `keep`
 
     def keep(self, subject: Subject, steps: int, checks: int) -> None:
-        """Keep *subject* as it is after step or check number `mark`."""
+        """Cache the state of *subject* after step or check number `mark`."""
         self._all.keep(self._wanted.pop(), subject, steps, checks)
         self._skip(self.mark)
 

@@ -204,7 +204,7 @@ class Rehearsal:
         """Return the text of the script *file*, whose text is *text* (None if missing), with the entries appended as a passing
         scenario.
 
-        Raises Unreadable where it does not go into that script.
+        Raises Unreadable if the script cannot contain it.
         """
         own = read_script_text(text, file) if text is not None else None
         ahead = self._belongs(file, own)

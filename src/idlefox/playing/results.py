@@ -158,7 +158,7 @@ class Results:
         return sum(self.verdicts.values())
 
     def in_file_order(self, files: Iterable[str]) -> None:
-        """From now on the scripts stand as in *files*, and their scenarios as in the scripts."""
+        """Sort the scripts as in *files*, and their scenarios as in the scripts."""
         places = {file: number for number, file in enumerate(files)}
         self._order.sort(key=lambda number: places.get(self._files[number], len(places)))
 

@@ -45,9 +45,10 @@ class StoryChange(NamedTuple):
 
 
 class StoryStep(NamedTuple):
-    """A step or check; *held* is the result of a check. *ms*: virtual time since load, after it.
+    """A step or check; *held* is the result of a check.
 
-    *played* is what a line with parameters came to, "" for one without; *calls* are the lines that led to it.
+    *ms*: virtual time since load, after it. *played*: the line with its parameters replaced, "" without parameters. *calls*:
+    the lines that called it.
     """
 
     file: str
@@ -363,7 +364,7 @@ def _renumbered(before: State, after: State, told: set[tuple[str, str]]) -> Iter
 
 
 def _texts(messages: Any, key: str, state: State) -> list[str]:
-    """The texts of messages, with the row's number as it is in *state*."""
+    """Return the texts of messages, with the row number in *state*."""
     number = _row_number(key, state)
     return [text if isinstance(text, str) else "".join(number if p is None else p for p in text) for _, text in messages]
 

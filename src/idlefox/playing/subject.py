@@ -41,9 +41,8 @@ class NotObservable(NamedTuple):
 class FieldState(NamedTuple):
     """The state of a field, row, list or form for a failure report.
 
-    *reads* is its raw text where that stands for no value; *ms* is how long after load; *last_step* is the number of
-    the step that changed it last, 0 where none has. *inside* are, of a container, the parts that keep it from being valid,
-    each with what it breaks.
+    *reads* is its raw text if that is not a valid value; *ms* is the time since load; *last_step* is the number of the step
+    that last changed it, 0 for none. *inside* are the invalid parts of a container, each with its broken rules.
     """
 
     address: str

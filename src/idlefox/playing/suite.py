@@ -1,4 +1,4 @@
-"""Plays many scripts: one after the other or in several processes, in the order wished, as long as it is wished."""
+"""Runs many scripts, in one process or several, in the requested order, until the end or a stop condition."""
 
 from __future__ import annotations
 

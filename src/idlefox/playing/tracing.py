@@ -23,9 +23,8 @@ __all__ = ["Changed", "ScenarioTrace", "State", "Step", "rebuild", "trace_scenar
 
 
 class Step(NamedTuple):
-    """A step: its *number* and its place.
-
-    *played* is what a line with parameters came to, "" for one without; *calls* are the lines that led to it.
+    """A step: its *number* and its place. *played*: the line with its parameters replaced, "" without parameters; *calls*: the
+    lines that called it.
     """
 
     number: int

@@ -1,7 +1,7 @@
-"""Tasks: who runs them, their results, and what a process keeps between them.
+"""Tasks: their executors, their results, and what a process caches between them.
 
-A task is plain data that can be sent to any process, together with the function that does it. What a process needs again for
-its next task is kept in `per_process_cache`.
+A task is plain data that can be sent to any process, together with a function. Data that a process needs again is in
+`per_process_cache`.
 """
 
 from __future__ import annotations

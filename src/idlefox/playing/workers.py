@@ -36,8 +36,8 @@ def map_tasks(
 ) -> Iterator[R]:  # fmt: skip
     """Apply *do* to each of *tasks* on the executor that *work* selects; yield results in order.
 
-    *here*: what does the same in this process, with what it has at hand. What was noted of the same work before is not done again.
-    Raises Unreadable where those who should work cannot be reached.
+    *here* does the same in this process. Tasks with a result in the checkpoint are not repeated. Raises Unreadable if the
+    workers cannot be reached.
     """
     notes = _notes(work.notes) if work.notes else None
     known = notes.found() if notes is not None else []

@@ -1,4 +1,4 @@
-"""The JSON report of a run. Times stand under `seconds`; everything else is the same in every run."""
+"""The JSON report of a run. Times are under `seconds`; everything else is the same in every run."""
 
 from __future__ import annotations
 

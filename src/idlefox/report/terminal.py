@@ -102,9 +102,9 @@ def _material_lines(result: ScenarioResult, width: int) -> list[Line]:
 
 
 def failure_lines(failure: Failure, width: int, last: Failure | None = None) -> list[Line]:
-    """One failure: its line and the line above, expected and found, and the state of the field.
+    """Return the lines of one failure: its source line and the line above, expected and found, and the state of the field.
 
-    Leaves out what the failure before it (*last*) has already shown.
+    Whatever the previous failure (*last*) has already shown is left out.
     """
     place = failure.place
     gutter = max(5, len(str(place.line)) + 2)

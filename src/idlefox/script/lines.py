@@ -36,7 +36,7 @@ class LineIndex:
 
 
 class LineReader:
-    """Goes through the text of a script line by line; what makes no sense is noted in *problems* and passed over."""
+    """Reads the text of a script line by line; errors are added to *problems*, and their lines are skipped."""
 
     def __init__(self, text: str, file: str) -> None:
         self.text = text
@@ -124,7 +124,7 @@ class LineReader:
         return found[1].rstrip() if found[1] else ""
 
     def skip(self, indent: int, offset: int) -> None:
-        """After an error: goes on at the next line that is not indented deeper and begins with a word."""
+        """After an error: continue at the next line that is not indented more deeply and begins with a word."""
         text = self.text
         at = text.find("\n", max(offset, self.at))
         while at >= 0:
@@ -139,7 +139,7 @@ class LineReader:
         self.at = end + 1
 
     def skip_line(self, offset: int) -> None:
-        """After an error: goes on at the next line, whatever it is."""
+        """After an error: continue at the next line."""
         end = self.text.find("\n", max(offset, self.at))
         end = len(self.text) if end < 0 else end
         self.line += self.text.count("\n", self.at, end) + 1

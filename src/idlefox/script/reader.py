@@ -1,6 +1,6 @@
-"""Reads a script's text into its tree, line by line; collects every error of the file.
+"""Parses a script's text into its tree, line by line, and collects every error of the file.
 
-A line that makes no sense is noted and passed over, so that one slip does not hide the next.
+A line with an error is skipped, so that one error does not hide the next.
 """
 
 from __future__ import annotations
@@ -38,9 +38,8 @@ def read_script_text(text: str, file: str) -> Script:
 
 
 def read_script_anyway(file: str, text: str | None = None) -> tuple[Script, list[Problem]]:
-    """Parse the script *file* (or *text*) as far as possible; return it with all its errors.
-
-    Raises Unreadable where there is no text.
+    """Parse the script *file* (or *text*) as far as possible; return it with all its errors. Raises Unreadable if the file cannot
+    be read.
     """
     return _read(read_text(file) if text is None else text, file)
 
@@ -353,7 +352,7 @@ class _ScriptParser(LineReader):
         return With(tuple(names), tuple(rows), "", "", lead, tail, end, line)
 
     def _no_rows(self, indent: int, path: str) -> None:
-        """Rows do not stand under a table whose rows come from the file *path*."""
+        """Report rows under a table whose rows come from the file *path*."""
         if self.peek() <= indent:
             return
         self.begin()

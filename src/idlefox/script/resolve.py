@@ -97,7 +97,7 @@ def absolute(address: Address, env: Env, prefix: tuple[Any, ...]) -> Address:
 
 
 def resolve(thing: Any, env: Env, prefix: tuple[Any, ...], name: str = "") -> Any:
-    """Any part of an act with its parameters replaced. *name* is the slot it stands in."""
+    """Return any part of an act with its parameters replaced. *name* is its attribute."""
     if type(thing) in _AS_IT_IS:
         return thing
     if isinstance(thing, Address):
@@ -130,7 +130,7 @@ def _resolve_slots(act: Any, env: Env, prefix: tuple[Any, ...]) -> Any:
 
 
 def _takes_several(check: Check) -> bool:
-    """Return whether the grammar has a comma list here, for which a list parameter can stand."""
+    """Return whether the grammar allows a comma list here, so that a list parameter can replace it."""
     addresses = check.noun.kind in ("dirty", "touched") and check.predicate in ("=", "!=")
     return addresses or check.predicate in ("is", "breaks", "breaks only", "shows", "omits")
 
@@ -150,7 +150,7 @@ def _with_several(check: Check, env: Env, prefix: tuple[Any, ...]) -> Check:
 
 
 def _spread(thing: Any, env: Env, prefix: tuple[Any, ...]) -> tuple[Any, ...]:
-    """Return what an element of a comma list stands for: itself, or the items of its parameter's list."""
+    """Return the elements for one element of a comma list: itself, or the items of its list parameter."""
     inner = thing.word if isinstance(thing, Not) else thing
     lone = isinstance(inner, Address) and len(inner.segments) == 1 and isinstance(inner.segments[0], Parameter)
     parameter = inner.segments[0] if lone else inner

@@ -29,7 +29,7 @@ class Template(NamedTuple):
 
 
 class Nothing(NamedTuple):
-    """The cell `nothing`: where several may stand (messages, rules, options), none."""
+    """The cell `nothing`: an empty list of messages, rules or options."""
 
 
 class Anything(NamedTuple):
@@ -139,7 +139,7 @@ class Focus(typing.NamedTuple):
 
 
 class Blur(typing.NamedTuple):
-    """*address* None: whatever has the focus."""
+    """The step `blur`: leaves the field; *address* None: the focused element."""
 
     address: Address | None
 
@@ -446,7 +446,7 @@ def _said(name: str, value: Any) -> Any:
 
 
 def same(a: Any, b: Any) -> bool:
-    """Return whether two trees (or parts of them) say the same, wherever they stand."""
+    """Return whether two trees (or parts of them) are equal, ignoring positions."""
     if type(a) is not type(b):
         return False
     if isinstance(a, tuple):

@@ -195,7 +195,7 @@ class Filling:
         return native if native is not None else tuple(parse_address(address) or ())
 
     def _rules(self, path: tuple[str, ...]) -> Iterator[list[tuple[str, ...]]]:
-        """Yield what the rules at *path* read."""
+        """Yield the addresses that the rules at *path* read."""
         owners: list[tuple[Field | None, Rule]] = [(None, rule) for one in (self.form, *self.form.panels) for rule in one.rules]
         owners += [(f, rule) for one in (self.form, *self.form.panels) for f in walk(one.fields) for rule in f.rules]
         for owner, rule in owners:

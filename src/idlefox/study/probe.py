@@ -81,7 +81,7 @@ class _PinnedScenario(NamedTuple):
 def probe(form: Form, subject: str, work: ExecutionOptions = HERE, told: Callable[[int, int], None] | None = None) -> ProbeScript:
     """Return the script that probes *form*; *subject* is its name in the header. *told* gets the progress.
 
-    The scenarios of a form that comes from a file are played by whomever *work* means. Raises Unreadable.
+    The scenarios of a form from a file run on the executor of *work*. Raises Unreadable.
     """
     maker = _ProbeBuilder(form)
     plans = list(maker.plans())

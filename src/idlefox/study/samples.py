@@ -30,7 +30,7 @@ def parameter(field: Field, kind: str) -> Any:
 
 
 def parameter_of(field: Field, kind: str) -> Any:
-    """The parameter of the field's rule of *kind*, whatever it is."""
+    """Return the parameter of the field's rule of *kind*."""
     return next((k.parameter for r in field.rules for k in r.kinds if k.name == kind), None)
 
 

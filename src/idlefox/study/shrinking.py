@@ -9,10 +9,9 @@ Steps = tuple[Any, ...]
 
 
 def minimize(steps: Steps, shown: Callable[[Steps], Steps | None]) -> Steps:
-    """Return a minimal subset of *steps* that still shows it. *shown* returns the steps up to that point; None if they do not show
-    it.
+    """Return a minimal subset of *steps* that still shows the problem (delta debugging).
 
-    None of what is returned can be left out alone.
+    *shown* returns the steps up to the point where it shows; None if it does not. No step of the result can be left out.
     """
     size = max(len(steps) // 2, 1)
     while steps:
@@ -30,5 +29,5 @@ def minimize(steps: Steps, shown: Callable[[Steps], Steps | None]) -> Steps:
 
 
 def is_about(path: tuple[str, ...], paths: frozenset[tuple[str, ...]]) -> bool:
-    """Return whether any of *paths* is *path*, stands in it, or around it."""
+    """Return whether any of *paths* is *path*, inside it, or contains it."""
     return any(each[: len(path)] == path or path[: len(each)] == each for each in paths)

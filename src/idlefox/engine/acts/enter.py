@@ -1,6 +1,6 @@
-"""Entering a value as its control wants it: retyped, set, picked, turned; groups and rows part by part.
+"""Entering a value in the way of its control: retyping, setting, picking, turning; groups and rows part by part.
 
-What `fill` and `add … with` do with each line, whatever the kind of the field.
+`fill` and `add … with` use this for each line, whatever the type of the field.
 """
 
 from __future__ import annotations

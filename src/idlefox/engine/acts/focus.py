@@ -39,7 +39,7 @@ def _suggest(live: FormState, cell: FieldCell) -> None:
 
 
 def blur(live: FormState) -> None:
-    """Leave whatever has the focus: touched, `trim` and `case`, reporting, lookups that start with a blur."""
+    """Leave the focused element: touched, `trim` and `case`, reports, lookups that start on blur."""
     cell = live.focus
     if cell is None:
         return
@@ -59,7 +59,7 @@ def blur(live: FormState) -> None:
 
 
 def focus_button(live: FormState, button: ButtonPlan | None) -> None:
-    """The focus goes to a button: what had it is left."""
+    """Move the focus to a button and leave the focused field."""
     blur(live)
     live.set_focus(None, button)
 

@@ -1,4 +1,4 @@
-"""Panels: separate forms in dialogs, and what an accepted panel gives to its form."""
+"""Panels: separate forms in dialogs, and the values that an accepted panel passes to its form."""
 
 from __future__ import annotations
 

@@ -283,7 +283,7 @@ class _Compiler:
         self._dependencies(check, rule, kind, plan)
 
     def _guard(self, check: CheckPlan, rule: Rule, kind: Kind, target: FieldPlan, owner: FieldPlan | None) -> None:
-        """Narrows the check's test: `when`, fixed rows of its `at`, a value that stands elsewhere."""
+        """Narrow the check's test: `when`, fixed rows of its `at`, a value at another address."""
         test = check.test
         if owner is not None:
             test = self._from_owner(check, target, owner, kind, rule.on_empty)

@@ -41,7 +41,7 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
 ) -> None:
     """Set the values of *cell* one after the other; *follow* handles the effects of each.
 
-    Every key that is typed comes by here: what does not change from one to the next is looked up once.
+    Every keystroke runs this, so attributes that do not change are read once, before the loop.
     """
     plan = cell.plan
     note, step, now = live.trace.append, live.step, live.now
@@ -101,7 +101,7 @@ def assign_each(  # noqa: C901, PLR0912 - taken apart by meaning, a key would co
 
 
 def _note_long(live: FormState, cell: FieldCell, raw: str, value: Any) -> tuple[Any, Any]:
-    """Note that the text of *cell* becomes *raw*. Gives how its value before and its new *value* are noted."""
+    """Record that the text of *cell* becomes *raw*. Return the old and the new *value* in recorded form."""
     reads = live.edits.of(cell, cell.raw, raw)
     live.trace.append((live.step, live.now, cell, "reads", *reads))
     return reads if value == raw and cell.value == cell.raw else (cell.value, value)

@@ -12,7 +12,7 @@ from ..state.cells import FieldCell, judged_value
 
 
 class OptionState(NamedTuple):
-    """One option of a choice, as it is now."""
+    """The current state of one option of a choice."""
 
     value: Any
     label: str

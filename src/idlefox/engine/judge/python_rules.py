@@ -47,7 +47,7 @@ def said_of(fault: BaseException) -> str:
 
 
 def broken(live: FormState, name: str, cell: Cell) -> bool:
-    """Return whether the function *name* finds fault with *cell*. What it returns as text is the message."""
+    """Return whether the function *name* rejects *cell*. A string that it returns is the message."""
     function = live.plan.python.get(name)
     check = next(c for c in cell.plan.checks if c.kind == "python" and c.parameters.get("python") == name)
     live.python_said.pop((cell, check.index), None)

@@ -110,7 +110,7 @@ def end_questions(live: FormState, cell: FieldCell) -> None:
 
 
 def cancel_questions(live: FormState, cell: FieldCell) -> None:
-    """Take back all questions of *cell* (a reset, or its row is gone): no answer comes."""
+    """Cancel all questions of *cell* (a reset, or its row was removed): no answer arrives."""
     for question in (cell.questions or {}).values():
         if question.event is not None:
             live.note(cell, "dropped question", question.value, None)

@@ -139,7 +139,7 @@ def drop_server(live: FormState, cell: Cell) -> None:
 
 # texts
 def message_text(live: FormState, cell: Cell, check: CheckPlan) -> Any:
-    """The text of a broken check as it is reported: a text, or parts with a row's number still open."""
+    """Return the message of a broken check: a text, or its parts with a placeholder for the row number."""
     question = cell.questions.get(check.index) if check.lookup and isinstance(cell, FieldCell) and cell.questions else None
     own = live.python_said.get((cell, check.index)) or (question.message if question is not None else "")
     return own or fill_message(check.message, cell, check.parameters)

@@ -155,10 +155,10 @@ class FieldPlan:
 
 
 class ButtonPlan:
-    """A button. *press* is its action: submit, reset or nothing.
+    """A button.
 
-    *hidden* and *disabled* are reasons of the markup, "" where there is none; *shown_alone* tells that it is on show
-    whatever else of the form is; *source* is what the request's maker knows it by.
+    *press* is its action: submit, reset or nothing. *hidden* and *disabled* are reasons from the markup, "" for none.
+    *shown_alone*: it is visible even if the form is not. *source* is its key for the request.
     """
 
     __slots__ = (

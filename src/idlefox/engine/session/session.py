@@ -108,7 +108,7 @@ class Session:
         return new
 
     def restore(self, other: Session) -> None:
-        """Go back (or over) to the state of *other*, which stays as it is and may be restored again."""
+        """Return to the state of *other*, which does not change and can be used again."""
         self.live = copied(other.live)
 
     # finding
@@ -189,7 +189,7 @@ class Session:
         return self._perform_at(at, step_focus)
 
     def leave_field(self, at: tuple[Any, ...] | None) -> Refusal | None:
-        """Leave the field (None: whatever has the focus)."""
+        """Leave the field (None: the focused element)."""
         return self._perform_at(at, step_blur) if at is not None else self._perform(step_blur, self.live, None)
 
     def press(self, key: str, at: tuple[Any, ...] | None) -> Refusal | None:
@@ -301,7 +301,7 @@ class Session:
         return self._on_page("reload", self._fresh_page)
 
     def _fresh_page(self) -> None:
-        """The page is loaded again: a fresh form, its initial values from the record as it is now."""
+        """Load the page again: a fresh form, with initial values from the current record."""
         old = self.live
         live = built(self.plan, old.now, old.record)
         live.carry_over(old)

@@ -60,9 +60,8 @@ class StubServer:
     def reply(self, payload: Any, now: int, *, flat: bool = False, panel: str = "") -> ServerAnswer:
         """Return the server's answer to *payload* of the form, or of a *panel*, at *now*.
 
-        *flat*: its names are addresses and its values texts, as forms send them.
-
-        What it accepts is stored. `takes` is how long the answer takes, in milliseconds.
+        *flat*: names are addresses and values are texts, as forms send them. An accepted payload is stored. `takes` is the
+        duration of the answer in milliseconds.
         """
         self._live.now = now
         form = self.plan.panels[panel] if panel else self.plan.main

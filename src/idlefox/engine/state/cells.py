@@ -146,7 +146,7 @@ class RowCell(Container):
         self.key = f"{up.key}#{number}"
 
     def index(self) -> int:
-        """Its number now, from 0; -1 once it is gone."""
+        """The current number of the row, from 0; -1 if it was removed."""
         for i, row in enumerate(self.up.parts):
             if row is self:
                 return i
@@ -193,7 +193,7 @@ def form_of(cell: Cell) -> FormCell:
 
 
 def is_inside(cell: Cell | None, top: Cell) -> bool:
-    """Return whether *cell* is *top* or stands in it."""
+    """Return whether *cell* is *top* or inside it."""
     while cell is not None and cell is not top:
         cell = cell.up
     return cell is top

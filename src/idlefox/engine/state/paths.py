@@ -50,7 +50,7 @@ def chain_between(start: FieldPlan, target: FieldPlan) -> tuple[int, ...]:
 
 
 def is_there(cell: Cell) -> bool:
-    """Return whether *cell* is still on the form: none of the rows around it is gone."""
+    """Return whether *cell* is still on the form: none of its rows was removed."""
     row: RowCell | None = cell.row
     while row is not None:
         if row not in row.up.parts:

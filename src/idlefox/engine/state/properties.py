@@ -1,6 +1,6 @@
 """The table of properties that make up the state of a form.
 
-Recording changes, snapshots, rebuilding, JSON and the trace use it: a property has a name, a cell (or the page) keeps it under
+Changes, snapshots, rebuilding, JSON and the trace use it: a property has a name, a cell (or the page) keeps it under
 *attribute*, and *plain* converts it to plain data.
 """
 

@@ -17,10 +17,10 @@ _LONGEST_CHAIN = 10_000
 
 
 class Event:
-    """Something due at *time*: a debounce is over, a lookup or the server answers, a notice goes (*kind*).
+    """An event due at *time*: the end of a debounce, an answer, the end of a notice (*kind*).
 
-    *waited* tells whether `settle` waits for it, *what* names it (with *cell*) for messages; *question* and *data* are
-    for whoever carries it out (`session.due`).
+    *waited*: `settle` waits for it. *what* names it (with *cell*) in messages. *question* and *data* are for the handler
+    (`session.due`).
     """
 
     __slots__ = ("cell", "data", "done", "kind", "links", "question", "time", "waited", "what")

@@ -124,7 +124,7 @@ def _entries(cell: FieldCell) -> list[str | File]:
 
 
 def _crlf(text: str) -> str:
-    """HTML, "normalize newlines" as entries are encoded: CRLF, whatever was typed."""
+    """HTML, "normalize newlines" when encoding entries: always CRLF."""
     return text.replace("\r\n", "\n").replace("\r", "\n").replace("\n", "\r\n")
 
 

@@ -177,7 +177,7 @@ class _Binder:
         return bound, _RESULTS[node.function]
 
     def _reads_rows(self, source: Reference) -> None:
-        """A loop or count over a list reads its set of rows, and each row only as far as it is used."""
+        """Record that a loop or count over a list reads its set of rows, and each row only where it is used."""
         at = max(i for i, each in enumerate(self.reads) if each is source)
         self.reads[at] = source._replace(member="rows")
 

@@ -36,7 +36,7 @@ class ValueAccess(Protocol):
         """The virtual time in milliseconds since 1970-01-01T00:00Z."""
 
     def mixed(self, place: Any, what: str) -> None:
-        """Told when an ordering or arithmetic met values of types that do not go together."""
+        """Called when an ordering or arithmetic has operands of incompatible types."""
 
 
 def compile_expression(expression: Expression, access: ValueAccess) -> Closure:

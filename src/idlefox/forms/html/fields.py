@@ -178,7 +178,7 @@ class FieldMaker:
 
     # fields
     def _field(self, name: str, address: str, members: list[Element]) -> str:
-        """Add the field *name*; gives the name it has: another one, where an id stands twice or is a name too."""
+        """Add the field *name* and return its final name, which differs if an id is repeated or is a name as well."""
         if name in self.shapes:
             name = next(other for n in count(2) if (other := f"{name} ({n})") not in self.shapes)
             address = segment_text(name, first=True)

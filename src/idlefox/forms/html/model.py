@@ -15,10 +15,11 @@ ORIGIN = "http://page.invalid"
 
 
 class Native(typing.NamedTuple):
-    """The attributes of a field that was read from a page.
+    """The attributes of a field from a page.
 
-    *address* is how people write it; *raw* the text in its control at load; *disabled*, *hidden* and *barred* say why
-    it is so, "" where it is not; *span* are the least, most, step and step base of a slider; *suggests* its datalist.
+    *address* is its address as people write it; *raw* is the text in its control at load. *disabled*, *hidden* and *barred* are
+    the reasons for these states, "" if it is not in them. *span* is the minimum, maximum, step and step base of a slider;
+    *suggests* its datalist.
     """
 
     address: str

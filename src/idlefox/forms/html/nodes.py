@@ -6,9 +6,9 @@ from typing import Any
 
 
 def selected(box: Any, selector: str) -> list[Any]:
-    """The elements inside of *box* that *selector* chooses, each once, in tree order.
+    """Return the elements inside *box* that match *selector*, each once, in tree order.
 
-    The library gives an element again for every part of a list of selectors that fits it. Raises what the library raises where
-    *selector* is none.
+    The library repeats an element for every part of a selector list that matches it. Raises the library's errors for an invalid
+    selector.
     """
     return list({node.mem_id: node for node in box.css(selector)}.values())

@@ -184,7 +184,7 @@ class Tree:
 
     # texts
     def label_texts(self) -> tuple[dict[str, list[str]], dict[int, list[str]]]:
-        """The texts of labels: by the id they are for, and by the control they stand around."""
+        """Return the texts of labels, by the id in `for` and by the control inside the label."""
         by_id: dict[str, list[str]] = {}
         by_node: dict[int, list[str]] = {}
         for label in self.labels:

@@ -1,7 +1,4 @@
-"""Known faults of forms, one by one.
-
-A sheet declares those of the page behind it; `weaken` plants them.
-"""
+"""Known faults of forms. A sheet declares those of its page; `weaken` plants them."""
 
 # No deferred annotations here: NamedTuple would compile each as a forward reference, at every start.
 from ...records import NamedTuple

@@ -29,8 +29,8 @@ def property_of(member: str) -> str:
 class Graph:
     """The dependencies of each unit, and an evaluation order (`rank`).
 
-    What expressions read is noted; what every field has in common (its validity comes from its value, a group's from its fields') is
-    known without: most of a large form is never asked about.
+    Only the references of expressions are stored. Dependencies that all fields share (validity on the value, a group's validity
+    on its fields) are implicit, so most of a large form costs nothing.
     """
 
     def __init__(self, form: Form) -> None:
@@ -152,7 +152,7 @@ class Graph:
 
 
 def _own(field: Field, name: str) -> tuple[str, ...]:
-    """Return the properties of *field* that its property *name* depends on, whatever the sheet says."""
+    """Return the properties of *field* on which its property *name* always depends."""
     if name == "value":
         return ("visible",) if field.forget_when_hidden else ()
     if name == "dirty":

@@ -41,9 +41,9 @@ class FieldLocators(NamedTuple):
 
 
 class RequestPattern(NamedTuple):
-    """Which requests are meant: their *method*, a *path* with ``*`` for the rest of a segment, the query's parameters.
+    """A pattern for requests: *method*, *path* with ``*`` for the rest of a segment, and query parameters.
 
-    Where ``{value}`` stands in the path, in a parameter or in the *body*, is what a lookup is asked about.
+    ``{value}`` in the path, in a parameter or in the *body* is the value of the lookup.
     """
 
     method: str

@@ -49,7 +49,7 @@ def split_address(text: str) -> tuple[Segment, ...]:
 
 
 def parse_address(text: str) -> tuple[Segment, ...] | None:
-    """Parse *text* into segments (``[*]`` stands for every row); None if it is not an address."""
+    """Parse *text* into segments (``[*]`` means every row); None if it is not an address."""
     if not _WHOLE.fullmatch(text):
         return None
     try:

@@ -44,7 +44,7 @@ def _key_names() -> frozenset[str]:
 
 
 def check(document: Document) -> bool:
-    """Reports to *document* whatever the schema does not allow; whether nothing was found."""
+    """Report everything that the schema does not allow to *document*; return whether there was nothing."""
     schema, validator = _schema()
     before = len(document.problems)
     for error in validator.iter_errors(document.data):
@@ -73,8 +73,8 @@ def count_whole(part: Any) -> None:
 def mend(document: Document) -> bool:
     """Replace invalid parts with harmless ones, so that the rest can be checked too.
 
-    The faults themselves have been reported. Whether the schema allows what is there now: then what is found
-    wrong in it is wrong for its own reasons.
+    The errors have been reported. Return whether the schema allows the result: only then are further errors independent of
+    these.
     """
     schema, validator = _schema()
     for _ in range(3):
@@ -122,7 +122,7 @@ def _mend_keys(here: dict[str, Any], known: list[str], error: Any, *, in_rule: b
 
 
 def _mend_value(parent: dict[str, Any], path: list[Any], near: str | None) -> None:
-    """A value that does not fit becomes the word that was meant (*near*), or goes."""
+    """Replace an invalid value with the nearest allowed word (*near*), or remove it."""
     if near is not None:
         parent[path[-1]] = near
     elif path[-2:-1] == ["fields"]:

@@ -67,7 +67,7 @@ class FieldReader:
         self.empty = _EMPTY_TEXT[defaults.get("submit", {}).get("empty", "keep")]
 
     def fields(self, at: At, data: dict[str, Any], shapes: dict[str, Shape]) -> tuple[Field, ...]:
-        """The fields in *data*, standing at *at*."""
+        """Return the fields in *data*, which is at *at*."""
         return tuple(self.field((*at, name), each, shapes[name]) for name, each in data.items())
 
     def field(self, at: At, data: dict[str, Any], shape: Shape, *, of_page: bool = False) -> Field:

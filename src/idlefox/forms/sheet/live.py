@@ -75,7 +75,7 @@ class LiveReader:
         return FieldLocators(find=find, validity=given.get("validity", ""), **parts)
 
     def request(self, at: At, given: dict[str, Any]) -> RequestPattern | None:
-        """The request of a lookup; it says where the value goes."""
+        """Return the request of a lookup, including the place of the value."""
         if "request" not in given:
             return None
         wanted = self._wanted((*at, "request"), given["request"], given.get("body"))

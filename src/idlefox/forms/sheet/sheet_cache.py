@@ -57,7 +57,7 @@ def written(document: Document) -> str:
 
 
 def keep(text: str, what: str) -> None:
-    """Keep *what* is `written` of the sheet *text*. Where that cannot be, nothing is kept."""
+    """Cache *what* for the sheet *text*, if the cache can be written."""
     if len(text) > _LARGEST:
         return
     try:

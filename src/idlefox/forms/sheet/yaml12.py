@@ -60,7 +60,7 @@ class _Loader(CParser, Composer, BaseResolver):  # type: ignore[misc]
 
 
 class Nodes:
-    """The nodes of a YAML document: its *data*, the *lines* of the mappings in it by their identities, and where any part of it stands."""
+    """The nodes of a YAML document: its *data*, the *lines* of its mappings by identity, and the position of every part."""
 
     def __init__(self, file: str, text: str) -> None:
         self.file = file
@@ -307,9 +307,8 @@ def _marked(file: str, mark: Any) -> Place:
 
 
 def _far_too_deep(file: str, text: str, brackets: int) -> Place | None:
-    """Return the offset where brackets or dashes nest too deep, whatever quotes or comments there are; None if they do not.
-
-    *brackets*: how deep those nest.
+    """Return the offset at which brackets or dashes nest too deeply, ignoring quotes and comments; None if they do not. *brackets*
+    is the allowed depth of brackets.
     """
     at = -1
     if any(two in text for two in ("- - ", "? ? ", "- ? ", "? - ")) and (found := _DASHES.search(text)) is not None:

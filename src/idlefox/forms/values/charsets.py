@@ -1,6 +1,6 @@
-"""Character encodings as the Encoding Standard names them: labels, names, and how texts go through them.
+"""Character encodings by the Encoding Standard: labels, names, and conversion of text.
 
-Labels and names are the standard's ("Names and labels"), by a library that holds its table; the codecs are Python's.
+Labels and names ("Names and labels") come from a library; the codecs are Python's.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ _APART: dict[str, tuple[bytes, range]] = {
 
 
 def charset_of(label: str) -> str | None:
-    """The name of the encoding that *label* means, or None for a label that the standard does not know."""
+    """Return the name of the encoding for *label*; None if the standard has no such label."""
     found = webencodings.lookup(label)
     if found is None or found.name == "replacement":
         return None
@@ -59,7 +59,7 @@ def decoded(data: bytes, charset: str, errors: str = "strict") -> str:
 
 
 def _c1(fault: UnicodeError) -> tuple[str, int]:
-    """Encoding standard, "windows-1252": unassigned bytes are the control characters of that number."""
+    """Encoding standard, "windows-1252": unassigned bytes are the control characters with the same number."""
     if not isinstance(fault, UnicodeDecodeError):
         raise fault
     return "".join(chr(b) for b in fault.object[fault.start : fault.end]), fault.end

@@ -6,7 +6,7 @@ import unicodedata
 
 
 def first_strong(text: str) -> str:
-    """Rtl where the first strong character of *text* goes from right to left, else ltr."""
+    """Return rtl if the first strong character of *text* is right-to-left, else ltr."""
     for character in text:
         kind = unicodedata.bidirectional(character)
         if kind in ("R", "AL"):

@@ -1,6 +1,6 @@
-"""A matcher of patterns that cannot run away (ECMA-262, "Pattern Semantics").
+"""A backtracking matcher with bounded time (ECMA-262, "Pattern Semantics").
 
-It goes back on its choices as the standard says, but never goes the same way twice from the same place; and it counts its steps.
+It backtracks as the standard does, but never tries the same path twice from the same position, and it counts its steps.
 """
 
 from __future__ import annotations
@@ -49,9 +49,9 @@ class _Characters(dict[str, bool]):
 
 
 class Matcher:
-    """Finds out whether a text holds a match of the pattern *tree*.
+    """Searches texts for matches of the pattern *tree*.
 
-    *one_of* gives, for a character or class and its flags, whether a text as a whole is one.
+    *one_of* returns, for a character or class and its flags, whether a whole text is one.
     """
 
     def __init__(self, tree: Part, one_of: Callable[[str, str], Callable[[str], bool]]) -> None:

@@ -159,7 +159,7 @@ class _PatternParser:
         return f"({self._closed()}"
 
     def _apart(self, character: str) -> str:
-        """Put a character that has several case variants into a class of its own, which the engine folds as the standard does."""
+        """Put a character that has several case variants into a separate class, which the engine folds as the standard does."""
         alone = not character.isascii() or character[:2] in ("\\u", "\\x") or (self.folds and character in "kKsS")
         return f"[{character}]" if alone else character
 
@@ -265,7 +265,9 @@ class _PatternParser:
         return written, strings
 
     def _set_operand(self, *, plain: bool) -> tuple[str, bool]:
-        """One operand, as the engine reads it, and whether it may hold strings. A range stands in a union only (*plain*)."""
+        """Return one operand in the engine's syntax, and whether it may contain strings. A range is allowed only in a union
+        (*plain*).
+        """
         if self.at >= len(self.source):
             raise SyntaxFault("a [ that is never closed")
         if self.take("["):

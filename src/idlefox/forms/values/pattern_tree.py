@@ -189,9 +189,9 @@ def written_out(part: Part) -> int:
 
 
 def quick_length(part: Part) -> float:
-    """The longest text in which *part*, a whole pattern, is looked for quickly by trying one way after the other.
+    """Return the length of the longest text that plain backtracking searches quickly for *part*, a whole pattern.
 
-    That is where it repeats only what has no choice in it, and seldom enough; infinity where there is only one way.
+    This is finite if repetitions contain no choice and are few; it is infinite if there is only one path.
     """
     if _ways(part, inf) == 1:
         return inf

@@ -83,10 +83,10 @@ def _finder(source: str, flags: str, written: str) -> Callable[[str], bool]:
 
 
 def whole_match(pattern: str) -> Callable[[str], bool]:
-    """Return whether a text as a whole matches *pattern*: HTML, "The pattern attribute" (``^(?:…)$``, flag v).
+    """Return a function that tells whether a whole text matches *pattern*: HTML, "The pattern attribute" (``^(?:…)$``, flag v).
 
-    Raises PatternError where *pattern* alone is no ECMAScript pattern, or one too long to be asked; what it gives raises
-    PatternTooSlow where a text takes too long.
+    Raises PatternError if *pattern* is not an ECMAScript pattern or is too long. The function raises PatternTooSlow if a text
+    takes too long.
     """
     if len(pattern) <= LONGEST:
         _engine(pattern, "v")  # a pattern must be valid on its own: `a)|(b` is not

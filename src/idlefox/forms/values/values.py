@@ -45,7 +45,7 @@ def is_chosen(option: Any, chosen: list[Any]) -> bool:
 
 
 def in_order(offered: list[Any], chosen: list[Any]) -> list[Any]:
-    """Return *chosen* in the order of *offered*; other values come last. A repeated value stands for several options that have it."""
+    """Return *chosen* in the order of *offered*; other values come last. A repeated value means several options with that value."""
     taken: set[int] = set()
     beyond = []
     for each in chosen:

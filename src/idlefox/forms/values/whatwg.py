@@ -1,7 +1,7 @@
 """HTML's microsyntaxes for the values of form controls.
 
-Pure functions on texts: numbers, e-mail and web addresses, dates and times, colours, lengths, steps. Each
-cites the section of the HTML Living Standard it implements. Nothing here knows a form.
+Pure functions on texts: numbers, email and web addresses, dates and times, colours, lengths, steps. Each cites the section of
+the HTML Living Standard that it implements. This module does not use the model of a form.
 """
 
 from __future__ import annotations
@@ -79,7 +79,7 @@ def is_email(text: str) -> bool:
 
 
 def with_ascii_domain(address: str) -> str:
-    """An e-mail address as its value has it: an international domain goes by its ASCII name (HTML, "Email state"; UTS #46)."""
+    """Return the value of an email address: an international domain is replaced by its ASCII name (HTML, "Email state"; UTS #46)."""
     if address.isascii():
         return address
     import ada_url
@@ -93,7 +93,7 @@ def with_ascii_domain(address: str) -> str:
 
 
 def is_url(text: str) -> bool:
-    """Return whether *text* is an absolute URL: the URL standard's parser takes it without a base."""
+    """Return whether *text* is an absolute URL: the URL standard's parser accepts it without a base."""
     import ada_url
 
     try:

@@ -77,7 +77,7 @@ class Connection:
             self._handlers[event].remove(handler)
 
     def _keep(self, task: asyncio.Future[Any]) -> None:
-        """Hold on to *task* until it is over; what goes wrong in it shows as a connection that is gone."""
+        """Keep a reference to *task* until it ends; an exception in it closes the connection."""
         self._tasks.add(task)
         task.add_done_callback(self._over)
 

@@ -98,7 +98,7 @@ class Browser:
         return browser
 
     async def close(self) -> None:
-        """End the session in good order, then whatever is left of it."""
+        """End the session properly, then end all remaining processes."""
         if self.connection is not None:
             for ending in (self.connection.call("session.end", within=5), self.connection.close()):
                 try:

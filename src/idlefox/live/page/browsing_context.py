@@ -39,7 +39,7 @@ class PageNotSettled(Exception):
 
 
 class NoPage(Exception):
-    """The page does not load, or has gone away: its text says why."""
+    """The page does not load or is gone; the text gives the reason."""
 
 
 class AgentError(Exception):
@@ -214,9 +214,9 @@ class BrowsingContext:
 
     # asking
     async def ask_once(self, what: str, *, of: str = "", **given: Any) -> Any:
-        """Call the agent of the document with that id ("": any). Raises DocumentGone if it has been replaced.
+        """Call the agent of the document with that id ("": any). Raises DocumentGone if the document has been replaced.
 
-        JSON goes in and out as one text: as values of the protocol it costs several times as much.
+        Arguments and results are JSON in one string: as values of the protocol they would be several times slower.
         """
         arguments = [{"type": "string", "value": each} for each in (what, json.dumps(given), of)]
         try:

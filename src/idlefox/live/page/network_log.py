@@ -42,7 +42,7 @@ class NetworkLog:
         self._late: set[str] = set()  # those no longer waited for
 
     async def intercept(self) -> None:
-        """Have the requests that the world answers come here, whatever server they are for (WebDriver BiDi, "network.addIntercept")."""
+        """Intercept the requests that the stub server answers, for any host (WebDriver BiDi, "network.addIntercept")."""
         held = self.page.settings["held"]
         if not held:
             return

@@ -84,7 +84,7 @@ class BrowserSession:
         return self._loop
 
     def run(self, work: Coroutine[Any, Any, T]) -> T:
-        """Run *work* and return its result. Raises SessionLost if the browser, the page or the time gives out."""
+        """Run *work* and return its result. Raises SessionLost if the browser or the page is lost, or on a timeout."""
         left = self.ends - monotonic()
         try:
             return self.loop.run_until_complete(asyncio.wait_for(work, max(left, 0.001)))
@@ -168,7 +168,7 @@ class BrowserSession:
         return await self.page.answer(request) if self.page is not None else None
 
     def folder(self) -> str:
-        """A folder for files that are made up; it goes with the browser."""
+        """Return a folder for made-up files; it is removed with the browser."""
         assert self.browser is not None
         return self.browser.folder
 

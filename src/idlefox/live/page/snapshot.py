@@ -376,7 +376,7 @@ def _reads(address: str, facts: dict[str, Any]) -> Any:
 
 
 def _said_by(rule: Any, shows: list[str]) -> Iterator[tuple[str, ...]]:
-    """The names of *rule* where one of the messages that are on show is its own."""
+    """Return the names of *rule* if one of the visible messages is its own."""
     if rule.say is None:
         return
     for kind in rule.kinds:
@@ -443,7 +443,7 @@ def _button_is(sight: PageSnapshot, noun: Noun, word: str) -> Any:
 
 
 def _named_button(sight: PageSnapshot, name: str) -> dict[str, Any] | None:
-    """The button of the page that the script calls *name*: by the label that the sheet gives it, its text or its name."""
+    """Return the page's button that the script calls *name*: by its label in the sheet, its text or its name."""
     label = next((button.label for button in sight.form.buttons if button.name == name), name)
     for text, own, enabled, visible in sight.snapshot["buttons"]:
         if label in (text, own) or name == own:

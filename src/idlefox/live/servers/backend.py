@@ -136,7 +136,7 @@ class PageBackend:
         return as_json({"title": title, "status": reply.status, "errors": errors}, reply.status, PROBLEM)
 
     def watched(self, request: Request) -> bool:
-        """Return whether *request*, which somebody else answers, is a submission: then it is noted."""
+        """Return whether *request*, which an external server answers, is a submission, and record it."""
         if self.answers or not self.is_submission(request):
             return False
         payload, flat = self._read(request)

@@ -58,7 +58,7 @@ class DevServer:
 
 
 async def answers(url: str) -> bool:
-    """Return whether anything answers at *url*, whatever it says."""
+    """Return whether a server answers at *url*, with any status."""
     import httpx
 
     try:

@@ -32,7 +32,7 @@ def page_of(session: Session, trouble: str = "") -> str:
 def _form(form: DrawnForm, closed: list[Any]) -> dict[str, Any]:
     """Return the template's data of *form*.
 
-    No button is drawn disabled by a condition of its own: what it waits for may be what is typed now, which nobody knows here.
+    Buttons are never disabled by their own conditions, which may depend on input that has not been sent yet.
     """
     model, panel = form.model, form.panel
     return {

@@ -325,7 +325,7 @@ def _path_of(address: str) -> Iterator[str]:
 
 
 def _text_of(said: Any) -> str:
-    """The text of a message in a journal; where its row's number stood is a hole."""
+    """Return the text of a message in a journal, with a placeholder for the row number."""
     text = said[1] if isinstance(said, list | tuple) and len(said) > 1 else said
     return text if isinstance(text, str) else "".join("{row}" if part is None else part for part in text)
 

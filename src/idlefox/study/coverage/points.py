@@ -119,7 +119,7 @@ class _PointCollector:
             self._add("rows", field.address, str(field.most), "at most")
 
     def _own_rules(self, field: Field) -> None:
-        """Add the rules that a type of field has by itself."""
+        """Add the built-in rules of a type of field."""
         own = field.kind if field.kind in ("email", "url") else "badInput" if field.kind == "number" else ""
         written_out = {kind.name for rule in field.rules for kind in rule.kinds}
         if own and own not in written_out:
@@ -160,7 +160,7 @@ class _PointCollector:
 
     @staticmethod
     def _measure(field: Field, name: str, parameter: Any) -> str | None:
-        """Return what a bound called *name* measures."""
+        """Return the quantity that a bound called *name* measures."""
         if name in _LENGTHS:
             return "length" if isinstance(parameter, int) else None
         if field.many or field.kind == "rows":

@@ -156,7 +156,7 @@ def _named(script: Script) -> set[str]:
 
 
 def _is_used(file: str) -> bool:
-    """Return whether a script beside *file* may use it: its name stands there."""
+    """Return whether a script next to *file* may use it, because it contains its name."""
     return any(os.path.basename(file) in text for text in _scripts_beside(file))
 
 

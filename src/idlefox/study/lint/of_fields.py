@@ -269,7 +269,7 @@ def _reads(rule: Rule, field: Field) -> bool:
 
 
 def _related(a: Path, b: Path) -> bool:
-    """Return whether one stands in the other."""
+    """Return whether one address is inside the other."""
     return a[: len(b)] == b or b[: len(a)] == a
 
 

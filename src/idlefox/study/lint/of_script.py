@@ -1,4 +1,4 @@
-"""Lint of a script, whatever it runs against."""
+"""Lint of a script, for any subject."""
 
 from __future__ import annotations
 

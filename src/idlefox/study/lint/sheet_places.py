@@ -12,7 +12,7 @@ from .findings import Finding
 
 
 class Places:
-    """The positions of findings in a form, whatever it was read from."""
+    """The positions of findings in a sheet or a page."""
 
     def rule(self, code: str, rule: Rule, message: str, help_: str, word: str = "") -> Finding:
         """A finding at *word* of *rule*: its first kind, unless another is said."""

@@ -47,7 +47,7 @@ def silenced(text: str, file: str, findings: Iterable[Finding]) -> list[Finding]
 
 
 def _next(lines: list[str], number: int) -> int:
-    """The line that a comment alone on line *number* stands above."""
+    """Return the line below a comment that is alone on line *number*."""
     after = number
     while after < len(lines) and (not lines[after].strip() or lines[after].lstrip().startswith("#")):
         after += 1

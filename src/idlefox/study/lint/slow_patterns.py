@@ -67,7 +67,9 @@ def wide(pattern: str) -> SlowPattern | None:
 
 
 class _Automaton:
-    """State 0 is the beginning. *edges* lead on, one for each way: the same state may stand there twice."""
+    """An automaton; state 0 is the start. *edges* lead from a state to the next ones; a state that can be reached in two ways
+    occurs twice.
+    """
 
     def __init__(self, tree: Part) -> None:
         self.tests: list[Callable[[str], bool]] = [lambda character: False]

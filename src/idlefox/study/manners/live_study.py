@@ -1,4 +1,4 @@
-"""Walks about on a page in a browser: short walks at what most often goes wrong first, then at random, each on a fresh page."""
+"""Explores a page in a browser: first short walks through the most common faults, then random ones, each on a fresh page."""
 
 from __future__ import annotations
 

@@ -49,7 +49,7 @@ _NO_WAY = Observation("way-out", "", "no acceptable submission was found from th
 
 
 class MannerFinding(NamedTuple):
-    """One breach: the shortest *steps* that were found to show it, and how many *walks* met it. *at* is where, as it is called then."""
+    """A finding: the shortest *steps* found to show it, and the number of *walks* that met it. *at* is the address at that time."""
 
     manner: str
     where: str
@@ -109,8 +109,8 @@ def manners_of(
 ) -> MannersResult:  # fmt: skip
     """Explore the form of *loaded*. *told* gets the number of walks and findings so far.
 
-    The walks are made in parts, each by itself: by whomever *work* means, of a form that comes from a file, and what
-    is found is the same. With *seconds* it walks for so long, whatever *walks* says: then what is found depends on the machine.
+    The walks are split into independent parts, so the findings are the same on every executor. With *seconds*, it walks for
+    that time, whatever *walks* says, and the findings depend on the machine.
     """
     chosen = frozenset(only or MANNERS)
     share = seconds / _PARTS * min(work.jobs, _PARTS) if seconds is not None else None

@@ -367,7 +367,7 @@ def _with_fault(**faults: Any) -> Change:
 
 
 def _with_timing(path: Path, name: str, before: Any, now: Any) -> Change:
-    """The form, and every field that goes by it, or the one field at *path*, with another *name* (report, reveal)."""
+    """Return the form with another *name* (report or reveal) for the field at *path*, or for every field that uses the form's."""
     if path:
         return _with_field(path, lambda field: field._replace(**{name: now}))
 

@@ -1,4 +1,4 @@
-"""Which faults are proved to change nothing: the form with the fault behaves as the one without, whatever anybody does."""
+"""Proves that a fault changes nothing: the form with the fault behaves exactly like the one without."""
 
 from __future__ import annotations
 
