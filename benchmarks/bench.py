@@ -1,7 +1,7 @@
-"""How fast, as ratios in one run: `python benchmarks/bench.py [NAME …]`. See README.md beside it.
+"""Speed as ratios within one run: `python benchmarks/bench.py [NAME …]`. See README.md in this folder.
 
-Each pair is timed in turn, A B A B …, and the ratio is the median of the pairs' ratios, so that a machine that
-slows down halfway does not tilt it.
+Each pair is timed alternately, A B A B …, and the ratio is the median of the ratios of the pairs, so that a machine that slows
+down halfway does not distort it.
 """
 
 from __future__ import annotations

@@ -1,6 +1,6 @@
-"""What an editor waits for: `python benchmarks/editor.py`, against the installed `idlefox language-server`.
+"""Waiting times in an editor: `python benchmarks/editor.py`, with the installed `idlefox language-server`.
 
-A script of 2,000 lines about the demo's booking: from a keystroke to its diagnostics, a completion, and the server's memory.
+In a script of 2,000 lines about the demo's booking: from a keystroke to its diagnostics, a completion, and the server's memory.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""The yardstick: the demo's booking fields as somebody would write them by hand in plain Python, for these rules only.
+"""The reference for keystrokes: the demo's booking fields written by hand in plain Python, for these rules only.
 
 Does the work of the engine for each key: raw text, value, dirty, rules, sums, report, reveal, and a trace of the changes.
 """

@@ -1,7 +1,7 @@
-"""What lint costs beside reading: `python benchmarks/lint.py`.
+"""The cost of lint compared with reading: `python benchmarks/lint.py`.
 
-A sheet of 2,000 fields and a script of 100,000 lines; ratios to reading the same (for the script: to reading it and putting its
-routines in place, as a run does before it plays).
+A sheet of 2,000 fields and a script of 100,000 lines, as ratios to reading them (for the script: reading it and expanding its
+routines, as before a run).
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
-"""Live pages, as ratios in one run: `python benchmarks/live.py [firefox|chromium] [--pairs N]`.
+"""Live pages, as ratios within one run: `python benchmarks/live.py [firefox|chromium] [--pairs N]`.
 
-A scenario of 152 keys and 31 checks on the mooring page of the tests, played by `idlefox` with both kinds of hands, against the
-same keys and looks written by hand for this page alone, in the same browser: one call of the protocol between two checks, and nothing
-that a tool for any page needs. Also the cost of a lookup of three seconds in virtual time, and of a load.
+A scenario of 152 keys and 31 checks on a page of the tests, with both kinds of hands, is compared with the same keys and checks
+written by hand for this page alone, in the same browser, with one protocol call between two checks. Also measured: a lookup of
+three seconds in virtual time, and a load.
 """
 
 from __future__ import annotations

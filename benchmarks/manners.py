@@ -1,6 +1,6 @@
-"""What walking about in a form costs, and whether it finds what is planted: `python benchmarks/manners.py`.
+"""The speed of walks through a form, and whether they find planted faults: `python benchmarks/manners.py`.
 
-Steps a second on the demo's booking form beside keys typed into it, then every fault that the tests plant, for five seeds.
+Steps per second on the demo's booking form compared with keystrokes, then every fault that the tests plant, for five seeds.
 """
 
 from __future__ import annotations

@@ -1,8 +1,8 @@
-"""What it gives to have more at work: `python benchmarks/scale.py` prints ratios of one run, each the median of several taken in turn.
+"""The gain from more processes: `python benchmarks/scale.py` prints ratios of one run, each the median of several.
 
-10,000 scenarios of 20 steps, in 20 scripts, are played with one process, with two, and by two workers of a scheduler that is started
-on loopback: no two of them type the same. Then 10,000 of which a prelude makes the first eleven steps. With a number
-(`python benchmarks/scale.py 100000`) that many are played once in one process, and what memory it took.
+10,000 different scenarios of 20 steps, in 20 scripts, run in one process, in two, and on two workers of a scheduler on
+loopback. Then 10,000 scenarios whose first eleven steps come from a prelude. With a number (`python benchmarks/scale.py
+100000`), that many run once in one process, and the memory is measured.
 """
 
 from __future__ import annotations

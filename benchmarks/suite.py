@@ -1,8 +1,7 @@
-"""What a suite costs: `python benchmarks/suite.py` prints ratios of one run, each the least of several.
+"""The cost of a suite: `python benchmarks/suite.py` prints ratios of one run, each the least of several.
 
-- 2,000 scenarios in one file with one process against two;
-- each kind of report against none;
-- from saving a file to the verdict of what depends on it, in a watched suite of 2,000 scenarios (seconds).
+It measures 2,000 scenarios in one file with one process and with two; each kind of report; and, in a watched suite of 2,000
+scenarios, the seconds from saving a file to the verdict of its scenarios.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
-"""Headless browsers to hold pages against: a page is served on loopback, the steps of a script are taken in it, and it reports.
+"""Runs pages in headless browsers: serves a page on loopback, executes the steps of a script in it, and returns its report.
 
-For development only. The page's own script says what each control is like; keys are real ones, sent over the browser's own
-protocol (Chromium's debugging port; for Firefox WebDriver BiDi, an open standard).
+For development only. A script in the page reports the state of each control. Keys are real, sent over the browser's own
+protocol (Chromium's debugging port; WebDriver BiDi for Firefox).
 """
 
 from __future__ import annotations

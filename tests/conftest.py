@@ -1,4 +1,4 @@
-"""Helpers: the built program on files in a temporary folder, and scripts played in the core."""
+"""Helpers: run the built program on files in a temporary folder, and scripts in the core. Selects the quick tests."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
-"""Where browsers leave the standard, or each other: whose doing it is, why, for which pages, and what of the answer it touches.
+"""Differences between browsers and the standard, or between browsers: which one, why, for which pages, and in which values.
 
-Each is told in `docs/pages.md`, and *shown* by a case in which it must be seen.
+Each is listed in `docs/pages.md` and is *shown* by a case in which it must occur.
 """
 
 from __future__ import annotations

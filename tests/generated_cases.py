@@ -1,6 +1,6 @@
-"""Pages made by rule, from a seed: types of controls, attributes, values and what a person does to them, all that go together.
+"""Generates pages from a seed: types of controls, attributes, values and a person's actions, in compatible combinations.
 
-`python tools/browse.py` plays them in the engine and in browsers.
+`python tools/browse.py` runs them in the engine and in browsers.
 """
 
 from __future__ import annotations

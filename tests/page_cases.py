@@ -1,6 +1,6 @@
-"""Pages and steps that are played in the engine and in a browser alike: a title, the markup, the steps, each a row.
+"""Pages and steps that run both in the engine and in a browser: a title, the markup, the steps.
 
-Values at load come from tables, one case a value; the rest are pages written out.
+Values at load come from tables, one case per value; the rest are complete pages.
 """
 
 from __future__ import annotations

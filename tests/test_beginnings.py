@@ -1,4 +1,4 @@
-"""Scenarios that begin alike are played alike once: what comes of each is what comes of it alone."""
+"""Steps that several scenarios share at their start run once; each scenario has the same result as when it runs alone."""
 
 from __future__ import annotations
 

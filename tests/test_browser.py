@@ -1,8 +1,8 @@
-"""Pages held against browsers: flags, values, entries, focus, marks, and the request as sent must be the same.
+"""Pages compared with browsers: flags, values, entries, focus, marks, and the request as sent.
 
-Needs Chromium and Firefox (Debian's packages `chromium` and `firefox-esr`); without them every case is held against what was the same
-when they were last compared (`page_answers.jsonl`, written by `python tests/test_browser.py`, which needs both). Where a browser leaves
-the standard, the difference is in `explained.py`, and told in `docs/pages.md`.
+Needs Chromium and Firefox (Debian's packages `chromium` and `firefox-esr`). Without them, each case is compared with the last
+known answers (`page_answers.jsonl`, written by `python tests/test_browser.py`, which needs both browsers). Where a browser
+differs from the standard, `explained.py` and `docs/pages.md` say so.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Work on a cluster: a real scheduler and workers on loopback, in folders of their own, do what one process does, to the byte."""
+"""A cluster of a real scheduler and workers on loopback, in separate folders, has exactly the results of a single process."""
 
 from __future__ import annotations
 

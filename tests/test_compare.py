@@ -1,4 +1,4 @@
-"""Two forms and one suite: no difference where there is none, and the first place, by layer, where there is."""
+"""One suite on two forms: no difference if there is none, otherwise the first difference by layer."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Tables on the core: values as HTML defines them, the expression language, and what a sheet may not say."""
+"""Tables for the core: values as HTML defines them, the expression language, and errors in sheets."""
 
 from __future__ import annotations
 

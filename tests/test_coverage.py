@@ -1,4 +1,4 @@
-"""Coverage: which points scenarios meet, which of them a check stood behind, and steps to those that nobody met."""
+"""Coverage: which points scenarios reach, which of them are checked, and steps to the unreached ones."""
 
 from __future__ import annotations
 

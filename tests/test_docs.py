@@ -1,4 +1,4 @@
-"""Every example of the docs plays, and every command in them prints what the page says."""
+"""Every example in the docs runs, and every command prints the output on the page."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The language server, by a client of the protocol on the built program; what it rests on, on files and on half-written texts."""
+"""The language server, through a client of the protocol; and its parts, on files and on incomplete texts."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a form does at a person's hands, played: controls, timing, rows, conditions, panels, views, drafts."""
+"""The behaviour of forms under a person's actions: controls, timing, rows, conditions, panels, views, drafts."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
-"""Random forms, random steps: what the engine keeps up to date equals what is computed anew, after every step;
-and every state can be rebuilt from the initial state and the trace alone.
+"""Random forms and random steps: incremental state equals state computed from scratch after every step, and every state can be
+rebuilt from the initial state and the trace.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
-"""Whatever a played case, a demo or a sample changes, step by step, and how it fails: it is what it was when last looked at.
+"""Records of all changes and failures of every case, the demo and the samples, compared with the last known ones.
 
-`journals.xz` holds it all. Where a change of behaviour is meant, `python tests/test_journals.py` writes it anew and prints what is
-different now, to be read before it is committed.
+`journals.xz` contains them. After an intended change of behaviour, `python tests/test_journals.py` writes them again and prints
+the differences, to be read before they are committed.
 """
 
 from __future__ import annotations

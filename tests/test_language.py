@@ -1,4 +1,4 @@
-"""The scenario language: what it refuses and how it says so, its one layout, and how scenarios are put together."""
+"""The scenario language: errors and their messages, formatting, and how scenarios are put together."""
 
 from __future__ import annotations
 

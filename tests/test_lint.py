@@ -1,4 +1,4 @@
-"""Lint: every code by its own examples, silences, reports; and nothing that is not true."""
+"""Lint: every code by its own examples, silencing, reports, and no false findings."""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Scripts on pages in real browsers, by the built program: three pages of one sheet, faults planted in them, and what goes wrong outside."""
+"""Scripts on pages in real browsers, with the built program: three pages of one sheet, planted faults, and failures of the
+environment.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Manners: every classic fault is found and shown by steps of which none can be left out; a well-mannered form has none."""
+"""Manners: every classic fault is found and shown by minimal steps; a well-mannered form has no findings."""
 
 from __future__ import annotations
 

@@ -1,7 +1,7 @@
-"""What nobody would write, and what comes of it: texts made by `tools/fuzz.py`, each with every fault that is told, or all that a walk changes.
+"""Malformed input and its results: texts made by `tools/fuzz.py`, each with every reported error, or with all changes of a walk.
 
-`odd.xz` holds them. Where a change of behaviour is meant, `python tests/test_odd.py` writes what comes of them anew and prints what is
-different now, to be read before it is committed; `python tests/test_odd.py N SEED` makes N more texts.
+`odd.xz` contains them. After an intended change of behaviour, `python tests/test_odd.py` writes the results again and prints
+the differences, to be read before they are committed; `python tests/test_odd.py N SEED` adds N texts.
 """
 
 from __future__ import annotations

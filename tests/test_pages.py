@@ -1,6 +1,4 @@
-"""HTML pages as subjects: reading, refusals, a sheet laid over one, what is scaffolded. What controls do is held
-against a browser in `test_browser.py`.
-"""
+"""HTML pages as subjects: reading, errors, a sheet for a page, scaffolds. `test_browser.py` compares controls with browsers."""
 
 from __future__ import annotations
 

@@ -1,9 +1,9 @@
-"""Cases played through the whole of the core: `played/*.txt` hold sheets and steps, in one form.
+"""Cases that run through the whole core: `played/*.txt` contain sheets and steps in one format.
 
-A case begins with ``=== TITLE``; then stands its sheet (without its ``form:``; none: the file's own, under ``=== sheet``, or its
-HTML page, under ``=== page``), ``---``, and the steps and checks of one scenario, or a whole script. A last line ``cannot: TEXT`` says
-that the last step not possible, ``fails: TEXT`` that the last check does not hold, ``fault: TEXT`` that the form comes to no end,
-``unreadable: TEXT`` that nothing is played, and what is said of it.
+A case begins with ``=== TITLE``. Then come its sheet (without ``form:``; if there is none, the file's sheet under ``===
+sheet``, or its HTML page under ``=== page``), ``---``, and the steps and checks of one scenario, or a whole script. The last
+line may be ``cannot: TEXT`` (the last step is not possible), ``fails: TEXT`` (the last check does not hold), ``fault: TEXT``
+(the form does not settle) or ``unreadable: TEXT`` (nothing runs), each with the message.
 """
 
 from __future__ import annotations

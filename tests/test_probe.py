@@ -1,4 +1,4 @@
-"""Probes: what a form does at its boundaries holds as it is written, and tells a changed form from the first."""
+"""Probe: the script of a form's behaviour at its limits passes as written, and shows when another form differs."""
 
 from __future__ import annotations
 

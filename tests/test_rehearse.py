@@ -1,4 +1,4 @@
-"""A form played by hand: in a pipe, back exactly, kept so that it holds; and what can be completed."""
+"""The interactive prompt: pipes, exact undo, saved scenarios that pass, and completion."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The HTML report as browsers have it: no error, no request, nothing that runs over at any width, and what an audit of accessibility says."""
+"""The HTML report in browsers: no errors, no requests, no overflow at any width, and an accessibility audit."""
 
 from __future__ import annotations
 

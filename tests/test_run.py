@@ -1,4 +1,4 @@
-"""`idlefox run` as a person meets it: exit codes, reports, selection, and files that cannot be used."""
+"""`idlefox run` from a person's point of view: exit codes, reports, selection, and invalid files."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Time, lookups and the server, played; wire formats; and what no interleaving may ever show."""
+"""Time, lookups and the server; wire formats; and states that no interleaving may produce."""
 
 from __future__ import annotations
 

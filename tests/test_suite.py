@@ -1,4 +1,4 @@
-"""The life of a suite: what a run leaves behind for machines, and what a team asks of `run` every day."""
+"""Everyday use of a suite: reports for machines, and the options of `run` that a team uses daily."""
 
 from __future__ import annotations
 

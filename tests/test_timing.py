@@ -1,6 +1,6 @@
-"""When things are reported and shown: a small, slow statement of `behaviour.md`, Timing, made apart from the engine.
+"""Times of reports and messages: a small, slow second implementation, independent of the engine.
 
-The statement keeps no count of what changed: after every act it works everything out anew from what is in the fields.
+It does not work incrementally: after every action it computes everything from the values of the fields.
 """
 
 from __future__ import annotations

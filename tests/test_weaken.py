@@ -1,4 +1,6 @@
-"""Weaken: what a suite looks at is caught, what it does not is missed with a scenario that tells, and the same is never what a walk tells apart."""
+"""Weaken: a fault in anything a suite checks is noticed; for any other there is a scenario; equivalent faults never differ on a
+walk.
+"""
 
 from __future__ import annotations
 

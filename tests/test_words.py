@@ -1,4 +1,4 @@
-"""The table of words is whole, true, and what the schema and the reference pages say."""
+"""The table of words is complete and correct, and agrees with the schema and the reference pages."""
 
 from __future__ import annotations
 

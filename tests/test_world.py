@@ -1,4 +1,4 @@
-"""Who answers a page's requests, what a server reads of them, and what `live:` may say: tables, without a browser."""
+"""Who answers a page's requests, how a server reads them, and the keys of `live:`: tables, without a browser."""
 
 from __future__ import annotations
 

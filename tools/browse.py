@@ -1,7 +1,8 @@
-"""Holds pages made by rule against browsers: `python tools/browse.py [--cases N] [--seed S] [--in chromium|firefox]`.
+"""Compares generated pages with browsers: `python tools/browse.py [--cases N] [--seed S] [--in chromium|firefox]`.
 
-Each case (`tests/generated_cases.py`) is played in the engine and in the browsers, and all that can be seen of it is compared. What
-`tests/explained.py` has a reason for is counted by reason, all else is printed: a difference to look into. Exit code 1 if there is one.
+Each case (`tests/generated_cases.py`) runs in the engine and in the browsers, and everything observable is compared.
+Differences that `tests/explained.py` explains are counted by reason; all others are printed. The exit code is 1 if there are
+any.
 """
 
 from __future__ import annotations

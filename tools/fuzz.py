@@ -1,10 +1,10 @@
-"""Feeds the core what nobody would write: `python tools/fuzz.py [--inputs N] [--seed S] [--keep DIR]`.
+"""Feeds malformed input to the core: `python tools/fuzz.py [--inputs N] [--seed S] [--keep DIR]`.
 
-Seeded. Scripts, sheets, pages, JSON Schemas, configurations, expressions and patterns of the demo and the tests are changed by their
-grammar (words, lines and blocks swapped, doubled, nested, filled with odd values), read, compiled and played. What is wrong must be told
-as `Unreadable` or in results; anything else raised, a process that dies, five seconds of the processor or 500 MB is a find: it is
-printed, and its input is kept. What can be read must keep what holds of every form: laying a script out changes nothing, and the
-journal rebuilds the state. Exit code 1 if there is a find.
+Scripts, sheets, pages, JSON Schemas, configurations, expressions and patterns of the demo and the tests are changed at random
+(words, lines and blocks swapped, doubled, nested, filled with odd values), read, compiled and run. Errors must be `Unreadable`
+or part of the results. Any other exception, a dead process, five seconds of CPU time or 500 MB is a finding: it is printed, and
+its input is kept. Readable input must keep the invariants: formatting changes nothing, and the journal rebuilds the state. The
+exit code is 1 if there are findings.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Write docs/lint.md from the table of codes: `python tools/lint_pages.py`."""
+"""Writes docs/lint.md from the table of codes: `python tools/lint_pages.py`."""
 
 from __future__ import annotations
 

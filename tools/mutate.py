@@ -1,12 +1,12 @@
-"""How much of what one plants in the code the tests catch: `python tools/mutate.py [--sample N] [--seed S]`.
+"""Measures how many planted faults in the code the tests catch: `python tools/mutate.py [--sample N] [--seed S]`.
 
-A random, seeded sample of mutants of `engine`, `forms`, `script` and `playing` is made by a mutation tester
-(`pip install cosmic-ray`), each is planted in a copy of the repository, and the tests that come by its line (coverage
-knows which, also of those that run the built program) are run against it until one fails. Not part of CI: a sample of 300
-takes an hour or two on two cores. `--from` and `--to` try a part of the sample.
+A mutation tester (`pip install cosmic-ray`) makes a seeded random sample of mutants of `engine`, `forms`, `script` and
+`playing`. Each is planted in a copy of the repository, and the tests that run its line (by coverage, also in the built program)
+run until one fails. This is not part of CI: a sample of 300 takes an hour or two on two cores. `--from` and `--to` select a
+part of the sample.
 
-Left out of the sample are mutants that cannot show: those in annotations, which nothing evaluates, and in docstrings.
-What survives is printed with its line, to be explained or caught.
+Mutants without effect are left out: those in annotations and docstrings. Surviving mutants are printed with their line, to be
+explained or caught.
 """
 
 from __future__ import annotations

@@ -1,17 +1,17 @@
 """Runs every example in the docs and compares its output with the page: `python tools/play_docs.py [PAGE …]`.
 
-`--write` puts what the commands print now into the pages. Each page is played in a folder of its own, which holds the demo's files.
-What a block is, its first line says:
+`--write` updates the outputs in the pages. Each page runs in a separate folder that contains the demo's files. The first line
+of a block gives its kind:
 
-- ``yaml``: a sheet. ``yaml NAME`` is saved under that name, a piece of one (without ``form:``) is made whole; it must be readable,
-  unless it is ``wrong``. The scripts below it are played against it.
-- ``fox``: a script, or the body of a scenario. ``fox NAME`` is saved; ``fox on NAME`` is played against that form of the demo. It must
-  hold, unless it is ``fails`` or ``wrong``.
+- ``yaml``: a sheet. ``yaml NAME`` is saved under that name; a part of a sheet (without ``form:``) is completed. It must be
+  valid, unless it is ``wrong``. The scripts below it run against it.
+- ``fox``: a script, or the body of a scenario. ``fox NAME`` is saved; ``fox on NAME`` runs against that form of the demo. It
+  must pass, unless it is ``fails`` or ``wrong``.
 - ``html NAME``, ``python NAME``, ``csv NAME``, ``json NAME``: saved.
-- ``console``: lines that begin with ``$ `` are run, and what follows is what they print; a line ``…`` stands for any lines, times may
-  differ.
-- what lies between ``<!-- words`` and ``<!-- end -->`` is not played here: it is the table's, whose examples have a test of their own.
-- all else (``sh``, ``text``, ``toml``, no word at all) is not played.
+- ``console``: lines that begin with ``$ `` run, and the lines after them are their output; a line ``…`` matches any lines, and
+  times may differ.
+- Regions between ``<!-- words`` and ``<!-- end -->`` do not run here: they are generated, and another test runs their examples.
+- All other blocks (``sh``, ``text``, ``toml``, without a word) do not run.
 """
 
 from __future__ import annotations

@@ -1,7 +1,7 @@
 """Writes the table of words to the sheet's JSON Schema and to the reference pages: `python tools/reference.py`.
 
-`--check` writes nothing and fails where something is not in step. In a page, what lies between ``<!-- words: GROUP -->`` (of keys
-``<!-- words: keys PLACE -->``) and ``<!-- end -->`` is the table's.
+`--check` writes nothing and fails if something is out of date. In a page, the region between ``<!-- words: GROUP -->`` (for
+keys ``<!-- words: keys PLACE -->``) and ``<!-- end -->`` is generated.
 """
 
 from __future__ import annotations
