@@ -96,7 +96,7 @@ def test_a_floor_knows_only_the_floors_below(room: str) -> None:
             assert not {k for k in known if k.split(".")[0] == room and k.split(".")[1:2] and k.split(".")[1] in above}, module
 
 
-def test_only_the_session_and_what_starts_it_are_known_outside_of_the_engine() -> None:
+def test_outside_code_uses_only_entry_points_of_the_engine() -> None:
     """Play, study and the rest come in by the door; plans are made by the compiler, journals are plain data."""
     doors = {"engine.session.session", "engine.session.look", "engine.session.page_view", "engine.session.introspection", "engine.session.stub_server", "engine.plan.controls", "engine.world.typed", "engine.compile.compiler", "engine.compile.python_file",
              "engine.state.journal", "engine.plan.plans"}  # fmt: skip
@@ -136,7 +136,7 @@ def test_a_keystroke_passes_the_layers_in_one_direction() -> None:
     assert "9 calls between layers, 0 of them upward" in done.stdout, "docs/how-it-works.md describes these calls"
 
 
-def test_what_plays_live_can_be_loaded_without_what_it_needs() -> None:
+def test_live_modules_load_without_optional_libraries() -> None:
     """That a library of an extra is missing is told, so nothing may need it merely to be loaded."""
     extras = "h11 httpx websockets matplotlib watchfiles"
     code = f"import sys\nfor name in {extras.split()!r}: sys.modules[name] = None\nimport idlefox.live.loading, idlefox.live.servers.serving, idlefox.commands.serve, idlefox.commands.run, idlefox.commands.trace, idlefox.commands.watching"

@@ -50,7 +50,7 @@ def played(file: Path, repeats: bool) -> Any:
 
 @settings(max_examples=120, deadline=None)
 @given(ways=st.tuples(WAYS, WAYS, WAYS), suite=SUITES)
-def test_nothing_else_comes_of_it(ways: tuple[list[str], ...], suite: list[tuple[int, list[str], str]], tmp_path_factory: pytest.TempPathFactory) -> None:
+def test_shared_prefixes_change_no_result(ways: tuple[list[str], ...], suite: list[tuple[int, list[str], str]], tmp_path_factory: pytest.TempPathFactory) -> None:
     folder = tmp_path_factory.mktemp("alike")
     (folder / "boats.form.yaml").write_text(SHEET)
     text = 'subject "boats.form.yaml"\nroutine put(who, what)\n    retype name "$who $what"\n    fill\n        name $who\n    expect name != $what\n'
@@ -90,7 +90,7 @@ SHARED: list[tuple[list[ExpandedScenario], list[int], int]] = [
 
 
 @pytest.mark.parametrize("scenarios, begins, kept", SHARED)
-def test_what_is_shared(scenarios: list[ExpandedScenario], begins: list[int], kept: int) -> None:
+def test_prefixes_that_are_shared(scenarios: list[ExpandedScenario], begins: list[int], kept: int) -> None:
     Counted.made, found = 0, []
     beginnings = PrefixCache(scenarios, 0)
     for number, each in enumerate(scenarios):
@@ -105,7 +105,7 @@ def test_what_is_shared(scenarios: list[ExpandedScenario], begins: list[int], ke
     assert beginnings.held == 0
 
 
-def test_lines_that_say_the_same_are_told_where_they_stand(fox: Any) -> None:
+def test_equal_lines_keep_their_own_places(fox: Any) -> None:
     (fox.folder / "boats.form.yaml").write_text(SHEET)
     wrong = '    type nobody "x"  # so\n    inside crew[0]\n        fill\n            whom $p\n            .who $p\n    do nothing_known\n'
     fox.write(a__fox=f'subject "boats.form.yaml"\nscenario "a"\n{wrong}{wrong}', b__fox='subject "boats.form.yaml"\n' + 2 * 'scenario "a"\n    expect name = "y"\n')

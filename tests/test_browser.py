@@ -153,7 +153,7 @@ def compare(browser: Browser, case: Case) -> tuple[dict[str, Any], dict[str, Any
 
 
 @pytest.mark.parametrize("case", all_cases(), ids=lambda c: c.title[:90])
-def test_a_page_is_what_it_is_in_a_browser(browser: tuple[str, Browser], case: Case) -> None:
+def test_a_page_behaves_as_in_a_browser(browser: tuple[str, Browser], case: Case) -> None:
     name, started = browser
     mine, theirs_ = compare(started, case)
     shown = [e.why for e in EXPLANATIONS if e.shown == case.title and name in e.browsers]
@@ -167,7 +167,7 @@ def test_a_page_is_what_it_is_in_a_browser(browser: tuple[str, Browser], case: C
 HELD_AGAINST = {"firefox": 153}
 
 
-def test_what_is_explained_is_shown_by_a_case() -> None:
+def test_every_explained_difference_has_a_case() -> None:
     assert {e.shown for e in EXPLANATIONS} <= {case.title for case in all_cases()}
 
 
@@ -193,7 +193,7 @@ def known() -> dict[str, Any]:
 
 
 @pytest.mark.parametrize("case", all_cases(), ids=lambda c: c.title[:90])
-def test_a_page_is_what_it_was_when_it_was_held_against_a_browser(known: dict[str, Any], case: Case) -> None:
+def test_a_page_matches_the_last_known_answers(known: dict[str, Any], case: Case) -> None:
     assert brief(ours(case, page_of(case)[1], steps_of(case))) == known[case.title]
 
 

@@ -123,7 +123,7 @@ def test_a_worker_that_is_killed_costs_no_result(fox: Fox, cluster: Cluster) -> 
     assert sorted(worker.poll() is None for worker in cluster.workers) == [False, True]
 
 
-def test_a_cluster_plays_for_python_too(fox: Fox, cluster: Cluster) -> None:
+def test_a_cluster_runs_scripts_from_python(fox: Fox, cluster: Cluster) -> None:
     _demo(fox, "crew.form.yaml", "crew.fox")
     result = run(fox.folder, on=cluster.address)
     assert (result.passed, len(result.scenarios)) == (True, 9), result.text
@@ -137,7 +137,7 @@ def test_a_cluster_plays_for_python_too(fox: Fox, cluster: Cluster) -> None:
     (("run", "f.fox", "--on", "tcp://127.0.0.1:1", "--live"), "--on cannot be combined with --live"),
     (("manners", "f.form.yaml", "--jobs", "2", "--live"), "--jobs cannot be combined with --live"),
 ])  # fmt: skip
-def test_what_cannot_be_is_said(fox: Fox, words: tuple[str, ...], told: str) -> None:
+def test_invalid_addresses_and_options_are_errors(fox: Fox, words: tuple[str, ...], told: str) -> None:
     fox.write(f__form__yaml="form: f\nfields:\n  a: {}\n", f__fox='subject "f.form.yaml"\nscenario "a"\n    expect a = ""\n')
     done = fox(*words)
     assert (done.returncode, told in done.stderr) == (2, True), done.stderr

@@ -34,7 +34,7 @@ def test_a_form_does_not_differ_from_itself(two: Fox) -> None:
     ("messages: one\n", "reveal: attempted\nmessages: one\n", "shown", "messages"), ("visible: vehicle.bringing", "visible: not vehicle.bringing", "state", "vehicle.plate breaks"),
     ("takes: 2s", "takes: 3s", "time", "milliseconds since load"), ("to: /bookings\n", "to: /book\n", "sent", "request"), ("most: 6", "most: 5", "state", "the step"),
 ])  # fmt: skip
-def test_where_two_forms_part(two: Fox, old: str, new: str, layer: str, told: str) -> None:
+def test_differences_are_found_by_layer(two: Fox, old: str, new: str, layer: str, told: str) -> None:
     text = (DEMO / "booking.form.yaml").read_text("utf-8")
     assert old in text
     two.write(same__form__yaml=text.replace(old, new))

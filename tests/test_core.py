@@ -74,12 +74,12 @@ def test_dates_are_numbers(kind: str, text: str, number: int | None) -> None:
 @pytest.mark.parametrize(("text", "low", "high", "step", "value"), [
     ("", 0, 100, 1, 50), ("7.5", 0, 10, 1, 8), ("99", 0, 10, 1, 10), ("x", 1, 4, 1, 3), ("5", 10, 0, 1, 10), ("9", 0, 10, 4, 8),
 ])  # fmt: skip
-def test_a_range_holds_only_what_it_can(text: str, low: int, high: int, step: int, value: int) -> None:
+def test_a_range_clamps_its_value(text: str, low: int, high: int, step: int, value: int) -> None:
     assert whatwg.sanitise_range(text, low, high, step) == value
 
 
 @given(*(st.integers(-40, 40) for _ in range(3)), st.integers(1, 12), st.integers(-20, 20))
-def test_a_range_takes_the_nearest_step_of_two_the_upper(number: int, low: int, high: int, step: int, base: int) -> None:
+def test_a_range_rounds_to_the_nearest_step(number: int, low: int, high: int, step: int, base: int) -> None:
     clamped = max(low, min(number, high)) if high >= low else low
     steps = [each for each in range(low, high + 1) if (each - base) % step == 0]
     nearest = min(steps, key=lambda each: (abs(each - clamped), -each), default=clamped)
@@ -132,7 +132,7 @@ def test_expressions_come_to(text: str, value: Any) -> None:
     "r[n]", "form", "exec(a)", "a.upper()", "value", "row.m", "'a'", "1 < n < 5", "`a`", "a if k", "any(r for)", "$a", "n ** 2",
     "a\n\x00", "{1: 2}", "eval", "True", "print(a)", "getattr(a, n)", "(" * 200, "not " * 200 + "k", "f'{a}'", "a[0]", "r.m", "0123",
 ])  # fmt: skip
-def test_what_is_no_expression_is_refused_and_reaches_nothing(text: str) -> None:
+def test_invalid_expressions_are_errors(text: str) -> None:
     form = read_sheet_text(FORM, "f")
     with pytest.raises(ExpressionError):
         bind(text, Scope(form.shape))
@@ -176,7 +176,7 @@ def test_what_is_no_expression_is_refused_and_reaches_nothing(text: str) -> None
     ("form: f\nfields: {a: }", 2, "write {} if there is nothing to set"),
     ("form: f\nfields: {a: {rules: [{holds: 'len(value) > '}]}}", 2, "the expression ends here"),
 ])  # fmt: skip
-def test_a_sheet_that_makes_no_sense_says_where_and_what_to_do(key: str, line: int, says: str) -> None:
+def test_invalid_sheets_are_errors_with_place_and_remedy(key: str, line: int, says: str) -> None:
     with pytest.raises(Unreadable) as fault:
         read_sheet_text(key, "f.form.yaml")
     found = [p for p in fault.value.problems if says in p.cause + " | " + p.remedy]
@@ -244,7 +244,7 @@ class Mute(SimulatedForm):
     ("expect touched nothing", "tell which fields are touched"), ("expect record includes {}", "observe the record that the server has stored"),
     ("expect a is visible", ""), ("wait 1s", ""), ("submit past checks", ""), ("reload", ""),
 ])  # fmt: skip
-def test_what_a_subject_cannot_do_is_told_before_play(line: str, cannot: str) -> None:
+def test_missing_capabilities_are_errors_before_the_run(line: str, cannot: str) -> None:
     script = read_script_text(f'scenario "x"\n    {line}\n', "a.fox")
     (scenario,), _ = expand(script)
     assert [p.cause for p in unable(scenario.ops, Mute.abilities)] == ([f"this subject cannot {cannot}"] if cannot else [])
@@ -255,7 +255,7 @@ def test_what_a_subject_cannot_do_is_told_before_play(line: str, cannot: str) ->
     ("form: f\nfields:\n  a: {visible: nome}\n", 3, 16), ("form: f\nfields:\n  a: {visible: 'not nome'}\n", 3, 21),
     ('form: f\nfields:\n  a: {visible: "\\"\\" == nome"}\n', 3, 25), ("form: f\nfields:\n  a: {visible: 'x == ''y'''}\n", 3, 22),
 ])  # fmt: skip
-def test_a_name_in_an_expression_is_marked_where_it_stands(sheet: str, line: int, column: int) -> None:
+def test_unknown_names_in_expressions_are_marked(sheet: str, line: int, column: int) -> None:
     with pytest.raises(Unreadable) as caught:
         read_sheet_text(sheet, "f")
     assert (caught.value.problems[0].place.line, caught.value.problems[0].place.column) == (line, column)
@@ -304,7 +304,7 @@ def test_a_day_is_the_calendars(day: int) -> None:
     r"\b+", "a{3,1}", "(?<n>a)(?<n>b)", r"\k<m>", "(?i-i:a)", "(?a)", "[a-]", "[(]", "[a", "[<<]", "[a&&b--c]", "[ab&&c]", "[a&&&b]", r"[^\q{ab}]",
     r"[^\p{RGI_Emoji}]", r"[^\q{a|bc}]", r"[^\q{}]", r"[^\q{a|}]", "(a", "a)", "}", "*a", r"[\q{a]", "(" * 200 + ")" * 200, "[" * 200 + "]" * 200, "a|" * 6000, "(?:(?:a|b){1000}){1000}",
 ])  # fmt: skip
-def test_what_is_no_pattern_is_refused(text: str) -> None:
+def test_invalid_patterns_are_errors(text: str) -> None:
     with pytest.raises(PatternError):
         whole_match(text)
 
@@ -324,7 +324,7 @@ def test_what_is_no_pattern_is_refused(text: str) -> None:
     (r"(?:..(?<=\1(\w)))+", "aabb", "aaab"), (r"(?i:(?:(k|é)\1)+)", "Kk\u212akÉé", "kj"), (r"(?<n>(?:a|b)+)-\k<n>", "ab-ab", "ab-ba"),
     (r"(?:a\b.?)+", "a a", "aa"), (r"(?:(?m:^)a(?m:$)\n?)+", "a\na", "aa"), (r"(?i:(?:\b.)+)", "a", "\u017f\u017f"), (r"(?:(?<=[\q{ab}])c|.)+", "abc", ""),
 ])  # fmt: skip
-def test_a_pattern_is_read_as_the_standard_has_it(text: str, fits: str, not_: str) -> None:
+def test_patterns_follow_the_standard(text: str, fits: str, not_: str) -> None:
     found = whole_match(text)
     assert (found(fits), found(not_)) == (True, False)
 
@@ -352,14 +352,14 @@ def test_flag_i_knows_two_letters_more_of_a_word() -> None:
 
 
 @pytest.mark.parametrize(("text", "folded"), [("abABc", True), ("ababc", True), ("ab", False)])
-def test_what_has_been_found_is_found_again_by_flag_i_in_other_letters(text: str, folded: bool) -> None:
+def test_back_references_ignore_case_with_flag_i(text: str, folded: bool) -> None:
     found = [finds(r"^(?:(ab+)+)*\1c", flags)(text) for flags in ("iv", "v")]
     assert found == [folded, folded and text.islower()]
     assert finds(r"^(?:(ß)+)*\1c", "iv")("ß\u1e9ec"), "which has no lower letter of one character by full folding"
 
 
 @pytest.mark.parametrize(("offered", "chosen", "there"), [("abc", "cxa", "acx"), ("aba", "a", "a"), ("aba", "aab", "aba"), ("", "b", "b")])
-def test_what_is_chosen_stands_in_the_order_of_what_is_offered(offered: str, chosen: str, there: str) -> None:
+def test_chosen_values_are_in_the_order_of_the_options(offered: str, chosen: str, there: str) -> None:
     assert in_order([*offered], [*chosen]) == [*there]
 
 
@@ -367,7 +367,7 @@ def test_what_is_chosen_stands_in_the_order_of_what_is_offered(offered: str, cho
     ({"status": 404}, 404, None), ({"status": 404, "body": 1}, 404, 1), ({"status": 404, "more": 1}, 200, {"status": 404, "more": 1}), ({"status": "x"}, 200, {"status": "x"}),
     ({"body": 1}, 200, {"body": 1}), (None, 200, "else"),
 ])  # fmt: skip
-def test_what_a_page_is_told(given: Any, status: int, body: Any) -> None:
+def test_bodies_of_answers_for_a_page(given: Any, status: int, body: Any) -> None:
     assert told(given, "else") == LookupResponse(status, body)
 
 
@@ -421,7 +421,7 @@ def test_a_sheet_nests_so_deep_and_no_deeper(make: Any, first: int) -> None:
 
 
 @pytest.mark.parametrize(("text", "fits", "not_"), [("[a-]", "-", "b"), (r"[\-\d(]", "(", "-x"), ("[^]", "x", ""), (r"\/[<<]", "/<", "/x")])
-def test_flag_u_has_classes_of_its_own(text: str, fits: str, not_: str) -> None:
+def test_flag_u_has_separate_classes(text: str, fits: str, not_: str) -> None:
     found = finds(text, "u")
     assert (found(fits), found(not_)) == (True, not_ == "-x")
     with pytest.raises(PatternError):
@@ -429,7 +429,7 @@ def test_flag_u_has_classes_of_its_own(text: str, fits: str, not_: str) -> None:
 
 
 @given(st.lists(st.tuples(st.integers(0, 3), st.text("ab", max_size=3))))
-def test_a_long_text_is_whole_again_after_every_key(keys: list[tuple[int, str]]) -> None:
+def test_long_texts_can_be_rebuilt_after_every_key(keys: list[tuple[int, str]]) -> None:
     edits, texts, noted = EditLog(), ["x" * 1000], []
     for gone, added in keys:
         texts.append(texts[-1][: len(texts[-1]) - gone] if gone else texts[-1] + added)

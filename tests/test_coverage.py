@@ -73,14 +73,14 @@ def told(coverage: Coverage) -> set[str]:
     (('type a "late"', "submit", "settle", "expect outcome is rejected"), {"submission reply 1 (422) given +", "submission rejected +", "message a server: Too late. shown"}, {"submission reply 2 (201) given"}),
     (('type a "abc"', "submit", "submit", "settle", 'type a "d"'), {"submission reply 2 (201) given", "submission accepted", "submission pressed twice"}, {"submission refused"}),
 ])  # fmt: skip
-def test_what_a_scenario_meets(fox: Fox, steps: tuple[str, ...], met: set[str], not_met: set[str]) -> None:
+def test_points_that_a_scenario_reaches(fox: Fox, steps: tuple[str, ...], met: set[str], not_met: set[str]) -> None:
     found = told(covered(fox, *steps))
     assert met <= found, met - found
     assert not not_met & found, not_met & found
 
 
 @pytest.mark.parametrize("script", ["booking", "claims", "crew"])
-def test_steps_to_what_is_missing_meet_it(script: str) -> None:
+def test_steps_to_unreached_points_reach_them(script: str) -> None:
     ready = load_script(SelectedScript(str(DEMO / f"{script}.fox")), RunOptions(), Subjects())
     assert ready.loaded is not None
     coverage = coverage_of(ready.loaded, [ready])
@@ -124,7 +124,7 @@ STEP = st.sampled_from([
 
 @settings(max_examples=60, deadline=None)
 @given(least=st.integers(1, 2), most=st.integers(2, 3), high=st.integers(1, 12), steps=st.lists(STEP, max_size=25))
-def test_points_are_those_that_a_count_by_hand_comes_to(least: int, most: int, high: int, steps: list[str]) -> None:
+def test_points_match_an_independent_count(least: int, most: int, high: int, steps: list[str]) -> None:
     """After each step the whole state is looked at: what is broken, shown, held and how much of it."""
     text = SHEET.replace("minlength: 3, maxlength: 5", f"minlength: {least}, maxlength: {most}").replace("max: 9", f"max: {high}")
     form = read_sheet_text(text, "f.form.yaml")

@@ -14,7 +14,7 @@ PAGES = sorted((ROOT / "docs").glob("*.md"))
 
 
 @pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
-def test_what_a_page_shows_is_so(page: Path) -> None:
+def test_examples_and_outputs_in_a_page_are_true(page: Path) -> None:
     done = subprocess.run([sys.executable, "tools/play_docs.py", str(page)], cwd=ROOT, capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout + done.stderr
 

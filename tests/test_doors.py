@@ -59,12 +59,12 @@ def test_scenarios_are_items_of_pytest(scripts: Fox) -> None:
     (("--fox", "-m", "fast"), "1 passed"), (("--fox", "a.fox", "-m", "with-dash and slow", "--strict-markers"), "1 failed, 1 passed"), (("--fox", "a.fox", "-k", "holds"), "1 passed"),
     (("--fox", "-x", "a.fox"), "1 failed, 2 passed"), ((), "1 passed"), (("-o", "idlefox=true", "test_own.py", "a.fox", "-k", "own or holds"), "2 passed"),
 ])  # fmt: skip
-def test_they_are_chosen_as_items_are(scripts: Fox, args: tuple[str, ...], outcome: str) -> None:
+def test_pytest_options_select_items(scripts: Fox, args: tuple[str, ...], outcome: str) -> None:
     (scripts.folder / "bad.fox").unlink()
     assert outcome in items(scripts, *args).stdout.splitlines()[-1]
 
 
-def test_a_script_that_cannot_be_played_is_an_error_of_collecting(scripts: Fox) -> None:
+def test_an_invalid_script_is_a_collection_error(scripts: Fox) -> None:
     done = items(scripts, "--fox", "bad.fox")
     assert "bad.fox:1:1: expected " in done.stdout
     assert "Traceback" not in done.stdout
@@ -95,7 +95,7 @@ def test_wishes_that_cannot_be_meant(wishes: typing.Any, says: str) -> None:
         run("a.fox", **wishes)
 
 
-def test_what_is_nowhere_and_what_fits_nothing_does_not_hold(scripts: Fox) -> None:
+def test_missing_files_and_no_matches_do_not_pass(scripts: Fox) -> None:
     assert not run("nowhere.fox").passed
     assert run(scripts.folder / "a.fox", match="nothing like it").problems[0].message == "no scenario matches the tags and the title"
     assert set(idlefox.__all__) == {"Failure", "Problem", "Result", "Scenario", "__version__", "run"}

@@ -195,7 +195,7 @@ def verdicts(folder: Path, sheet: str) -> dict[str, list[str]]:
 
 
 @pytest.mark.parametrize("sheet", ["booking", "claims", "crew", "cheese-register", "lighthouse-log", "museum-loan"])
-def test_a_renamed_field_is_renamed_wherever_it_stands(folder: Path, sheet: str) -> None:
+def test_renaming_a_field_changes_every_occurrence(folder: Path, sheet: str) -> None:
     before = verdicts(folder, sheet)
     assert before
     path = str(folder / f"{sheet}.form.yaml")

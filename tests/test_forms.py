@@ -78,7 +78,7 @@ def test_where_a_field_is_on_its_page(given: str, place: FieldLocators) -> None:
     ({"enum": ["a", "b"], "default": "b"}, "b"), ({"type": "array", "items": {"enum": ["a", "b"]}, "default": ["b"]}, ["b"]), ({"type": "boolean", "default": True}, True),
     ({"type": "boolean", "default": "yes"}, None), ({"type": "string", "default": 3}, None), ({"type": "integer", "default": 3}, 3), ({"type": "string", "default": None}, None),
 ])  # fmt: skip
-def test_a_default_that_fits_is_what_a_field_begins_with(tmp_path: Path, schema: dict[str, Any], initial: Any) -> None:
+def test_a_valid_default_is_the_initial_value(tmp_path: Path, schema: dict[str, Any], initial: Any) -> None:
     (tmp_path / "s.json").write_text(json.dumps({"properties": {"a": schema}}), encoding="utf-8")
     made = from_schema(read_schema(str(tmp_path / "s.json")), "s", str(tmp_path))
     field = read_sheet_text(made.sheet, "s.form.yaml").fields[0]
@@ -103,7 +103,7 @@ def test_a_default_that_fits_is_what_a_field_begins_with(tmp_path: Path, schema:
     ("  a:\n    rules:\n     - {required: true}\n      - {minlength: 3}", (6, 7), "indented by 6", "indent it by 5"),
     ("\ta: {}", (3, 1), "a tab in the indentation", "indent with spaces"),
 ])  # fmt: skip
-def test_a_slip_in_yaml_is_answered_with_the_line_as_it_should_be(fox: Fox, sheet: str, place: tuple[int, int], cause: str, remedy: str) -> None:
+def test_yaml_errors_suggest_the_corrected_line(fox: Fox, sheet: str, place: tuple[int, int], cause: str, remedy: str) -> None:
     result = fox.play(f"form: f\nfields:\n{sheet}\n", 'scenario "x"\n    reset\n')
     problem = result.errors[0]
     assert (problem.place.line, problem.place.column) == place
@@ -135,7 +135,7 @@ def test_a_sheet_read_again_is_the_same(sheet: Path, fox: Fox, monkeypatch: pyte
     assert first.lines()[0] > 0
 
 
-def test_what_is_kept_of_a_sheet_changes_nothing(fox: Fox) -> None:
+def test_the_sheet_cache_changes_nothing(fox: Fox) -> None:
     """Not what is found wrong, where only a file has changed that the sheet names; nor does it matter what became of it."""
     fox.write(p__html='<form><input name="a"></form>', f__form__yaml='form: f\npage: p.html\nfields:\n  a: {rules: [{holds: "a != 2"}, {maxlength: 2.0}]}\n',
               a__fox='subject "f.form.yaml"\nscenario "s"\n    type a "abc"\n    expect a breaks tooLong\n')  # fmt: skip

@@ -219,7 +219,7 @@ def test_incremental_equals_from_scratch_and_the_journal_rebuilds_every_state(sh
 
 @thorough(100)
 @given(sheet=sheets(), steps=st.lists(STEPS, min_size=2, max_size=14), at=st.integers(0, 13))
-def test_a_copy_goes_its_own_way(sheet: str, steps: list[tuple[str, int, str]], at: int) -> None:
+def test_copies_are_independent(sheet: str, steps: list[tuple[str, int, str]], at: int) -> None:
     first = session_of(sheet)
     at %= len(steps)
     for number, step in enumerate(steps[:at], 1):

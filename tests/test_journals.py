@@ -179,7 +179,7 @@ def kept() -> dict[str, list[str]]:
 
 
 @pytest.mark.parametrize(("title", "source"), [pytest.param(*each, id=each[0]) for each in sources()])
-def test_it_changes_what_it_changed(kept: dict[str, list[str]], title: str, source: Any, tmp_path: Path) -> None:
+def test_every_case_changes_the_same_as_before(kept: dict[str, list[str]], title: str, source: Any, tmp_path: Path) -> None:
     assert now(source, tmp_path) == kept.get(title, []), "if this is meant: python tests/test_journals.py"
 
 

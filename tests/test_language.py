@@ -46,7 +46,7 @@ from idlefox.script.writer import write_script
     ("scenario \"x\"", 5, "must not be indented"),
     ("do f(1", 11, "expected ')'"),
 ])  # fmt: skip
-def test_a_slip_is_told_with_its_place_and_remedy(line: str, column: int, says: str) -> None:
+def test_errors_have_a_place_and_a_remedy(line: str, column: int, says: str) -> None:
     with pytest.raises(Unreadable) as fault:
         read_script_text(f'scenario "x"\n    {line}\n    note "the next line is read"\n', "a.fox")
     problem = fault.value.problems[0]
@@ -58,7 +58,7 @@ def test_a_slip_is_told_with_its_place_and_remedy(line: str, column: int, says: 
 @pytest.mark.parametrize("before", [
     "expect payload = {", "expect payload not = {", "expect values includes {", "expect r = [", "expect r offers [", "add r with {", "answer submit with 422 {",
 ])  # fmt: skip
-def test_a_value_stands_on_one_line_up_to_a_hundred_columns(before: str) -> None:
+def test_values_fit_on_one_line_up_to_a_hundred_columns(before: str) -> None:
     end = '"}' if before.endswith("{") else '"]'
     for length, lines in ((100, 1), (101, 3)):
         written = f"    {before}" + ('"b": "' if before.endswith("{") else '"')
@@ -66,7 +66,7 @@ def test_a_value_stands_on_one_line_up_to_a_hundred_columns(before: str) -> None
         assert len(write_script(read_script_text(text, "w.fox")).rstrip().split("\n")) - 1 == lines
 
 
-def test_a_member_stands_on_one_line_up_to_a_hundred_columns() -> None:
+def test_members_fit_on_one_line_up_to_a_hundred_columns() -> None:
     for length, lines in ((100, 5), (101, 7)):
         text = '        "within": {"b": "' + "y" * (length - 28) + '"},'
         assert len(text) == length
@@ -288,7 +288,7 @@ scenario "x"
     ('scenario "x"\n    inside r[0]\n        type .$where "x"\n', (3, 15), "where"),
     ('scenario "x"\n    inside r[0]\n        clear .$where\n', (3, 16), "where"),
 ])  # fmt: skip
-def test_a_slip_stands_where_it_is(fox: Fox, script: str, place: tuple[int, int], cause: str) -> None:
+def test_errors_point_to_the_exact_column(fox: Fox, script: str, place: tuple[int, int], cause: str) -> None:
     result = fox.play("form: f\nfields: {a: {}, r: {type: rows, start: 2, fields: {n: {}}}}", script)
     (problem,) = result.errors
     assert cause in problem.cause
@@ -358,14 +358,14 @@ def test_walks_and_tables_of_other_files(fox: Fox) -> None:
     ('do grows with json "t.json"', "[]", "t.json has no rows"),
     ('do grows with csv "none.csv"', "", "none.csv: file not found"),
 ])  # fmt: skip
-def test_a_table_that_does_not_fit_is_told(fox: Fox, body: str, file: str, says: str) -> None:
+def test_mismatched_tables_are_errors(fox: Fox, body: str, file: str, says: str) -> None:
     fox.write(t__json=file)
     result = fox.play("form: f\nfields: {a: {}}", f'routine grows(key, state)\n    type a $key\nscenario "x"\n    {body}\n    expect a is clean\n')
     assert says.lower() in " ".join(p.cause for p in result.errors).lower(), result.errors
 
 
 @pytest.mark.parametrize(("text", "where"), [('[{"key" 1}]', "a.fox"), ('[\n{"key" 1}]', "t.json"), ("", "a.fox")])
-def test_a_slip_in_a_table_stands_in_its_file_unless_it_is_all_there_is(fox: Fox, text: str, where: str) -> None:
+def test_errors_in_table_files_point_to_the_file(fox: Fox, text: str, where: str) -> None:
     fox.write(t__json=text)
     result = fox.play("form: f\nfields: {a: {}}", 'scenario "x"\n    with json "t.json"\n    type a $key\n')
     assert [Path(p.place.file).name for p in result.errors] == [where], result.errors
@@ -384,7 +384,7 @@ def test_it_stops_after_so_many_that_fell(fox: Fox, most: int, played: int) -> N
     ("choose k 1", "pick FIELD VALUE"), ("press submit", "with `submit`"), ("sleep 3s", "wait 3s"), ("assert a", "expect FIELD"),
     ('Click "x"', "`submit`"), ('tpye a "x"', "did you mean 'type'?"), ("answer submit with 600", "a status is between 100 and 599"),
 ])  # fmt: skip
-def test_plain_english_is_understood_by_what_it_means(line: str, says: str) -> None:
+def test_common_synonyms_suggest_the_keyword(line: str, says: str) -> None:
     with pytest.raises(Unreadable) as caught:
         read_script_text(f'scenario "x"\n    {line}\n', "a.fox")
     assert says in caught.value.problems[0].remedy

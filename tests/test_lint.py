@@ -86,7 +86,7 @@ scenario "called"
 """
 
 
-def test_what_is_odd_is_told_where_it_stands_and_nothing_else(fox: Fox) -> None:
+def test_findings_have_exact_places(fox: Fox) -> None:
     told = [(f.code, f.place.line, f.message) for f in found(fox, SHEET, SCRIPT)]
     assert told == [
         ("unused", 4, "the routine it does not use the parameter idle"), ("unused", 6, "the routine never is never used"),
@@ -107,7 +107,7 @@ def test_a_finding_is_silenced_with_a_reason(fox: Fox, comment: str, left: list[
     assert sorted(f.code for f in found(fox, f"fields:\n  a: {{rules: [{{minlength: 3}}]}}{comment}\n", "")) == left
 
 
-def test_a_silence_stands_alone_above_the_line(fox: Fox) -> None:
+def test_a_silencing_comment_can_be_above_the_line(fox: Fox) -> None:
     assert found(fox, "fields:\n  # lint: allow silent-rule, it is good\n  # and more\n  a: {rules: [{minlength: 3}]}\n", "") == ()
 
 
@@ -153,11 +153,11 @@ contradiction | r: {rules: [{required: true, say: A.}, {among: [x, yy], say: B.}
 contradiction | r: {type: number, rules: [{min: 2, max: 1, say: A.}]} | no value except empty of r satisfies both min 2 and max 1
 never-breaks | r: {type: select, options: [p, q], rules: [{among: [p, q, s], say: A.}]} | no value that r can have breaks among: all its options satisfy it
 never-breaks | r: {type: range, rules: [{min: 3, say: A.}]} | no value that r can have breaks min 3: its slider ends there
-unseen-message | r: {type: hidden, rules: [{required: true, say: A.}]} | nobody can see the message of required of r: a field of type hidden
-unseen-message | r: {visible: 'a == "x" and a == "y"', rules: [{required: true, say: A.}]} | nobody can see the message of required of r: r is never visible
-unseen-message | r: {reveal: touched and not touched, rules: [{required: true, say: A.}]} | nobody can see the message of required of r: its reveal is never true
-unseen-message | r: {visible: a.on, reveal: a.off, rules: [{required: true, say: A.}]} | nobody can see the message of required of r: reveal is never true while r is visible
-unseen-message | g: {type: group, visible: false, fields: {r: {rules: [{required: true, say: A.}]}}} | nobody can see the message of required of g.r: g.r is never visible
+unseen-message | r: {type: hidden, rules: [{required: true, say: A.}]} | the message of required of r can never appear: a field of type hidden
+unseen-message | r: {visible: 'a == "x" and a == "y"', rules: [{required: true, say: A.}]} | the message of required of r can never appear: r is never visible
+unseen-message | r: {reveal: touched and not touched, rules: [{required: true, say: A.}]} | the message of required of r can never appear: its reveal is never true
+unseen-message | r: {visible: a.on, reveal: a.off, rules: [{required: true, say: A.}]} | the message of required of r can never appear: reveal is never true while r is visible
+unseen-message | g: {type: group, visible: false, fields: {r: {rules: [{required: true, say: A.}]}}} | the message of required of g.r can never appear: g.r is never visible
 dead-end | r: {readonly: true, rules: [{required: true, say: A.}]} | r is required but can never be filled: it is always readonly
 dead-end | r: {type: radio, options: [{value: 1, enabled: false}], rules: [{required: true, say: A.}]} | r is required but can never be filled: none of its options
 dead-end | r: {type: rows, add: 'any(p.n == "x" for p in r)', fields: {n: {}}} | r starts without rows, and then no row can be added
@@ -185,7 +185,7 @@ def odd_sheet(field: str) -> str:
 
 
 @pytest.mark.parametrize("case", ODD.strip().split("\n"))
-def test_what_is_odd_in_a_field_is_found(fox: Fox, case: str) -> None:
+def test_findings_in_fields(fox: Fox, case: str) -> None:
     code, field, message = (part.strip() for part in case.split(" | "))
     (finding,) = found(fox, odd_sheet(field), "")
     assert finding.code == code
@@ -193,11 +193,11 @@ def test_what_is_odd_in_a_field_is_found(fox: Fox, case: str) -> None:
 
 
 @pytest.mark.parametrize("field", CLEAN.strip().split("\n"))
-def test_what_is_like_it_and_not_odd_is_not(fox: Fox, field: str) -> None:
+def test_similar_but_correct_fields_have_no_findings(fox: Fox, field: str) -> None:
     assert found(fox, odd_sheet(field), "") == ()
 
 
-def test_functions_that_no_rule_asks_are_told_where_they_stand(fox: Fox) -> None:
+def test_unused_functions_are_found(fox: Fox) -> None:
     fox.write(rules__py="def asked(v, f):\n    return helper(v)\n\ndef helper(v):\n    return True\n\ndef idle(v, f):\n    return True\n\ndef other(v, f):\n    return True\n")
     fox.write(g__form__yaml="form: g\npython: rules.py\nfields: {a: {rules: [{python: other, say: No.}]}}\n")
     told = found(fox, "python: rules.py\nfields: {b: {rules: [{python: asked, say: No.}]}}\n", "")
@@ -225,7 +225,7 @@ NUMBERS = "fields:\n  n: {type: number}\n  t: {}\n  on: {type: checkbox, initial
     ('retype t "x"\nretype t "x"\nexpect n = 1', "t has just been retyped to the same text"), ('retype t "x"\nblur\nretype t "x"\nexpect n = 1', ""),
     ('expect n = null\nexpect t = ""\nexpect n = null', "this repeats an earlier check"), ('expect n = null\ntype n "1"\nexpect n = null', ""),
 ])  # fmt: skip
-def test_what_steps_and_checks_can_tell(fox: Fox, steps: str, told: str) -> None:
+def test_findings_in_steps_and_checks(fox: Fox, steps: str, told: str) -> None:
     body = "".join(f"    {line}\n" for line in steps.split("\n"))
     findings = [f.message for f in found(fox, NUMBERS, f'scenario "it"\n{body}')]
     assert [message[: len(told)] for message in findings] == ([told] if told else [])
@@ -238,7 +238,7 @@ SAYS = re.compile(r"message of (?P<unseen>\w+) of (?P<where>[\w.]+)|have breaks 
 
 @settings(max_examples=200, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
-def test_what_is_said_to_be_impossible_is_not_met_on_any_walk(data: st.DataObject) -> None:
+def test_impossible_conditions_never_hold_on_a_walk(data: st.DataObject) -> None:
     picked = data.draw(st.lists(st.sampled_from(FIELDS), min_size=1, max_size=4))
     fields = "".join("  " + re.sub(r"\b([rg])(?=: \{)", rf"\g<1>{n}", field) + "\n" for n, field in enumerate(picked))
     reveal = data.draw(st.sampled_from(["touched or attempted", "true", "attempted and clean and dirty"]))

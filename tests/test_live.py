@@ -59,7 +59,7 @@ def report(done: subprocess.CompletedProcess[str]) -> list[dict[str, Any]]:
 
 
 @pytest.mark.parametrize("browser", BROWSERS)
-def test_one_script_holds_on_three_kinds_of_page(fox: Fox, browser: str) -> None:
+def test_one_script_passes_on_three_kinds_of_page(fox: Fox, browser: str) -> None:
     for page in ("native", "redrawn", "widgets"):
         lay_out(fox, page, into=page)
     done = fox("run", ".", f"--live={browser}", "--jobs", "2", "--report", "json=-")  # a browser a process
@@ -140,7 +140,7 @@ def test_roles_and_names_are_what_the_browser_itself_computes(fox: Fox, browser:
 
 
 @ANY
-def test_faults_planted_in_the_page_are_told(fox: Fox) -> None:
+def test_faults_planted_in_the_page_are_reported(fox: Fox) -> None:
     lines = (HERE / "mooring.fox").read_text("utf-8").split("\n")
     paths = []
     for number, (file, old, new, title, _) in enumerate(FAULTS):
@@ -174,7 +174,7 @@ PAGES = [
 
 
 @ANY
-def test_what_a_page_does_to_a_scenario(fox: Fox) -> None:
+def test_effects_of_pages_on_scenarios(fox: Fox) -> None:
     for number, (script, steps, _, says) in enumerate(PAGES):
         folder = fox.folder / ("endless" if "3 s" in says else "pages") / f"p{number:02}"
         folder.mkdir(parents=True)
@@ -209,7 +209,7 @@ def test_an_error_of_the_page_may_count(fox: Fox) -> None:
 
 
 @ANY
-def test_what_fails_is_played_again_where_that_is_wished(fox: Fox) -> None:
+def test_failures_are_retried_on_request(fox: Fox) -> None:
     page, port = "<!doctype html><form><label>Wick <input value=a></label></form>", free_port()
     script = 'subject "lamp.form.yaml"\nscenario "it"\n    expect a = "b"\n'
     sheet = LAMP.replace("lamp.html", f"'http://127.0.0.1:{port}/lamp.html', serve: {sys.executable} turns.py {port}")
@@ -240,7 +240,7 @@ http.server.HTTPServer(("127.0.0.1", int(sys.argv[1])), Handler).serve_forever()
 
 
 @ANY
-def test_the_demo_plays_its_page(fox: Fox) -> None:
+def test_the_demo_runs_its_page(fox: Fox) -> None:
     done = fox("demo", "--live")
     assert done.returncode == 0, done.stdout
     assert "20 scenarios: 20 passed" in done.stdout
@@ -252,7 +252,7 @@ def test_the_demo_plays_its_page(fox: Fox) -> None:
 
 
 @pytest.mark.parametrize("browser", BROWSERS)
-def test_a_page_without_a_sheet_is_played_as_the_browser_has_it(fox: Fox, browser: str) -> None:
+def test_a_page_without_a_sheet_runs_in_the_browser(fox: Fox, browser: str) -> None:
     fox("demo", ".")
     scenarios = report(fox("run", "lost-property.fox", f"--live={browser}", "--report", "json=-"))
     otherwise = {s["title"]: s["verdict"] for s in scenarios if s["verdict"] != "pass"}
@@ -319,7 +319,7 @@ def test_nothing_is_left_of_the_browser(fox: Fox, how: signal.Signals) -> None:
     ("natif.html", "page not found beside the sheet: 'natif.html' → did you mean 'native.html'?"),
     ("../native.html", "../native.html is outside the project"),
 ])  # fmt: skip
-def test_a_page_that_cannot_be_had_is_told_once(fox: Fox, page: str, says: str) -> None:
+def test_an_unreachable_page_is_reported_once(fox: Fox, page: str, says: str) -> None:
     lay_out(fox, "native", ("mooring.form.yaml", "native.html", page))
     done = fox("run", "mooring.fox", "--live")
     assert done.returncode == 2
@@ -328,7 +328,7 @@ def test_a_page_that_cannot_be_had_is_told_once(fox: Fox, page: str, says: str) 
 
 
 @ANY
-def test_buttons_are_known_by_what_people_call_them(fox: Fox) -> None:
+def test_buttons_are_found_by_their_names(fox: Fox) -> None:
     page = """<!doctype html><form><label>Wick <input></label><button name=go>Light it</button><button type=button disabled>Snuff</button></form>
     <script>document.forms[0].onsubmit = (event) => { event.preventDefault(); document.querySelector("input").value = event.submitter.name; };</script>"""
     sheet = LAMP + "buttons: {go: {label: Light it}, out: {label: Snuff}, gone: {label: Away}}\n"
@@ -361,7 +361,7 @@ def test_a_call_that_cannot_be_meant(fox: Fox, call: tuple[str, ...], says: str)
     assert says in done.stderr
 
 
-def test_no_browser_is_told_with_what_to_install(fox: Fox) -> None:
+def test_a_missing_browser_names_the_package(fox: Fox) -> None:
     lay_out(fox, "native")
     done = fox("run", "mooring.fox", "--live", PATH=str(fox.folder))
     assert done.returncode == 2
@@ -526,7 +526,7 @@ def test_a_form_that_a_server_draws(fox: Fox, app: str, how: tuple[str, ...]) ->
     assert "2 scenarios: 2 passed" in done.stdout
 
 
-def test_over_http_a_sheet_finds_its_fields_by_name_and_nobody_else_is_asked(fox: Fox, app: str) -> None:
+def test_over_http_a_sheet_finds_its_fields_by_name_on_one_host(fox: Fox, app: str) -> None:
     sheet = f"form: lamp\nfields:\n  wick: {{label: Wick}}\n  oil: {{type: number}}\n  flame: {{}}\nlive: {{page: '{app}'}}\n"
     scenario = 'scenario "away"\n    type wick "away"\n    submit\nscenario "no such control"\n    expect flame is hidden\n    type flame "x"\n'
     fox.write(lamp__form__yaml=sheet, lamp__fox=f'subject "lamp.form.yaml"\n{DRAWN}{scenario}'.replace('"oil": "3"', '"oil": 3'))  # as the sheet has it
@@ -577,7 +577,7 @@ def test_a_panel_is_the_page_s_dialog(fox: Fox, browser: str) -> None:
 
 
 @pytest.mark.parametrize("how", ["http", *BROWSERS])
-def test_what_holds_on_a_sheet_holds_where_it_is_served(fox: Fox, how: str) -> None:
+def test_scripts_pass_on_served_sheets(fox: Fox, how: str) -> None:
     """Every kind of control, rows, a panel's button, a file: drawn, filled, refused, and taken."""
     port = free_port()
     live = f"live: {{page: 'http://127.0.0.1:{port}/', requests: real, serve: {sys.executable} -m idlefox serve kinds.form.yaml --at-once --port {port}}}\n"
@@ -596,7 +596,7 @@ def test_a_form_in_many_parts_is_found_by_the_map_over_http(fox: Fox, app: str) 
     assert "1 passed" in done.stdout, done.stdout
 
 
-def test_a_sheet_serves_its_page_and_what_the_page_asks(fox: Fox) -> None:
+def test_a_sheet_serves_its_page_and_its_backend(fox: Fox) -> None:
     lay_out(fox, "native", ("mooring.form.yaml", "takes: 2s", "takes: 0s"), ("mooring.form.yaml", "takes: 1s", "takes: 0s"))
     program = subprocess.Popen([sys.executable, "-m", "idlefox", "serve", "mooring.form.yaml", "--page", "native.html"], cwd=fox.folder, stdout=subprocess.PIPE, text=True)
     assert program.stdout is not None
@@ -624,7 +624,7 @@ def test_a_sheet_serves_its_page_and_what_the_page_asks(fox: Fox) -> None:
     (("serve", "mooring.form.yaml", "--port", "x"), "must be a whole number"),
     (("serve", "mooring.form.yaml", "--clock", "2031"), "'2031' is not an RFC 3339 time"),
 ])  # fmt: skip
-def test_what_cannot_be_served(fox: Fox, call: tuple[str, ...], says: str) -> None:
+def test_sheets_that_cannot_be_served(fox: Fox, call: tuple[str, ...], says: str) -> None:
     lay_out(fox, "native")
     fox.write(lamp__form__yaml="form: lamp\nfields: {a: {}}\n", a__fox="", over__form__yaml="form: over\npage: native.html\n")
     done = fox(*call)
@@ -633,7 +633,7 @@ def test_what_cannot_be_served(fox: Fox, call: tuple[str, ...], says: str) -> No
 
 
 @ANY
-def test_a_page_is_played_by_hand(fox: Fox) -> None:
+def test_rehearse_on_a_page(fox: Fox) -> None:
     lay_out(fox, "native")
     said = 'type boat "Gannet"\nblur\nsettle\noffer\npick berth "inner"\nback\nexpect berth = null\nremove crew[0]\nagain\nkeep by-hand.fox "not known"\nlook boat\n'
     done = fox("rehearse", "mooring.form.yaml", "--live", piped=said)
@@ -689,7 +689,7 @@ def test_manners_of_the_demos_page_and_of_its_faulty_one(fox: Fox) -> None:
 
 
 @ANY
-def test_a_sheet_is_held_against_its_page(fox: Fox) -> None:
+def test_compare_a_sheet_with_its_page(fox: Fox) -> None:
     fox("demo", "skerry")
     fox.write(few__fox='subject "skerry/booking.form.yaml"\nscenario "alike"\n    type contact.email "a@b.example"\n    blur\nscenario "extras"\n    pick extras "cabin", "breakfast", "deckchair"\n    pick extras also "bicycle"\n    blur\n')
     done = fox("compare", "skerry/booking.form.yaml", "live", "few.fox:2", "--report", "json=-")

@@ -78,7 +78,7 @@ def test_the_clean_forms_break_none(fox: Fox, name: str) -> None:
     assert done.stdout.startswith(" no finding, 14 manners checked   500 walks, ")
 
 
-def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
+def test_findings_are_printed_kept_and_repeatable(fox: Fox) -> None:
     shutil.copy(DEMO / "broken.form.yaml", fox.folder / "broken.form.yaml")
     call = ("manners", "broken.form.yaml", "--except", "way-out,closes", "--walks", "700", "--report", "json=-")
     first, second = fox(*call, "--keep", "rude.fox", "--report", "html=rude.html"), fox(*call)
@@ -99,7 +99,7 @@ def test_what_is_found_is_told_kept_and_the_same_each_time(fox: Fox) -> None:
     assert f"{len(data['findings'])} passed" in kept.stdout
 
 
-def test_what_is_asked_wrongly(fox: Fox) -> None:
+def test_invalid_options(fox: Fox) -> None:
     fox.write(a__form__yaml="form: a\nfields: {a: {}}\n")
     for call, told in (
         (("--only", "patiance"), "unknown manner 'patiance' → did you mean 'patience'?"), (("--time", "soon"), "'soon' is not a duration"),

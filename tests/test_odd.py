@@ -147,7 +147,7 @@ def kept() -> list[list[str]]:
 
 
 @pytest.mark.parametrize("part", range(8))
-def test_what_comes_of_odd_texts_is_what_it_was(tmp_path: Path, part: int) -> None:
+def test_malformed_input_has_the_same_result_as_before(tmp_path: Path, part: int) -> None:
     for number, (kind, text, was) in list(enumerate(kept()))[part::8]:
         folder = tmp_path / str(number)
         folder.mkdir()

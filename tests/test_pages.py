@@ -69,7 +69,7 @@ def holds(fox: Fox, body: str, **files: str) -> None:
     ('submit by "Sennd"', "unknown button 'Sennd'"),
     ("expect name offers \"x\"", "offers needs a choice"),
 ])  # fmt: skip
-def test_what_does_not_fit_the_page_is_found_before_play(fox: Fox, body: str, cause: str) -> None:
+def test_mismatches_with_the_page_are_errors_before_the_run(fox: Fox, body: str, cause: str) -> None:
     (problem,) = play(fox, body).errors
     assert cause in problem.cause
 
@@ -130,7 +130,7 @@ def test_an_old_charset_is_read_and_sent(fox: Fox) -> None:
     holds(fox, 'subject "old.html"\n---\nexpect a = "é"\ntype a "€灯"\nsubmit\nexpect body = "a=%E9%80%26%2328783%3B"\nexpect payload = {"a": "é€&#28783;"}')
 
 
-def test_a_page_with_a_script_is_played_with_a_warning(fox: Fox) -> None:
+def test_a_page_with_a_script_gives_a_warning(fox: Fox) -> None:
     fox.write(p__html="<form oninput=x()><input name=a></form><script>1</script><script type=application/json>{}</script>")
     fox.write(a__fox='subject "p.html"\nscenario "x"\n    expect a = ""\n')
     done = fox("run", "a.fox")
@@ -227,7 +227,7 @@ SCHEMA = {
 }  # fmt: skip
 
 
-def test_what_is_scaffolded_holds_at_once(fox: Fox) -> None:
+def test_scaffolds_pass_as_written(fox: Fox) -> None:
     fox.write(page__html=PAGE, order__schema__json=json.dumps(SCHEMA))
     made = fox("scaffold", "page.html#ropes", "--into", "first")
     assert made.returncode == 0, made.stderr
@@ -280,7 +280,7 @@ def test_dates_are_written_as_they_are_read(kind: str, number: int) -> None:
 
 
 @given(st.sampled_from(["^a", "b$", "^a$", "a|b", "^a|b$", "^(a|b)$", "[|]", "[a-]|[^(]", "a\\$", "^$"]), st.text("ab|$\n", max_size=4))
-def test_a_schemas_pattern_finds_what_the_forms_matches(pattern: str, text: str) -> None:
+def test_patterns_of_schemas_are_unanchored(pattern: str, text: str) -> None:
     assert whole_match(whole_pattern(pattern))(text) is finds(pattern, "u")(text)
 
 
@@ -325,7 +325,7 @@ def test_a_byte_that_is_no_text_is_placed(fox: Fox) -> None:
      'type a "😀"\nsubmit\nexpect body contains "&#128512;"'),
     ("<input type=date name=a><input type=time name=t>", "press Enter in a\nexpect requests = 0\npress Enter in t\nexpect requests = 0"),
 ])  # fmt: skip
-def test_what_a_person_reaches_and_what_is_sent(fox: Fox, page: str, body: str) -> None:
+def test_reachable_controls_and_payload(fox: Fox, page: str, body: str) -> None:
     fox.write(p__html=page if "<form" in page else f"<form>{page}</form>")
     steps = "".join(f"    {line}\n" for line in body.split("\n"))
     fox.write(a__fox=f'subject "p.html"\nscenario "it"\n{steps}')
@@ -361,7 +361,7 @@ def test_a_form_that_a_page_has_not(wanted: str, says: str) -> None:
     ("<script>one()</script>", "onclick=two()", ("1 script", "1 element with handlers")), ("<script src=a.js></script><script type=module></script>", "", ("2 scripts",)),
     ("<script type=application/ld+json>{}</script>", "", ()), ("<p onkeydown=y() onkeyup=x()>", "oninput=z()", ("2 elements with handlers",)), ("<p onload=x()>", "", ("1 element with handlers",)),
 ])  # fmt: skip
-def test_what_is_not_run_is_counted(head: str, more: str, told: tuple[str, ...]) -> None:
+def test_scenarios_left_out_are_counted(head: str, more: str, told: tuple[str, ...]) -> None:
     form = read_page_text(f"{head}<form><input name=a {more}></form>", "p.html")
     assert form.page is not None
     assert form.page.scripts == told

@@ -52,7 +52,7 @@ def script_of(page: str, body: str) -> str:
 
 
 @pytest.mark.parametrize(("sheet", "page", "body"), list(cases()))
-def test_it_plays_as_written(fox: Fox, sheet: str, page: str, body: str) -> None:
+def test_the_case_runs_as_written(fox: Fox, sheet: str, page: str, body: str) -> None:
     fox.write(codes__csv="code\nK1\nK2\n", page__html=page)
     fate, says, body = parts_of(body)
     result = fox.play(sheet, body, subject="page.html" if page else "form.form.yaml")

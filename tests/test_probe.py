@@ -15,7 +15,7 @@ SAMPLES = Path(__file__).parent / "samples"
 
 
 @pytest.mark.parametrize("sheet", sorted([*DEMO.glob("*.form.yaml"), *SAMPLES.glob("*.form.yaml")]), ids=lambda path: path.name)
-def test_a_probe_holds_as_it_is_written(fox: Fox, sheet: Path) -> None:
+def test_a_probe_passes_as_written(fox: Fox, sheet: Path) -> None:
     shutil.copy(sheet, fox.folder / sheet.name)
     done = fox("probe", sheet.name, "--write", "p.fox")
     assert done.returncode == 0, done.stderr
@@ -54,7 +54,7 @@ def probed(tmp_path_factory: pytest.TempPathFactory) -> str:
     ("visible: vehicle.bringing", "visible: not vehicle.bringing"), ("[A-Z]{2}[0-9]{3,5}", "[A-Z]{2}[0-9]{3,4}"), ("say: Choose a sailing.", "say: Choose one."), ("enabled: form.dirty", "enabled: form.valid"),
     ("takes: 3s, accept: [ISLE1234", "takes: 3s, accept: [ISLE1235"), ("- {unique: true, say: This name is already listed.}", ""), ("messages: one\n", "reveal: attempted\nmessages: one\n"),
 ])  # fmt: skip
-def test_a_changed_form_is_told_from_the_first(fox: Fox, probed: str, old: str, new: str) -> None:
+def test_a_probe_detects_a_changed_form(fox: Fox, probed: str, old: str, new: str) -> None:
     text = (DEMO / "booking.form.yaml").read_text("utf-8")
     assert old in text
     fox.write(booking__form__yaml=text, other__form__yaml=text.replace(old, new), p__fox=probed)
@@ -69,7 +69,7 @@ def test_a_changed_form_is_told_from_the_first(fox: Fox, probed: str, old: str, 
 _BETWEEN = {("[A-Z]{2}[0-9]{3,5}", "[A-Z]{2}[0-9]{3,4}")}
 
 
-def test_what_is_not_probed(fox: Fox) -> None:
+def test_forms_that_cannot_be_probed(fox: Fox) -> None:
     fox.write(p__form__yaml="form: p\npython: r.py\nfields: {b: {rules: [{python: f}]}}\n", r__py="def f(value, form): ...\n")
     done = fox("probe", "p.form.yaml")
     assert (done.returncode, "does not support sheets with Python rules" in done.stderr + done.stdout) == (2, True)

@@ -30,7 +30,7 @@ def demo(fox: Fox) -> Fox:
     return fox
 
 
-def test_steps_and_checks_are_taken_as_they_come(demo: Fox) -> None:
+def test_steps_and_checks_run_as_they_arrive(demo: Fox) -> None:
     said = """type contact.email "mara@"
 expect contact.email is dirty
 blur
@@ -78,7 +78,7 @@ never
     assert demo("format", "--check", "new.fox").returncode == 0
 
 
-def test_it_goes_on_from_a_scenario_and_is_kept_beside_it(demo: Fox) -> None:
+def test_rehearse_continues_a_scenario_and_saves_it(demo: Fox) -> None:
     before = (demo.folder / "booking.fox").read_text()
     done = demo("rehearse", "booking.form.yaml", "--from", "booking.fox:60", piped='where\nretype passengers[0].age "40"\nadd passengers\ndo passenger(1, "Ada", "40")\nexpect passengers is valid\nkeep booking.fox "she grew up"\n')
     assert done.returncode == 0, done.stdout
@@ -97,7 +97,7 @@ def test_it_goes_on_from_a_scenario_and_is_kept_beside_it(demo: Fox) -> None:
     (("none.form.yaml",), "file not found"), (("booking.fox",), "a form sheet or an HTML page is needed here"), (("booking.form.yaml", "--from", "booking.fox"), "a script and a line are needed"),
     (("booking.form.yaml", "--from", "booking.fox:3"), "no scenario at line 3"), (("booking.form.yaml", "--clock", "noon"), "'noon' is not an RFC 3339 time"),
 ])  # fmt: skip
-def test_what_cannot_be_rehearsed(demo: Fox, call: tuple[str, ...], says: str) -> None:
+def test_forms_that_cannot_be_rehearsed(demo: Fox, call: tuple[str, ...], says: str) -> None:
     done = demo("rehearse", *call, piped="")
     assert done.returncode == 2
     assert says in done.stdout + done.stderr
@@ -114,7 +114,7 @@ LINES = [
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture])
 @given(first=st.lists(st.sampled_from(LINES), max_size=12), undone=st.lists(st.sampled_from(LINES), max_size=8), after=st.lists(st.sampled_from(LINES), max_size=6))
-def test_back_is_as_if_it_had_never_been_and_what_is_kept_holds(first: list[str], undone: list[str], after: list[str]) -> None:
+def test_back_undoes_everything_and_saved_scenarios_pass(first: list[str], undone: list[str], after: list[str]) -> None:
     def begun() -> Rehearsal:
         return Rehearsal(Subjects().load("booking.form.yaml", str(DEMO)), str(DEMO / "booking.form.yaml"), ".", DEFAULT_CLOCK)
 
@@ -170,7 +170,7 @@ def test_how_a_line_can_go_on(line: str, offered: list[str]) -> None:
     (("lint", "--only"), "nags,never-", ["nags,never-breaks", "nags,never-true"]), (("words",), "unas", ["unasked"]), (("rehearse",), "cr", ["crew.form.yaml"]),
     (("trace", "booking.fox:17", "--only"), "contact.", ["contact.email", "contact.email_again"]), (("run",), "nix/", []), (("no-command",), "ty", []),
 ])  # fmt: skip
-def test_what_a_shell_completes(demo: Fox, monkeypatch: pytest.MonkeyPatch, args: tuple[str, ...], incomplete: str, offered: list[str]) -> None:
+def test_shell_completion(demo: Fox, monkeypatch: pytest.MonkeyPatch, args: tuple[str, ...], incomplete: str, offered: list[str]) -> None:
     monkeypatch.chdir(demo.folder)
     monkeypatch.setenv("COMP_WORDS", " ".join(("idlefox", *args)))
     found = ShellComplete(cli, {}, "idlefox", "_IDLEFOX_COMPLETE").get_completions(list(args), incomplete)
@@ -178,7 +178,7 @@ def test_what_a_shell_completes(demo: Fox, monkeypatch: pytest.MonkeyPatch, args
 
 
 @pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
-def test_what_a_shell_is_told(fox: Fox, shell: str) -> None:
+def test_shell_completion_scripts(fox: Fox, shell: str) -> None:
     done = fox("completion", shell)
     assert done.returncode == 0
     assert "_IDLEFOX_COMPLETE=" in done.stdout
@@ -189,7 +189,7 @@ def test_what_a_shell_is_told(fox: Fox, shell: str) -> None:
         subprocess.run([shell, "-n", "it"], cwd=fox.folder, check=True)
 
 
-def test_a_routine_of_the_script_stands_where_it_stands(fox: Fox) -> None:
+def test_routines_of_the_script_keep_their_places(fox: Fox) -> None:
     fox.write(form__form__yaml="form: f\nfields: {a: {}}\n")
     text = 'subject "form.form.yaml"\nscenario "first"\n    type a "x"\n    blur\n\nroutine wrong\n    expect a is filled\nscenario "last"\n    blur\n'
     script = read_script_text(text, str(fox.folder / "a.fox"))

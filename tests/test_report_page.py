@@ -49,7 +49,7 @@ def report(fox: Fox) -> Path:
     return fox.folder / "report.html"
 
 
-def test_all_of_it_is_there_without_scripts(report: Path) -> None:
+def test_the_page_is_complete_without_scripts(report: Path) -> None:
     page = LexborHTMLParser(report.read_text())
     text = page.root.text()  # type: ignore[union-attr]
     for part in ("<script>alert(1)</script>", "Age must be between 0 and 120!", "expected a step or `expect`, found frob", "POST /bookings", "type voucher \"x\"", "2 s"):

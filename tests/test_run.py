@@ -57,7 +57,7 @@ def small(fox: Any) -> Any:
     return fox.write(f__form__yaml=SHEET, a__fox=SCRIPT)
 
 
-def test_a_run_tells_what_held_and_each_failure_in_full(small: Any) -> None:
+def test_a_run_prints_totals_and_every_failure(small: Any) -> None:
     done = small("run", "a.fox")
     assert done.returncode == 1
     assert done.stderr == ""
@@ -113,7 +113,7 @@ def test_scenarios_are_chosen_by_line_tag_and_title(small: Any, args: list[str],
     (["a.fox", "--report", "json=a.fox/r.json"], "cannot be written"),
     (["a.fox", "--subjcet", "x"], "unknown option"),
 ])  # fmt: skip
-def test_what_cannot_be_used_says_so_and_exits_with_2(small: Any, args: list[str], says: str) -> None:
+def test_unusable_input_exits_with_2(small: Any, args: list[str], says: str) -> None:
     done = small("run", *args)
     assert done.returncode == 2
     assert says in done.stderr + done.stdout
@@ -147,7 +147,7 @@ DEEP = "[" * 1000 + "]" * 1000
     ("f.form.yaml", b"a: &a [*a]\nform: f", "contains itself"),
     ("f.form.yaml", b"x" * 10_000_000, "a sheet must be a mapping"),
 ])  # fmt: skip
-def test_a_bad_file_gives_a_located_error_and_the_others_are_played(small: Any, name: str, content: bytes, says: str) -> None:
+def test_a_bad_file_is_a_located_error_and_the_others_run(small: Any, name: str, content: bytes, says: str) -> None:
     small.write(good__form__yaml=SHEET, good__fox='subject "good.form.yaml"\nscenario "fine"\n    expect code is invalid\n')
     (small.folder / "a.fox").unlink()
     if name.endswith(".yaml"):
@@ -220,7 +220,7 @@ def test_other_commands(small: Any) -> None:
     assert "did you mean 'run'?" in small("rnu").stderr
 
 
-def test_the_demo_holds_and_the_scenario_kept_aside_fails(fox: Any) -> None:
+def test_the_demo_passes_and_its_aside_scenario_fails(fox: Any) -> None:
     done = fox("demo", "skerry")
     assert done.returncode == 0, done.stdout
     assert (fox.folder / "skerry" / "booking.fox").exists()
@@ -239,7 +239,7 @@ def test_the_samples_hold(fox: Any) -> None:
     assert "92 passed" in done.stdout
 
 
-def test_all_that_is_wrong_with_a_sheet_is_told_at_once(fox: Any) -> None:
+def test_all_errors_of_a_sheet_are_reported_at_once(fox: Any) -> None:
     fox.write(f__form__yaml="""form: f
 reveal: touchd
 fields:
@@ -303,7 +303,7 @@ def test_scripts_from_a_pipe_and_a_first_script_for_a_sheet_of_ones_own(small: A
 
 
 
-def test_a_failure_tells_every_place_and_the_end_lists_what_fell(fox: Any) -> None:
+def test_failures_list_every_difference_and_are_repeated_at_the_end(fox: Any) -> None:
     many = ", ".join(f'"f{n}": "x"' for n in range(14))
     fields = ", ".join(f"f{n}: {{}}" for n in range(14))
     fox.write(
@@ -356,7 +356,7 @@ scenario "two"
     assert f"a.fox:{line}:1: no scenario at line {line}\n→ the nearest starts at line {nearest}\n" in done.stdout
 
 
-def test_what_is_missing_at_the_head_of_a_script(fox: Any) -> None:
+def test_missing_headers_are_errors(fox: Any) -> None:
     fox.write(a__fox='\n\nscenario "x"\n    blur\n', b__fox='subject "none.form.yaml"\nscenario "x"\n    blur\n', c__fox="# nothing\n")
     assert "a.fox:1:1: the script does not name a subject" in fox("run", "a.fox").stdout
     assert "b.fox:1:9: file not found beside the script: 'none.form.yaml'\n   1 │ subject" in fox("run", "b.fox").stdout
@@ -388,7 +388,7 @@ def test_a_file_that_is_missing_or_of_another_kind_says_what_to_do(fox: Fox, com
     assert says in done.stdout + done.stderr
 
 
-def test_the_configuration_is_blamed_for_what_it_says(fox: Fox) -> None:
+def test_errors_from_the_configuration_name_it(fox: Fox) -> None:
     fox.write(idlefox__toml='subject = "a.form.yaml"\njobs = "many"\n')
     assert "idlefox.toml:2:1: jobs: must be a number from 1 to 256" in fox("run").stderr
 
@@ -401,7 +401,7 @@ def test_a_slip_in_a_path_is_marked_under_the_path(fox: Fox) -> None:
     assert "b.fox:4:14: no/t.csv: file not found" in told
 
 
-def test_what_no_field_is_called_is_warned_of_and_played(fox: Fox) -> None:
+def test_unknown_names_are_warnings(fox: Fox) -> None:
     fox.write(a__form__yaml="form: a\nfields: {name: {send: n}, g: {type: group, fields: {h: {}}}}\nbuttons: {keep: {}}", b__fox="""subject "a.form.yaml"
 scenario "x"
     submit past checks
@@ -420,7 +420,7 @@ scenario "x"
     assert " warning  b.fox:4:20: no field is called 'nmae', so it is never sent; did you mean 'name'?" in done.stdout
 
 
-def test_what_would_be_played_is_listed(fox: Fox) -> None:
+def test_list_prints_the_selected_scenarios(fox: Fox) -> None:
     fox.write(a__form__yaml="form: a\nfields: {x: {}}", c__csv="t\n1\n2\n", b__fox="""subject "a.form.yaml"
 scenario "one" [quick, slow]
     expect x is clean
@@ -432,7 +432,7 @@ scenario "$t"
     assert fox("run", "b.fox", "--list", "--tag", "slow").stdout == "b.fox:2  one  [quick, slow]\n"
 
 
-def test_a_trace_tells_what_was_played_and_by_what(fox: Fox) -> None:
+def test_a_trace_names_expanded_lines_and_calls(fox: Fox) -> None:
     fox.write(a__form__yaml="""form: a
 fields:
   crew: {type: rows, start: 2, fields: {name: {rules: [{required: true, say: "Row {row} needs a name."}]}}}
@@ -485,7 +485,7 @@ scenario "three"
     ("import sys\n    sys.exit(0)", 1, "the Python rule bad raised SystemExit: 0"),
     ("class Mute(Exception):\n        def __str__(self): return 1 / 0\n    raise Mute()", 1, "the Python rule bad raised Mute"),
 ])  # fmt: skip
-def test_what_a_trusted_rule_does_to_its_process_ends_no_other_script(fox: Fox, body: str, code: int, says: str) -> None:
+def test_a_crashing_trusted_rule_ends_no_other_script(fox: Fox, body: str, code: int, says: str) -> None:
     fox.write(a__form__yaml="form: a\npython: r.py\nfields: {x: {rules: [{python: bad}]}}", r__py=f"def bad(value, form):\n    {body}\n",
               a__fox='subject "a.form.yaml"\nscenario "a"\n    type x "1"\n    expect x is valid\n',
               b__form__yaml="form: b\nfields: {x: {}}", b__fox='subject "b.form.yaml"\nscenario "b"\n    expect x is clean\n',
@@ -496,7 +496,7 @@ def test_what_a_trusted_rule_does_to_its_process_ends_no_other_script(fox: Fox, 
     assert "2 passed" in done.stdout.splitlines()[-1]
 
 
-def test_being_told_to_end_is_an_interrupt(fox: Fox) -> None:
+def test_sigterm_is_an_interrupt(fox: Fox) -> None:
     fox.write(a__form__yaml="form: a\nfields: {x: {}}", a__fox='subject "a.form.yaml"\nscenario "a"\n    expect x is clean\n',
               b__fox='subject "b.form.yaml"\nscenario "b"\n    type x "1"\n',
               b__form__yaml="form: b\npython: r.py\nfields: {x: {rules: [{python: ends}]}}",
@@ -525,7 +525,7 @@ def test_being_told_to_end_is_an_interrupt(fox: Fox) -> None:
     ({"f.form.yaml": "form: f\npython: r.txt\nfields: {a: {rules: [{python: x}]}}", "r.txt": "", "a.fox": 'subject "f.form.yaml"\nscenario "x"\n    reset\n'},
      "run --trust", "r.txt is not a Python file"),
 ])  # fmt: skip
-def test_rough_handling_is_answered_with_what_is_wrong(fox: Fox, files: dict[str, str], command: str, says: str) -> None:
+def test_misuse_is_answered_with_an_error(fox: Fox, files: dict[str, str], command: str, says: str) -> None:
     for name, text in files.items():
         (fox.folder / name).write_text(text, "utf-8")
     done = fox(*command.split(), COLUMNS="200")
@@ -547,21 +547,21 @@ scenario "x"
 
 
 @pytest.mark.parametrize(("command", "code"), [("run a.fox --report json=deep/er/r.json", 2), ("schema", 2), ("outline f.form.yaml", 2), ("--help", 2)])
-def test_a_full_disk_behind_the_output_is_said_and_no_fault_of_ours(small: Any, command: str, code: int) -> None:
+def test_a_full_disk_is_reported_and_not_an_internal_error(small: Any, command: str, code: int) -> None:
     with open("/dev/full", "wb") as full:
         done = subprocess.run([sys.executable, "-m", "idlefox", *command.split()], cwd=small.folder, stdout=full, stderr=subprocess.PIPE, text=True, check=False)
     assert (done.returncode, done.stderr) == (code, "idlefox: some output could not be written: no space left on device\n")
     assert (small.folder / "deep/er/r.json").exists() is command.startswith("run")
 
 
-def test_who_stops_reading_changes_neither_the_verdict_nor_the_report(small: Any) -> None:
+def test_a_closed_pipe_changes_neither_verdict_nor_report(small: Any) -> None:
     line = f"{sys.executable} -m idlefox run a.fox --verbose --report json=r.json | true; exit ${{PIPESTATUS[0]}}"
     done = subprocess.run(["bash", "-c", line], cwd=small.folder, capture_output=True, text=True, check=False)
     assert (done.returncode, done.stderr) == (1, "")
     assert json.loads((small.folder / "r.json").read_text())["summary"]["failed"]
 
 
-def test_a_file_is_written_whole_or_not_at_all(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_files_are_written_completely_or_not_at_all(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     target = tmp_path / "a.fox"
     target.write_text("before")
     target.chmod(0o640)
@@ -597,7 +597,7 @@ def test_a_project_cannot_grant_trust_to_itself(fox: Fox) -> None:
     assert "trusted must be a list of folders" in fox("run", "a.fox", **env).stderr
 
 
-def test_what_nobody_would_write_is_told_and_ends_nothing() -> None:
+def test_malformed_files_are_reported_and_end_nothing() -> None:
     fuzzer = Path(__file__).parent.parent / "tools" / "fuzz.py"
     plain = {name: value for name, value in os.environ.items() if not name.startswith("COV")}  # its limits are not made for being measured
     call = [sys.executable, str(fuzzer), "--inputs", "1500", "--seed", "1"]
@@ -605,7 +605,7 @@ def test_what_nobody_would_write_is_told_and_ends_nothing() -> None:
     assert done.returncode == 0, done.stdout[-3000:]
 
 
-def test_what_lies_outside_of_the_project_is_not_read(fox: Fox) -> None:
+def test_files_outside_the_project_are_not_read(fox: Fox) -> None:
     project, out = fox.folder / "project", fox.folder / "out"
     (project / "sub").mkdir(parents=True)
     out.mkdir()

@@ -34,7 +34,7 @@ server: {takes: 1s}
 """
 
 
-def test_settle_names_what_is_under_way(fox: Any) -> None:
+def test_settle_names_pending_events(fox: Any) -> None:
     fox.write(codes__csv="code\nK1\n")
     result = fox.play(LOOKUPS, 'scenario "x"\n    answer book with accept after 40s\n    type a "yes"\n    blur\n    settle\n')
     assert "after 30s this is still under way: lookup book of a" in reason_text(result.scenarios[0].failures[0])

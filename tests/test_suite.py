@@ -66,7 +66,7 @@ def played(data: Any) -> list[tuple[str, str]]:
     return [(script["file"], scenario["title"]) for script in data["scripts"] for scenario in script["scenarios"]]
 
 
-def test_reports_are_read_by_those_who_read_them(suite: Fox) -> None:
+def test_standard_readers_accept_the_reports(suite: Fox) -> None:
     done = suite("run", "odd.fox", "bad.fox", "--report", "json=out/r.json", "--report", "tap=out/r.tap", "--report", "xml=out/r.xml")
     assert done.returncode == 2
     summary = json.loads((suite.folder / "out/r.json").read_text())["summary"]
@@ -98,7 +98,7 @@ def test_reports_are_read_by_those_who_read_them(suite: Fox) -> None:
     assert virtual == [0, 0, 0, 0, 0]  # the last one failed before it waited
 
 
-def test_what_cannot_be_written_is_told_and_the_rest_is_written(suite: Fox) -> None:
+def test_unwritable_reports_are_errors_and_the_others_are_written(suite: Fox) -> None:
     done = suite("run", "many.fox:2", "--report", "xml=odd.fox/r.xml", "--report", "json=r.json")
     assert done.returncode == 2
     assert "the report cannot be written to odd.fox/r.xml: " in done.stderr
@@ -115,7 +115,7 @@ def test_all_that_cannot_be_used_is_counted(suite: Fox) -> None:
     assert " 0 passed, 4 errors (" in suite("run", "bad.fox", "x.fox", "empty").stdout
 
 
-def test_shards_are_disjoint_and_the_whole_and_stay(suite: Fox) -> None:
+def test_shards_are_disjoint_complete_and_stable(suite: Fox) -> None:
     parts = [played(data_of(suite, "many.fox", "odd.fox", "--shard", f"{k}/4")) for k in (1, 2, 3, 4)]
     whole = played(data_of(suite, "many.fox", "odd.fox"))
     assert sorted(each for part in parts for each in part) == sorted(whole)
@@ -135,7 +135,7 @@ def test_processes_change_nothing(suite: Fox, more: tuple[str, ...]) -> None:
     assert len(one["scripts"]) == (3 if "after" not in str(more) and "first" not in str(more) else len(one["scripts"]))
 
 
-def test_a_shuffled_order_is_told_and_the_same_again(suite: Fox) -> None:
+def test_a_shuffled_order_is_printed_and_repeatable(suite: Fox) -> None:
     done = suite("run", "many.fox", "--order", "shuffled")
     seed = re.search(r"--order shuffled --seed (\d+)", done.stdout)
     assert seed is not None
@@ -147,7 +147,7 @@ def test_a_shuffled_order_is_told_and_the_same_again(suite: Fox) -> None:
     assert played(data_of(suite, "many.fox", "--order", "shuffled", "--seed", seed[1])) == played(data_of(suite, "many.fox"))
 
 
-def test_what_failed_is_found_again_though_its_line_moves(suite: Fox) -> None:
+def test_failed_finds_scenarios_whose_line_moved(suite: Fox) -> None:
     assert " no last run in this folder, so every scenario runs" in suite("run", "--failed", "odd.fox").stdout
     assert played(data_of(suite, ".", "--failed"))[-2:] == [("odd.fox", "row q"), ("odd.fox", "\x1b[31m")]
     suite.write(odd__fox=ODD.replace("scenario", "# moved\n\nscenario").replace('expect a = "p"', "expect a is filled"))
@@ -162,7 +162,7 @@ def test_what_failed_is_found_again_though_its_line_moves(suite: Fox) -> None:
     assert "no last run in this folder" in suite("run", "--failed", "odd.fox").stdout
 
 
-def test_a_watched_suite_plays_what_a_change_concerns(suite: Fox) -> None:
+def test_watch_runs_the_affected_scenarios(suite: Fox) -> None:
     suite.write(g__form__yaml="form: g\nfields: {a: {}}\n", g__fox='use "shared.fox"\nsubject "g.form.yaml"\nscenario "g"\n    do it\n', shared__fox="routine it\n    expect a = \"\"\n")
     (suite.folder / "bad.fox").unlink()
     program = subprocess.Popen([sys.executable, "-u", "-m", "idlefox", "run", "--watch"], cwd=suite.folder, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
@@ -197,7 +197,7 @@ def test_a_watched_suite_plays_what_a_change_concerns(suite: Fox) -> None:
     timer.cancel()
 
 
-def test_a_run_that_is_broken_off_leaves_whole_reports_that_say_so(suite: Fox) -> None:
+def test_interrupted_runs_write_complete_marked_reports(suite: Fox) -> None:
     suite.write(g__form__yaml="form: g\npython: r.py\nfields: {a: {rules: [{python: ends}]}}\n", g__fox='subject "g.form.yaml"\nscenario "g"\n    type a "1"\n',
                 r__py="import os, signal\n\ndef ends(value, form):\n    os.kill(os.getpid(), signal.SIGTERM)\n")  # fmt: skip
     kinds = ("json", "tap", "xml", "html")

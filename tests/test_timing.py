@@ -129,7 +129,7 @@ TIMINGS = st.tuples(st.sampled_from(MOMENTS), st.sampled_from(MOMENTS), st.sampl
 
 @settings(max_examples=400, deadline=None, suppress_health_check=list(HealthCheck))
 @given(timings=st.tuples(TIMINGS, TIMINGS, TIMINGS), several=st.booleans(), acts=st.lists(ACTS, max_size=16))
-def test_what_is_shown_is_as_stated(timings: Any, several: bool, acts: list[tuple[str, str, str]]) -> None:
+def test_messages_match_the_second_implementation(timings: Any, several: bool, acts: list[tuple[str, str, str]]) -> None:
     text = {n: f"report: {{first: {t[0]}, again: {t[1]}}}, reveal: {t[2]}" for n, t in zip(NAMES, timings, strict=True)}
     session = Session(SessionFactory(compile_form(read_sheet_text(SHEET % {**text, "messages": "all" if several else "one"}, "f"))))
     session.load(0)

@@ -76,7 +76,7 @@ def judged(suite: WeakenStudy, names: set[str]) -> dict[str, FaultVerdict]:
     (("add r", "expect cannot add r", "remove r[0]", "expect cannot remove r[0]"), {"fewer-rows r", "more-rows r", "most-lower r"}, {"sent-not r"}),
     (('type r[0].t "q"', "blur", "expect r[0].t is asking", 'retype r[0].t "x"', "blur", "settle", 'expect r[0].t is valid'), {"lookup-never r[*].t known", "lookup-later r[*].t known"}, {"other-message r[*].t lookup"}),
 ])  # fmt: skip
-def test_what_is_looked_at_is_caught_and_the_rest_is_missed(fox: Fox, steps: tuple[str, ...], caught: set[str], missed: set[str]) -> None:
+def test_faults_in_checked_parts_are_noticed(fox: Fox, steps: tuple[str, ...], caught: set[str], missed: set[str]) -> None:
     found = judged(weakening(fox, *steps), caught | missed)
     assert {name for name in caught if found[name].verdict != "noticed"} == set()
     assert {name for name in missed if found[name].verdict != "unnoticed"} == set()
@@ -86,7 +86,7 @@ def test_what_is_looked_at_is_caught_and_the_rest_is_missed(fox: Fox, steps: tup
 SMALL = "form: s\nfields:\n  a: {rules: [{required: true, say: A.}, {maxlength: 5, say: Five.}]}\n  on: {type: checkbox}\nserver: {takes: 1s}\n"
 
 
-def test_a_missed_fault_comes_with_a_scenario_that_catches_it(fox: Fox) -> None:
+def test_unnoticed_faults_come_with_a_scenario(fox: Fox) -> None:
     fox.write(s__form__yaml=SMALL, a__fox='subject "s.form.yaml"\nscenario "it"\n    expect a is invalid\n', kept__fox='subject "s.form.yaml"\n')
     before = fox("weaken", "a.fox", "--keep", "kept.fox", "--at-least", "60", "--report", "json=w.json", "--figure", "w.png")
     assert before.returncode == 1, before.stderr
@@ -101,7 +101,7 @@ def test_a_missed_fault_comes_with_a_scenario_that_catches_it(fox: Fox) -> None:
     assert " 100 % of the faults are noticed, at least 95 %" in after.stdout
 
 
-def test_what_cannot_be_weakened(fox: Fox) -> None:
+def test_forms_that_cannot_be_weakened(fox: Fox) -> None:
     assert fox("weaken", "nix.fox").returncode == 2
     fox.write(s__form__yaml=SMALL, a__fox='subject "s.form.yaml"\nscenario "it"\n    expect a is valid\n')
     assert "a.fox:2 fails on the original form and was left out" in fox("weaken", "a.fox").stdout
@@ -117,7 +117,7 @@ BOUNDS = st.sampled_from(["{maxlength: 8, say: L.}", "{minlength: 2, say: L.}", 
 @settings(max_examples=15, deadline=None)
 @given(limit=st.sampled_from(["", "limit: 4, ", "limit: 8, "]), rules=st.lists(BOUNDS, min_size=1, max_size=3, unique=True),
        visible=st.sampled_from(["", "visible: 'box and not box', ", "visible: 'box or not box', ", "visible: 'n > 1', "]))  # fmt: skip
-def test_the_same_is_never_what_a_walk_tells_apart(limit: str, rules: list[str], visible: str) -> None:
+def test_equivalent_faults_never_differ_on_a_walk(limit: str, rules: list[str], visible: str) -> None:
     fields = f"  box: {{type: checkbox}}\n  n: {{type: number}}\n  a: {{{limit}{visible}rules: [{', '.join(rules)}]}}\n"
     text = f"form: f\nfields:\n{fields}  s: {{type: select, options: [a, b], rules: [{{among: [a, b, c], say: A.}}]}}\n"
     form = read_sheet_text(text, "f.form.yaml")
@@ -141,7 +141,7 @@ def test_the_demos_own_suite_leaves_little_out(fox: Fox, scripts: tuple[str, ...
     assert some.count("noticed") >= 9 * some.count("unnoticed")
 
 
-def test_an_interrupted_study_goes_on_where_it_was(fox: Fox, tmp_path: Path) -> None:
+def test_an_interrupted_study_continues(fox: Fox, tmp_path: Path) -> None:
     for name in ("crew.form.yaml", "crew.fox"):
         (fox.folder / name).write_text((DEMO / name).read_text("utf-8"), encoding="utf-8")
     state = {"XDG_STATE_HOME": str(tmp_path / "state")}
@@ -160,7 +160,7 @@ def test_an_interrupted_study_goes_on_where_it_was(fox: Fox, tmp_path: Path) -> 
     assert not list(notes.iterdir())
 
 
-def test_notes_are_of_what_was_uploaded_then(fox: Fox, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_checkpoints_depend_on_uploaded_files(fox: Fox, monkeypatch: pytest.MonkeyPatch) -> None:
     script = 'subject "form.form.yaml"\nscenario "s"\n    upload a "bill.txt"\n'
     fox.write(form__form__yaml="form: f\nfields: {a: {type: file}}\n", s__fox=script, bill__txt="1")
     monkeypatch.setenv("XDG_STATE_HOME", str(fox.folder))

@@ -26,7 +26,7 @@ DEMO = ROOT / "src" / "idlefox" / "demo"
 
 
 @pytest.mark.parametrize("word", words(), ids=lambda word: f"{word.group} {word.place} {word.word}")
-def test_every_example_plays(fox: Fox, word: Word) -> None:
+def test_every_example_passes(fox: Fox, word: Word) -> None:
     for file in DEMO.iterdir():
         shutil.copy(file, fox.folder)
     fox.write(rules__py=word.python, codes__csv=word.csv.lstrip())
@@ -59,7 +59,7 @@ def test_everything_that_can_be_written_has_a_word() -> None:
     assert {word for group, word in there if group == "functions"} > set(FUNCTIONS)
 
 
-def test_what_a_word_needs_of_its_subject_is_what_its_example_needs() -> None:
+def test_words_and_examples_need_the_same_capabilities() -> None:
     for word in words():
         if word.needs:
             script = read_script_text('scenario "it"\n' + "\n".join(f"    {line}" for line in word.example.strip().split("\n")), "a.fox")
@@ -84,12 +84,12 @@ def test_words_are_shown(fox: Fox, asked: str, says: str) -> None:
 
 
 @pytest.mark.parametrize(("asked", "says"), [("clik", "press a button with `submit`"), ("mark", "did you mean 'marked'?"), ("zzz", "idlefox words")])
-def test_a_word_that_is_none_is_answered_with_the_nearest(fox: Fox, asked: str, says: str) -> None:
+def test_unknown_words_suggest_the_nearest(fox: Fox, asked: str, says: str) -> None:
     done = fox("words", asked)
     assert (done.returncode, done.stdout) == (2, "")
     assert says in done.stderr
 
 
-def test_what_people_call_things_otherwise_is_no_word_here() -> None:
+def test_synonyms_are_not_keywords() -> None:
     for word in said():
         assert not [w for w in find(word) if w.group in ("steps", "blocks", "headers", "checks")], word

@@ -112,7 +112,7 @@ def test_a_request_is_answered(request_: Request, answered: Any) -> None:
     assert ("lost" if response.lost else response.status, json.loads(response.body or b"null"), decided.takes) == answered
 
 
-def test_what_is_said_otherwise() -> None:
+def test_other_formats_of_errors_and_answers() -> None:
     errors = world("  errors: map\n").decide(post("/lamps", {"wick": "a", "oil": 8}), 0)
     assert errors is not None
     assert json.loads(errors.response.body) == {"errors": {"hands[0].name": ["Who?", "Really?"], "": "Odd."}}
@@ -135,7 +135,7 @@ def test_a_form_that_the_browser_sends_gets_a_document() -> None:
     assert b'<p role="alert">Who?</p>' in refused.response.body
 
 
-def test_what_is_stored_is_what_the_form_sent_and_was_taken() -> None:
+def test_the_record_is_the_accepted_payload() -> None:
     asked = world("panels: {p: {fields: {a: {}}, submit: {to: /parts}}}\nafter: {}\n")
     for path, sent, stored in (
         ("/lamps", {"wick": "a", "oil": 1}, {"wick": "a", "oil": 1}), ("/lamps", {"wick": "b", "oil": 10}, {"wick": "a", "oil": 1}),
@@ -179,7 +179,7 @@ RECEIVED: list[tuple[bytes, str, Any]] = [
 
 
 @pytest.mark.parametrize(("body", "media_type", "found"), RECEIVED)
-def test_what_a_server_reads(body: bytes, media_type: str, found: Any) -> None:
+def test_payloads_as_servers_parse_them(body: bytes, media_type: str, found: Any) -> None:
     assert received(body, media_type) == found
 
 
@@ -228,7 +228,7 @@ SLIPS = [
 
 
 @pytest.mark.parametrize(("sheet", "cause", "remedy"), SLIPS)
-def test_a_slip_in_what_is_said_of_the_page(sheet: str, cause: str, remedy: str) -> None:
+def test_errors_in_live_keys(sheet: str, cause: str, remedy: str) -> None:
     with pytest.raises(Unreadable) as fault:
         read_sheet_text(f"form: f\nfields: {{wick: {{}}}}\n{sheet}\n", "f.form.yaml")
     [problem] = fault.value.problems
@@ -295,7 +295,7 @@ class Wire:
 
 
 @pytest.mark.parametrize("answer, event, status", [("network.responseCompleted", {"response": {"status": 422}}, 422), ("network.fetchError", {}, -1)])
-def test_an_answer_counts_that_comes_before_the_request_is_read(answer: str, event: dict[str, Any], status: int) -> None:
+def test_answers_before_the_request_is_read_count(answer: str, event: dict[str, Any], status: int) -> None:
     wire = Wire(world("  requests: real\n"))
     traffic: Any = NetworkLog(wire)  # type: ignore[arg-type]
 

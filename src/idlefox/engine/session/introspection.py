@@ -95,7 +95,7 @@ def first_wrong(live: FormState, form: FormCell) -> FieldCell | None:
 
 
 def out_of_reach(live: FormState, form: FormCell) -> Iterator[Cell]:
-    """Yield invalid cells of *form* that nobody can see or change."""
+    """Yield invalid cells of *form* that a person can neither see nor change."""
     for cell in everything(form):
         if cell.broken and not isinstance(cell, FormCell) and not (is_visible(live, cell) and is_enabled(cell)):
             yield cell

@@ -134,13 +134,13 @@ class Fields:
 
     # sight
     def unseen(self, field: Field, rules: list[Rule]) -> Iterator[Finding]:
-        """Yield messages that nobody can see."""
+        """Yield messages that can never appear."""
         for rule in rules:
             if _names_its_type_only(rule, field):
                 continue
             cause = self._why_unseen(field, rule)
             if cause:
-                message = f"nobody can see the message of {' and '.join(k.name for k in rule.kinds)} of {field.address}: {cause}"
+                message = f"the message of {' and '.join(k.name for k in rule.kinds)} of {field.address} can never appear: {cause}"
                 yield self.at.rule("unseen-message", rule, message, "move it with `at: ADDRESS`, or fix the condition")
 
     def _why_unseen(self, field: Field, rule: Rule) -> str:

@@ -92,7 +92,7 @@ class _Sheet:
     def unseen(self) -> Iterator[Finding]:
         for one in (self.form, *self.form.panels):
             if one.page is None and not can_hold((one.reveal, True)):
-                message = f"nobody can see a message of {_called(one)}: its reveal is never true"
+                message = f"no message of {_called(one)} can appear: its reveal is never true"
                 yield self.at.path("unseen-message", self._under(one, "reveal"), message, "reveal: touched")
 
     def replies(self) -> Iterator[Finding]:
