@@ -76,40 +76,40 @@ def test_imports_have_no_cycles() -> None:
         pytest.fail(" → ".join(reversed(fault.args[1])))
 
 
-@pytest.mark.parametrize("room", ALLOWED)
-def test_a_package_imports_only_what_it_may(room: str) -> None:
-    allowed = ALLOWED[room] | SHARED | {room}
+@pytest.mark.parametrize("package", ALLOWED)
+def test_a_package_imports_only_what_it_may(package: str) -> None:
+    allowed = ALLOWED[package] | SHARED | {package}
     for module, known in GRAPH.items():
-        if module.split(".")[0] == room:
+        if module.split(".")[0] == package:
             assert {k.split(".")[0] for k in known} <= allowed, module
 
 
-@pytest.mark.parametrize("room", LAYERS)
-def test_a_floor_knows_only_the_floors_below(room: str) -> None:
-    floors = LAYERS[room]
-    there = {m.split(".")[1] for m in MODULES if m.startswith(f"{room}.")}
-    assert there == set(floors), "a floor that this test does not know"
+@pytest.mark.parametrize("package", LAYERS)
+def test_a_layer_imports_only_the_layers_below(package: str) -> None:
+    layers = LAYERS[package]
+    there = {m.split(".")[1] for m in MODULES if m.startswith(f"{package}.")}
+    assert there == set(layers), "a layer that this test does not know"
     for module, known in GRAPH.items():
         parts = module.split(".")
-        if parts[0] == room and len(parts) > 1:
-            above = floors[floors.index(parts[1]) + 1 :]
-            assert not {k for k in known if k.split(".")[0] == room and k.split(".")[1:2] and k.split(".")[1] in above}, module
+        if parts[0] == package and len(parts) > 1:
+            above = layers[layers.index(parts[1]) + 1 :]
+            assert not {k for k in known if k.split(".")[0] == package and k.split(".")[1:2] and k.split(".")[1] in above}, module
 
 
 def test_outside_code_uses_only_entry_points_of_the_engine() -> None:
-    """Play, study and the rest come in by the door; plans are made by the compiler, journals are plain data."""
-    doors = {"engine.session.session", "engine.session.look", "engine.session.page_view", "engine.session.introspection", "engine.session.stub_server", "engine.plan.controls", "engine.world.typed", "engine.compile.compiler", "engine.compile.python_file",
+    """Other packages use the session, the compiler and a few read-only views; journals are plain data."""
+    entry_points = {"engine.session.session", "engine.session.look", "engine.session.page_view", "engine.session.introspection", "engine.session.stub_server", "engine.plan.controls", "engine.world.typed", "engine.compile.compiler", "engine.compile.python_file",
              "engine.state.journal", "engine.plan.plans"}  # fmt: skip
-    hands_on = {"playing.simulated"}  # the one subject that the engine plays
+    hands_on = {"playing.simulated"}  # the subject that runs forms in the engine
     for module, known in GRAPH.items():
         if module.split(".")[0] not in ("engine", "tests") and module not in hands_on:
-            assert {k for k in known if k.startswith("engine.")} <= doors, module
+            assert {k for k in known if k.startswith("engine.")} <= entry_points, module
 
 
-@pytest.mark.parametrize("room", CORE)
-def test_the_core_never_imports_the_interface(room: str) -> None:
+@pytest.mark.parametrize("package", CORE)
+def test_the_core_never_imports_the_interface(package: str) -> None:
     for module, path in MODULES.items():
-        if module.split(".")[0] == room:
+        if module.split(".")[0] == package:
             assert not set(imports_of(module)) & DRAWING, module
             assert "print(" not in path.read_text(encoding="utf-8"), module
 
@@ -137,7 +137,7 @@ def test_a_keystroke_passes_the_layers_in_one_direction() -> None:
 
 
 def test_live_modules_load_without_optional_libraries() -> None:
-    """That a library of an extra is missing is told, so nothing may need it merely to be loaded."""
+    """A missing optional library is reported when it is needed, so importing these modules must not require it."""
     extras = "h11 httpx websockets matplotlib watchfiles"
     code = f"import sys\nfor name in {extras.split()!r}: sys.modules[name] = None\nimport idlefox.live.loading, idlefox.live.servers.serving, idlefox.commands.serve, idlefox.commands.run, idlefox.commands.trace, idlefox.commands.watching"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)

@@ -129,7 +129,7 @@ def live(folder: Path) -> None:
     shown = next(iter(sorted((folder / ".idlefox").rglob("*.png"))))
     image = b64encode(shown.read_bytes()).decode()
     page = f'<div class="page" style="background-image:url(data:image/png;base64,{image})"></div>'
-    shoot("live", terminal_page(body, page), folder, (1112, 0))
+    shoot("live", terminal_page(body, page), folder, (1150, 0))
 
 
 def serve(folder: Path) -> None:

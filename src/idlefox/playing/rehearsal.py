@@ -86,7 +86,7 @@ class Rehearsal:
 
     @property
     def can_copy(self) -> bool:
-        """Whether the form can be copied."""
+        """True if the form can be copied."""
         return isinstance(self.subject, SimulatedForm)  # a page's trial shows whether a step is possible, but cannot be continued
 
     # taking

@@ -65,7 +65,7 @@ class Word(NamedTuple):
 
     @property
     def has_default(self) -> bool:
-        """Whether it has a default."""
+        """True if the word has a default."""
         return self.default is not _NO_DEFAULT
 
     @property

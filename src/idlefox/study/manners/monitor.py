@@ -227,7 +227,7 @@ class MannersMonitor:
             if wrong is not None and stayed and live.focus is None and live.roots_by_panel[""] is form:
                 self._tell("plain-speech", wrong, f"an attempt to send is refused, but the focus does not move to {_called(wrong)}")
             for cell in oddities.out_of_reach(live, form):
-                self._tell("no-ghosts", cell, f"{_called(cell)} blocks the form, but nobody can fix it")
+                self._tell("no-ghosts", cell, f"{_called(cell)} blocks the form, but a person cannot fix it")
 
     def _answered(self, live: Any) -> None:
         after = self.form.after.get(self.outcome)
