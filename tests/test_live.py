@@ -215,12 +215,12 @@ def test_failures_are_retried_on_request(fox: Fox) -> None:
     sheet = LAMP.replace("lamp.html", f"'http://127.0.0.1:{port}/lamp.html', serve: {sys.executable} turns.py {port}")
     config = '[live]\nretries = 2\n'
     fox.write(lamp__form__yaml=sheet, lamp__html=page, lamp__fox=script, turns__py=TURNS, idlefox__toml=config)
-    done = fox("run", "lamp.fox", "--live")
+    done = fox("run", "lamp.fox", "--live", "--trust")
     assert done.returncode == 0, done.stdout + done.stderr
     assert "it passed only on the 3rd attempt" in " ".join(done.stdout.split())
     assert "running " in done.stderr
     assert "0 passed, 1 unsteady" in done.stdout
-    assert fox("run", "lamp.fox", "--live", "--unsteady", "fail").returncode == 1
+    assert fox("run", "lamp.fox", "--live", "--trust", "--unsteady", "fail").returncode == 1
 
 
 # A dev server whose page is right from the third time on (it is asked once before, whether it is there).
@@ -270,7 +270,7 @@ def test_a_browser_that_dies_costs_the_scenario_it_died_in(fox: Fox) -> None:
     sheet = LAMP.replace("lamp.html", f"'http://127.0.0.1:{port}/lamp.html', serve: {sys.executable} killer.py {port} {fox.folder}")
     scenarios = "".join(f'scenario "{word}"\n    type a "{word}"\n    expect a = "{word}"\n' for word in ("one", "die", "two", "three"))
     fox.write(lamp__form__yaml=sheet, lamp__html=page, lamp__fox=f'subject "lamp.form.yaml"\n{scenarios}', killer__py=KILLER)
-    done = fox("run", "lamp.fox", "--live", "--report", "json=-", TMPDIR=str(fox.folder))
+    done = fox("run", "lamp.fox", "--live", "--trust", "--report", "json=-", TMPDIR=str(fox.folder))
     assert [s["verdict"] for s in report(done)] == ["pass", "fail", "pass", "pass"], done.stdout
     assert "is gone" in done.stdout
     assert done.returncode == 1
@@ -315,14 +315,16 @@ def test_nothing_is_left_of_the_browser(fox: Fox, how: signal.Signals) -> None:
 @ANY
 @pytest.mark.parametrize(("page", "says"), [
     ("http://127.0.0.1:9/x, serve: 'echo oh dear; exit 3'", "ended with exit code 3 → its last output: oh dear"),
+    ("http://127.0.0.1:9/x, serve: touch ran", "this sheet would run `touch ran` → start it yourself; or, if you trust the sheet, use --trust"),
     ("http://127.0.0.1:9/x, ready: 300ms", "nothing answers there within 0.3 s → start it, or add the command to live.serve"),
     ("natif.html", "page not found beside the sheet: 'natif.html' → did you mean 'native.html'?"),
     ("../native.html", "../native.html is outside the project"),
 ])  # fmt: skip
 def test_an_unreachable_page_is_reported_once(fox: Fox, page: str, says: str) -> None:
     lay_out(fox, "native", ("mooring.form.yaml", "native.html", page))
-    done = fox("run", "mooring.fox", "--live")
+    done = fox("run", "mooring.fox", "--live", "--no-trust" if "touch" in page else "--trust")
     assert done.returncode == 2
+    assert not (fox.folder / "ran").exists()
     assert says in " ".join(done.stdout.split())
     assert "1 error" in done.stdout
 
@@ -585,7 +587,7 @@ def test_scripts_pass_on_served_sheets(fox: Fox, how: str) -> None:
     (fox.folder / "chart.pdf").write_bytes(b"%PDF\xff\x00")
     sheet = fox("run", "kinds.fox")
     assert "2 scenarios: 2 passed" in sheet.stdout, sheet.stdout
-    done = fox("run", "kinds.fox", "--subject", "served.form.yaml", f"--live={how}")
+    done = fox("run", "kinds.fox", "--subject", "served.form.yaml", f"--live={how}", "--trust")
     assert "2 scenarios: 2 passed" in done.stdout, done.stdout + done.stderr
     assert f"nothing answers at http://127.0.0.1:{port}/ yet; running " in done.stderr
 

@@ -624,11 +624,29 @@ def test_files_outside_the_project_are_not_read(fox: Fox) -> None:
         "h": 'subject "list.form.yaml"',
     }.items():  # fmt: skip
         (project / f"{name}.fox").write_text(head + (body if name != "sub/g" else body.replace("upload u", "note")))
+    (project / "package.json").write_text("{}")
     done = fox("run", "project", "--trust", "--verbose")
     told = done.stdout + done.stderr
     assert done.returncode == 2
     assert "secret" not in told
     assert "ValueError" not in told
-    assert told.count("outside the project") == 8, told
-    (fox.folder / "idlefox.toml").write_text("")
-    assert fox("run", "project/sub", "project/f.fox").returncode == 0
+    assert told.count("outside the project") == 7, told
+    (project / "package.json").unlink()
+    assert fox("run", "project/f.fox").returncode == 0  # without a mark, what lies below the working directory
+
+
+@pytest.mark.parametrize(("mark", "cwd", "code"), [(".git", "sub", 0), ("package.json", "sub", 0), ("pyproject.toml", ".", 0), ("", ".", 0), ("", "sub", 2), ("sub/idlefox.toml", ".", 2)])
+def test_a_script_next_to_above_or_below_its_sheet_is_in_its_project(fox: Fox, mark: str, cwd: str, code: int) -> None:
+    (fox.folder / "sub").mkdir()
+    if mark:
+        (fox.folder / mark).write_text("")
+    body = '\nscenario "it"\n    type a "x"\n    expect a = "x"\n'
+    for folder in (".", "sub"):
+        (fox.folder / folder / "f.form.yaml").write_text("form: f\nfields: {a: {}}\n")
+    for name, sheet in {"sub/up": "../f", "down": "sub/f", "beside": "f"}.items():
+        (fox.folder / f"{name}.fox").write_text(f'subject "{sheet}.form.yaml"\n{body}')
+    away = "" if cwd == "." else "../"
+    assert fox("run", f"{away}sub/up.fox", cwd=fox.folder / cwd).returncode == code
+    assert fox("lint", f"{away}sub/up.fox", cwd=fox.folder / cwd).returncode == (code or 1)  # a form with nothing to refuse
+    assert fox("run", f"{away}beside.fox", cwd=fox.folder / cwd).returncode == 0
+    assert fox("run", f"{away}down.fox", cwd=fox.folder / cwd).returncode == 0

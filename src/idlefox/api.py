@@ -94,8 +94,9 @@ def run(
     """Run the scripts at *paths* (files, folders, ``file.fox:LINE``) as `idlefox run` does, without reading a configuration.
 
     *subject* replaces the subject of the scripts. *tags* are tag expressions (a scenario has to match one of them); *match* is
-    part of a title. Sheets may run Python rules only with *trust*. Scripts and sheets may use files below their own folder and
-    below *roots*. *jobs* is the number of processes; *on* is the address of a scheduler whose workers do the work instead.
+    part of a title. Sheets may run Python rules only with *trust*. Scripts and sheets may use files below the root of
+    their project (the nearest folder with a configuration or ``.git``) and below *roots*. *jobs* is the number of processes; *on*
+    is the address of a scheduler whose workers do the work instead.
     Errors in scripts and sheets are returned as problems. Raises ValueError for invalid *tags*, for *jobs* below 1, and for
     both *jobs* and *on*.
     """
@@ -107,6 +108,7 @@ def run(
     from .playing.tags import read_tags
     from .playing.work import ExecutionOptions
     from .problems import Unreadable
+    from .roots import project_root
 
     given = (tags,) if isinstance(tags, str) else tuple(tags)
     if jobs < 1:
@@ -116,7 +118,7 @@ def run(
     for text in given:
         read_tags(text)
     form = os.fspath(subject)
-    folders = [os.fspath(root) for root in roots] + ([os.path.dirname(form) or "."] if form else [])
+    folders = [os.fspath(root) for root in roots] + ([project_root(form)] if form else [])
     wishes = RunOptions(form, ScenarioFilter(given, match), trust=trust, work=ExecutionOptions(jobs, on), roots=tuple(folders))
     chosen, problems = choose_files(os.fspath(path) for path in paths)
     results = Results()

@@ -16,6 +16,7 @@ from typing import Any
 from .records import NamedTuple
 
 Question = tuple[str, str]  # the kind of question, and the path
+MARKERS = ("idlefox.toml", "pyproject.toml", "package.json", ".git")  # the folder of one is the root of a project
 _LARGEST_UNASKED = 200_000  # bytes
 
 
@@ -72,6 +73,12 @@ def names_in(folder: str) -> list[str]:
 def real(path: str) -> str:
     """Return the absolute *path* with links resolved; "" if it is not a valid path."""
     found: str = _asked("real", path)
+    return found
+
+
+def asked_root(path: str) -> str:
+    """Return the root of the project that the file at *path* belongs to: see `roots.project_root`."""
+    found: str = _asked("root", path)
     return found
 
 
@@ -133,4 +140,17 @@ def _real(path: str) -> str:
         return ""
 
 
-_HERE: dict[str, Callable[[str], Any]] = {"content": _content, "size": _size, "names": _names, "real": _real}
+def _root(path: str) -> str:
+    own = _real(os.path.dirname(path) or ".")
+    if own == "":
+        return os.path.dirname(path) or "."
+    here, above = os.getcwd(), own
+    while True:
+        if any(os.path.exists(os.path.join(above, marker)) for marker in MARKERS):
+            return above
+        above, below = os.path.dirname(above), above
+        if above == below:
+            return here if own.startswith(os.path.join(_real(here), "")) else own
+
+
+_HERE: dict[str, Callable[[str], Any]] = {"content": _content, "size": _size, "names": _names, "real": _real, "root": _root}

@@ -155,7 +155,8 @@ def read_bytes(path: str) -> bytes:
 
 OUTSIDE_SAYS = (
     "this is outside the project",
-    "scripts and sheets may use files below the folder of idlefox.toml, or else of the script; --root DIR allows another folder",
+    "scripts and sheets may use files below the project's root, the nearest folder above with idlefox.toml, pyproject.toml, "
+    "package.json or .git; --root DIR allows another folder",
 )
 
 

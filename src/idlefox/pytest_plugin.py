@@ -20,7 +20,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     """Add `--fox` and `--fox-trust`, and the ini key `idlefox`."""
     group = parser.getgroup("idlefox", "Idle Fox")
     group.addoption("--fox", action="store_true", default=False, help="Collect *.fox: one item for each scenario and table row.")
-    group.addoption("--fox-trust", action="store_true", default=False, help="Allow sheets to run their Python rules.")
+    group.addoption("--fox-trust", action="store_true", default=False, help="Allow sheets to run code: Python rules.")
     parser.addini("idlefox", "Collect *.fox, as with --fox.", type="bool", default=False)
 
 
@@ -49,7 +49,7 @@ class FoxFile(pytest.File):
 
         name = os.path.relpath(self.path)
         trusted = bool(self.config.getoption("--fox-trust"))
-        wishes = RunOptions(trust=trusted, project=str(self.config.rootpath))
+        wishes = RunOptions(trust=trusted, project=str(self.config.rootpath), roots=(str(self.config.rootpath),))
         subjects = self.config.stash.setdefault(_SUBJECTS, Subjects(trust=trusted))
         try:
             ready = load_script(SelectedScript(name), wishes, subjects)

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 
-from .disk import real
+from .disk import asked_root, real
 
 _ROOTS: ContextVar[tuple[str, ...]] = ContextVar("roots", default=())
 
@@ -63,6 +63,15 @@ def reading_below(roots: tuple[str, ...]) -> Iterator[None]:
         yield
     finally:
         _ROOTS.reset(before)
+
+
+def project_root(file: str) -> str:
+    """Return the folder below which the script or form *file* may use files.
+
+    That is the nearest folder above it with one of `disk.MARKERS`; without one, the working directory if the file is below it,
+    or else the file's own folder. A form in a page may have a fragment, ``page.html#id``; a URL has no folder: the result is ".".
+    """
+    return "." if "://" in file else asked_root(file.partition("#")[0])
 
 
 def is_outside_roots(path: str) -> bool:

@@ -14,7 +14,7 @@ from ..playing.subjects import Loaded, Subjects
 from ..playing.work import HERE
 from ..problems import Unreadable
 from ..report.styled import Line, hanging, plain
-from ..roots import noting_reads, reading_below
+from ..roots import noting_reads, project_root, reading_below
 from ..study.compare import LAYERS, ComparedForms, CompareStudy, Comparison, compare
 from ..study.scripts import Suite
 from . import completing
@@ -71,12 +71,12 @@ def command(
         config, trusted = begin(trust, console)
         subjects = Subjects(trust=trusted)
         files: set[str] = set()
-        with noting_reads(files), reading_below((os.path.dirname(first) or ".", os.path.dirname(second) or ".")):
+        with noting_reads(files), reading_below((project_root(first), project_root(second))):
             live, browser = _live_side(second)
             if live and (on or jobs is not None):
                 raise click.UsageError(f"{'--on' if on else '--jobs'} cannot be combined with live: one browser here runs everything")
-            forms = [subjects.load(first, "."), _page_of(first, browser, config.live, console) if live else subjects.load(second, ".")]
-        roots = (os.path.dirname(first) or ".",)
+            forms = [subjects.load(first, "."), _page_of(first, browser, config.live, console, trusted) if live else subjects.load(second, ".")]
+        roots = (project_root(first),)
         suite = _suite(paths, RunOptions(subject=first, trust=trusted, project=config.folder, roots=roots), console)
         with noting_reads(files):
             ready = [load_script(each, suite.wishes, subjects) for each in suite.chosen]
@@ -106,9 +106,9 @@ def _live_side(name: str) -> tuple[bool, str]:
     return word == "live" and not os.path.exists(name), browser or "auto"
 
 
-def _page_of(sheet: str, browser: str, configured: dict[str, Any], console: Console) -> Loaded:
+def _page_of(sheet: str, browser: str, configured: dict[str, Any], console: Console, trust: bool) -> Loaded:
     """The page that *sheet* names, in a browser. Raises Unreadable."""
-    loaded = Subjects(outside=outside_of(browser, {}, configured, console)).load(sheet, ".")
+    loaded = Subjects(outside=outside_of(browser, {}, configured, console, trust=trust)).load(sheet, ".")
     if loaded.make_ready is not None:
         loaded.make_ready()
     return loaded

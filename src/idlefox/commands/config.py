@@ -8,7 +8,7 @@ from typing import Any
 
 from ..problems import CALL, Place, Problem, Unreadable, listed, read_text, suggestion
 from ..records import NamedTuple
-from ..roots import is_below
+from ..roots import is_below, project_root
 from .console import Console
 from .reports import report_of
 
@@ -86,8 +86,8 @@ def read_config(folder: str) -> Config:
 
 
 def further_roots(roots: tuple[str, ...], subject: str | None) -> tuple[str, ...]:
-    """The folders that a person allows: those of --root, and that of the subject named in the call."""
-    return (*roots, os.path.dirname(subject) or ".") if subject else roots
+    """The folders that a person allows: those of --root, and the project of the subject named in the call."""
+    return (*roots, project_root(subject)) if subject else roots
 
 
 def far_report(config: Config, reports: list[tuple[str, str]]) -> Problem | None:
@@ -113,13 +113,13 @@ def state_folder() -> str:
 
 
 def trusts(config: Config, asked: bool | None) -> tuple[bool, str]:
-    """Return whether sheets may run Python rules, and a notice for the person ("" for none).
+    """Return whether sheets may run code (Python rules, dev servers), and a notice for the person ("" for none).
 
     *asked* is the choice on the command line. A project cannot trust itself: nobody has reviewed it when it is checked out.
     Raises Unreadable if the person's own configuration is invalid.
     """
     if asked is not None:
-        return asked, "sheets may run Python rules: --trust" if asked else ""
+        return asked, "sheets may run code: --trust" if asked else ""
     own = own_config()
     folder = os.path.realpath(config.folder or ".")
     table = _load(own) if own.is_file() else {}
@@ -128,7 +128,7 @@ def trusts(config: Config, asked: bool | None) -> tuple[bool, str]:
         remedy = 'write trusted = ["/home/mara/forms"]'
         raise Unreadable([Problem(Place(str(own), 1, 1), "trusted must be a list of folders", remedy, code=CALL)])
     if any(os.path.realpath(os.path.expanduser(each)) == folder for each in trusted):
-        return True, f"sheets may run Python rules: {own} trusts this project"
+        return True, f"sheets may run code: {own} trusts this project"
     if config.trust:
         return False, f"{config.file} cannot grant itself trust: use --trust, or list {folder} under `trusted` in {own}"
     return False, ""

@@ -52,7 +52,7 @@ def command(paths: tuple[str, ...], reports: tuple[str, ...], only: str, left_ou
         console.problems(fault.problems)
         raise SystemExit(2) from None
     chosen, without = _codes(only), {*_codes(left_out), *map(_code, config.lint)}
-    looked = look_through(paths or config.scripts or (".",), (config.folder,) if config.folder else ())
+    looked = look_through(paths or config.scripts or (".",))
     findings = [f for f in looked.findings if (not chosen or f.code in chosen) and f.code not in without]
     for finding in findings:
         console.lines(finding_lines(finding, console.width()))

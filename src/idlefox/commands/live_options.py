@@ -19,9 +19,10 @@ HANDS = ("quick", "real")
 _MOST_RETRIES = 10
 
 
-def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, Any], console: Console) -> LiveSubjectFactory | None:
-    """Return the factory of live subjects in a browser of *kind*, or None without --live. The configuration supplies missing
-    options.
+def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, Any], console: Console, *, trust: bool = False) -> LiveSubjectFactory | None:
+    """Return the factory of live subjects in a browser of *kind*, or None without --live.
+
+    The configuration supplies missing options. With *trust*, sheets may start their dev servers.
     """
     if kind is None:
         odd = next((name for name, value in given.items() if value is not None), None)
@@ -46,8 +47,9 @@ def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, An
         raise click.UsageError(f"--retries: must be a number up to {_MOST_RETRIES}, not {wishes['retries']}")
     try:
         return live_subjects(
-            browser if kind == "auto" else kind, show=wishes["show"], hands=wishes["hands"], deadline=ms / 1000, retries=wishes["retries"]
-        )
+            browser if kind == "auto" else kind,
+            show=wishes["show"], hands=wishes["hands"], deadline=ms / 1000, retries=wishes["retries"], trust=trust,
+        )  # fmt: skip
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterable
 from functools import partial
 from typing import TYPE_CHECKING, Any
@@ -16,7 +15,7 @@ from ..playing.subjects import Subjects
 from ..problems import Unreadable, suggestion
 from ..report.manners import manners_lines
 from ..report.styled import plain
-from ..roots import noting_reads, reading_below
+from ..roots import noting_reads, project_root, reading_below
 from ..study.manners.live_study import SECONDS, page_manners
 from ..study.manners.monitor import MANNERS
 from ..study.manners.scenario import rehearsed, script_of, titled
@@ -81,9 +80,9 @@ def command(
     console = Console(color, aside=goes_to_output(reports))
     try:
         config, trusted = begin(trust, console)
-        outside = outside_of(live, {}, config.live, console)
+        outside = outside_of(live, {}, config.live, console, trust=trusted)
         files: set[str] = set()
-        with reading_below((os.path.dirname(form) or ".",)):
+        with reading_below((project_root(form),)):
             with noting_reads(files):
                 loaded = Subjects(trust=trusted, outside=outside).load(form, ".")
             if loaded.make_ready is not None:

@@ -46,7 +46,7 @@ class Percent(click.ParamType):  # type: ignore[type-arg]
 color_option = click.option(
     "--color", type=click.Choice(["auto", "always", "never"]), default="auto", help="When to use colour; auto respects NO_COLOR."
 )
-trust_option = click.option("--trust/--no-trust", default=None, help="Allow or forbid sheets to run their Python rules.")
+trust_option = click.option("--trust/--no-trust", default=None, help="Allow or forbid sheets to run code: Python rules and dev servers.")
 subject_option = click.option(
     "--subject", metavar="PATH", default=None, help="Run against this form instead of the subject that scripts name."
 )

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 import click
 
-from ..playing.player import RunOptions
 from ..playing.subjects import read_form
 from ..problems import Unreadable
 from ..report.outline import outline_lines
-from ..roots import reading_below
+from ..roots import project_root, reading_below
 from . import completing
-from .config import read_config
 from .console import Console
 from .options import color_option
 
@@ -28,7 +26,7 @@ def command(form: str, color: str) -> None:
     """
     console = Console(color)
     try:
-        with reading_below(RunOptions(project=read_config(".").folder).roots_for(form)):
+        with reading_below((project_root(form),)):
             model = read_form(form)
     except Unreadable as fault:
         console.problems(fault.problems)

@@ -21,7 +21,7 @@ from ..problems import CALL, Place, Problem, Unreadable, nearest, read_text
 from ..report.rehearsed import came_lines, entries_lines, slip_lines, table_lines
 from ..report.styled import Line, hanging, plain
 from ..report.words import group_lines, word_lines
-from ..roots import reading_below
+from ..roots import project_root, reading_below
 from ..script.reader import read_script
 from ..script.tree import Script
 from ..words import table
@@ -66,7 +66,7 @@ def command(form: str, start: str, clock: str, live: str | None, show: bool | No
     console = Console(color)
     try:
         config, trusted = begin(trust, console)
-        outside = outside_of(live, {"show": show}, config.live, console)
+        outside = outside_of(live, {"show": show}, config.live, console, trust=trusted)
         subjects = Subjects(trust=trusted, outside=outside, served=served)
         stage = _Stage(form, start, clock, subjects, console)
         code = stage.play()
@@ -86,7 +86,7 @@ class _Stage:
         now = _clock(clock, script)
         folder = os.path.dirname(script.file) if script is not None else "" if "://" in form else os.path.dirname(form)
         self.folder = folder or "."
-        with reading_below((self.folder, os.path.dirname(form) or ".")):
+        with reading_below((project_root(script.file if script is not None else form), project_root(form))):
             loaded = subjects.load(form, ".")
             if loaded.make_ready is not None:
                 loaded.make_ready()
@@ -266,7 +266,7 @@ def _script(start: str) -> tuple[Script | None, int]:
     if not mark or not line.isdigit() or not file.endswith(".fox"):
         cause = f"a script and a line are needed, not {start!r}"
         raise Unreadable([Problem(Place("--from", 1, 1), cause, "write booking.fox:41", code=CALL)])
-    with reading_below((os.path.dirname(file) or ".",)):
+    with reading_below((project_root(file),)):
         return read_script(str(Path(file))), int(line)
 
 

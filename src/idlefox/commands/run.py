@@ -167,7 +167,7 @@ def _read(given: dict[str, Any]) -> tuple[Config, str, RunOptions, list[Wanted]]
         work=work_of(given["jobs"], given["on"], config),
         project=config.folder,
         stories=any(kind == "html" for kind, _ in wanted),
-        outside=outside_of(given["live"], live, config.live, Console(color)),
+        outside=outside_of(given["live"], live, config.live, Console(color), trust=trusted),
         served=served,
         roots=further_roots(given["roots"], subject),
     )

@@ -13,12 +13,10 @@ from urllib.parse import urlsplit
 import click
 
 from ..playing.kinds import misplaced
-from ..playing.player import RunOptions
 from ..playing.subjects import is_page
 from ..problems import Unreadable
 from ..report.styled import plain
-from ..roots import is_below, reading_below
-from .config import read_config
+from ..roots import is_below, project_root, reading_below
 from .console import Console
 from .files import why, write_whole
 from .options import color_option
@@ -50,8 +48,7 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     if name and not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_-]*", name):
         raise click.UsageError(f"--name must start with a letter and contain only letters, digits, _ and -, not {name!r}")
     try:
-        project = read_config(".").folder
-        made = _made(page, into, name, project)
+        made = _made(page, into, name)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
@@ -77,7 +74,7 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     for text in made.left_out:
         console.text(plain(f" left out  {text}"))
     console.text("")
-    allowed = _allowed(page, script, project)
+    allowed = _allowed(page, script)
     console.text(plain(f" Run it: idlefox run {script}{allowed}"))
     if made.page:
         console.text(plain(f" On the page itself: idlefox run {script} --live"))
@@ -85,7 +82,7 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
         console.text(" An empty idlefox.toml at the top of the project makes --root unnecessary.")
 
 
-def _made(page: str, into: str, name: str, project: str) -> StarterFiles:
+def _made(page: str, into: str, name: str) -> StarterFiles:
     """The files for *page*. Raises Unreadable."""
     from ..study.starter_files import from_page, from_schema, from_sheet
 
@@ -101,7 +98,7 @@ def _made(page: str, into: str, name: str, project: str) -> StarterFiles:
         path = os.path.relpath(file, into).replace(os.sep, "/")
         return from_page(read_page(page), f"{path}{mark}{form_id}", into, name)
     if page.endswith((".yaml", ".yml")):
-        with reading_below(RunOptions(project=project).roots_for(page)):
+        with reading_below((project_root(page),)):
             return from_sheet(page, os.path.relpath(page, into).replace(os.sep, "/"), name or _name_of(page))
     from ..forms.schema.read import read_schema
 
@@ -135,12 +132,12 @@ def _based(text: str, url: str) -> str:
     return text[:at] + base + text[at:]
 
 
-def _allowed(page: str, script: str, project: str) -> str:
+def _allowed(page: str, script: str) -> str:
     """Return the option that a call needs so that *script* may use *page*, "" if it needs none."""
     source = page.partition("#")[0]
     if "://" in page:
         return ""
-    inside = any(is_below(source, root) for root in RunOptions(project=project).roots_for(script))
+    inside = is_below(source, project_root(script))
     return "" if inside or page.endswith(".json") else f" --root {os.path.dirname(source) or '.'}"
 
 

@@ -11,12 +11,10 @@ import click
 from ..forms.sheet.read import read_sheet
 from ..forms.values.durations import parse_instant
 from ..playing.kinds import misplaced
-from ..playing.player import RunOptions
 from ..problems import Place, Problem, Unreadable, near_file
 from ..report.styled import plain
-from ..roots import reading_below
+from ..roots import project_root, reading_below
 from . import completing
-from .config import read_config
 from .console import Console
 from .files import why
 from .options import Number, color_option
@@ -57,7 +55,7 @@ def command(sheet: str, page: str, port: int, clock: int | None, at_once: bool, 
     """
     console = Console(color)
     try:
-        with reading_below(RunOptions(project=read_config(".").folder).roots_for(sheet)):
+        with reading_below((project_root(sheet),)):
             form = _form(sheet, page)
         if page and not os.path.isfile(page):
             raise Unreadable([Problem(Place(page, 1, 1), "page not found", near_file(page, page))])

@@ -14,7 +14,7 @@ from ..playing.player import RunOptions, load_script
 from ..playing.select import SelectedScript
 from ..problems import Problem, Unreadable
 from ..records import NamedTuple
-from ..roots import reading_below
+from ..roots import project_root, reading_below
 from ..script.expand import expand
 from ..script.reader import read_script_anyway
 from ..study.lint.findings import Finding
@@ -68,7 +68,7 @@ class Diagnostics:
 
     # sheets
     def _sheet(self, path: str, text: str) -> list[Diagnostic]:
-        with reading_below((os.path.dirname(path),)):
+        with reading_below((project_root(path),)):
             try:
                 read_sheet_text(text, path)
             except Unreadable as fault:
@@ -121,7 +121,7 @@ class Diagnostics:
         if any(fault.severity == "error" for fault in faults):
             return faults
         script, _ = read_script_anyway(path, text)
-        with reading_below((os.path.dirname(path),)):
+        with reading_below((project_root(path),)):
             scenarios, problems = expand(script)
             if problems:
                 return faults

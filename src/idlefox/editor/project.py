@@ -11,7 +11,7 @@ from ..forms.model.form import Form
 from ..forms.sheet.read import read_sheet_text
 from ..playing.subjects import Subjects, read_form
 from ..problems import Unreadable
-from ..roots import reading_below
+from ..roots import project_root, reading_below
 from ..script.reader import read_script_anyway
 from ..script.tree import Script
 from .texts import Texts
@@ -75,7 +75,7 @@ class Project:
         known = self._forms.get(path)
         if text is not None and (known is None or known[0] != text):
             try:
-                with self.texts.reading(), reading_below((os.path.dirname(path),)):
+                with self.texts.reading(), reading_below((project_root(path),)):
                     form = read_sheet_text(text, path) if path.endswith(SHEETS) else read_form(path)
                 known = self._forms[path] = (text, form)
             except Unreadable:

@@ -19,7 +19,7 @@ from ..problems import Place, Unreadable
 from ..report.styled import unstyled
 from ..report.terminal import scenario_failures
 from ..report.traced import trace_lines
-from ..roots import reading_below
+from ..roots import project_root, reading_below
 from ..script.reader import read_script_text
 from ..script.writer import write_script
 from . import help as at_cursor
@@ -116,7 +116,7 @@ class FoxLanguageServer(LanguageServer):
         """Run the scenario at *line* and report failures as diagnostics. Return a summary."""
         path = path_of(uri)
         text = self.texts.text(path) or ""
-        with self.texts.reading(), reading_below((os.path.dirname(path),)):
+        with self.texts.reading(), reading_below((project_root(path),)):
             result = play_script(SelectedScript(path, (line,), text=text), RunOptions(), self.project.subjects)
         failures = [(s, failure) for s in result.scenarios for failure in s.failures]
         self.played[path] = [_fault(each.place, _told(s)) for s, each in failures if each.place.file == path]
@@ -131,7 +131,7 @@ class FoxLanguageServer(LanguageServer):
         path = path_of(uri)
         text = self.texts.text(path) or ""
         try:
-            with self.texts.reading(), reading_below((os.path.dirname(path),)):
+            with self.texts.reading(), reading_below((project_root(path),)):
                 traced = trace_scenario(SelectedScript(path, (line,), text=text), RunOptions())
         except Unreadable as fault:
             return f"it cannot run: {fault.problems[0].cause}"

@@ -49,7 +49,7 @@ class LiveSubjectFactory(NamedTuple):
             way = SessionFactory(compile_form(form)).way
             return Loaded(form, _nothing, LivePageSubject.abilities, way, make_ready=lambda: _no_page(form))
         if self.wishes.browser == "http":
-            return _over_http(form, live)
+            return _over_http(form, live, self.wishes.trust)
         lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, BrowserSession(self.wishes))
         ground = _GROUNDS.get(id(form))
         if ground is None or ground.form is not form:
@@ -86,7 +86,7 @@ def _nothing(folder: str) -> Any:
     raise AssertionError("a form without a page cannot run live")
 
 
-def _over_http(form: Form, live: LivePage) -> Loaded:
+def _over_http(form: Form, live: LivePage, trust: bool) -> Loaded:
     """The page of *form* without its scripts: a file beside the sheet cannot be asked over HTTP."""
     from .http.subject import HttpSubject
 
@@ -98,7 +98,8 @@ def _over_http(form: Form, live: LivePage) -> Loaded:
         if not live.serve or live.page in _SERVERS:
             return
         try:
-            server = asyncio.run(ready(live.page, live.serve, os.path.dirname(live.file) or ".", live.ready / 1000))
+            folder = os.path.dirname(live.file) or "."
+            server = asyncio.run(ready(live.page, live.serve, folder, live.ready / 1000, trust=trust))
         except NotReady as fault:
             raise _not_ready(live, fault) from None
         if server is not None:
@@ -164,7 +165,7 @@ def _make_ready(lane: BrowserSession, ground: PageEnvironment) -> None:
 
 
 def _not_ready(live: LivePage, fault: NotReady) -> Unreadable:
-    said = f"its last output: {' / '.join(fault.said[-3:])}" if fault.said else "start it, or add the command to live.serve"
+    said = f"its last output: {' / '.join(fault.said[-3:])}" if fault.said else fault.remedy or "start it, or add the command to live.serve"
     return Unreadable([Problem(Place(live.file, max(live.line, 1), 1), f"{live.page}: {fault.why}", said)])
 
 
@@ -223,11 +224,11 @@ def needs_libraries(what: str) -> None:
         raise Unreadable([Problem(Place(what, 1, 1), cause, "install it: pip install 'idle-fox[live]'", code=CALL)]) from None
 
 
-def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries: int = 0) -> LiveSubjectFactory:
+def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries: int = 0, trust: bool = False) -> LiveSubjectFactory:
     """Return the factory of live subjects for a browser of *kind*. Raises Unreadable if it is not available."""
     needs_libraries("--live")
     if kind == "http":
-        return LiveSubjectFactory(LiveOptions("http"), retries)
+        return LiveSubjectFactory(LiveOptions("http", trust=trust), retries)
     if show and sys.platform.startswith("linux") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         remedy = "leave out --show, or set a display: DISPLAY=:0"
         raise Unreadable([Problem(Place("--show", 1, 1), "no display is available to open a window on", remedy, code=CALL)])
@@ -235,4 +236,4 @@ def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries
         browser = choose(kind)
     except NoBrowser as fault:
         raise Unreadable([Problem(Place("--live", 1, 1), fault.cause, fault.remedy, code=CALL)]) from None
-    return LiveSubjectFactory(LiveOptions(browser, show, hands, deadline), retries)
+    return LiveSubjectFactory(LiveOptions(browser, show, hands, deadline, trust), retries)

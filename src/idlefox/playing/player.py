@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from pathlib import Path
 from time import perf_counter
@@ -13,7 +12,7 @@ from ..forms.values.durations import parse_instant
 from ..problems import BAD_PATH, CALL, NO_FILE, OUTSIDE, UNSUPPORTED, Place, Problem, Unreadable, near_file, read_text
 from ..records import NamedTuple
 from ..refusals import NO_END, Refusal
-from ..roots import is_below, note_read, reading_below
+from ..roots import note_read, project_root, reading_below
 from ..script.against import check_ops
 from ..script.expand import expand
 from ..script.ops import WHOLE, ExpandedScenario, Op, ScenarioRange, lines_of, path_span
@@ -50,9 +49,8 @@ class RunOptions(NamedTuple):
     roots: tuple[str, ...] = ()  # further folders below which scripts and sheets may name files
 
     def roots_for(self, file: str) -> tuple[str, ...]:
-        """Return the folders below which the script *file* may use files: the project's, or its own."""
-        own = os.path.dirname(file) or "."
-        return (self.project if self.project and is_below(own, self.project) else own, *self.roots)
+        """Return the folders below which the script *file* may use files."""
+        return (project_root(file), *self.roots)
 
 
 class LoadedScript(NamedTuple):

@@ -10,7 +10,7 @@ from ..engine.state.journal import rebuild
 from ..forms.values.values import written
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
-from ..roots import reading_below
+from ..roots import project_root, reading_below
 from ..script import tree
 from ..script.against import check_ops
 from ..script.expand import expand
@@ -104,7 +104,7 @@ class Rehearsal:
         file = self.script.file if self.script is not None else os.path.join(self.folder, "rehearsal")
         script, problems = read_script_anyway(file, whole)
         if not problems:
-            with reading_below((self.folder,)):
+            with reading_below((project_root(file),)):
                 scenarios, problems = expand(script)
             if not problems:
                 ops = tuple(op._replace(line=len(self.entries) + 1) for op in scenarios[-1].ops)
@@ -250,7 +250,7 @@ class Rehearsal:
 
     def _holds(self, file: str, text: str) -> None:
         """Run the last scenario of *text*. Raises Unreadable if it fails."""
-        with reading_below((os.path.dirname(file) or ".", self.folder)):
+        with reading_below((project_root(file), project_root(os.path.join(self.folder, "rehearsal")))):
             scenarios, problems = expand(read_script_text(text, file))
             problems += check_ops(scenarios[-1].ops, self.form) if scenarios else []
             if problems:
@@ -264,7 +264,7 @@ class Rehearsal:
 # from a script
 def from_script(script: Script, line: int) -> tuple[ExpandedScenario, tuple[Op, ...]]:
     """Return the scenario of *script* at *line*, and its operations up to that line. Raises Unreadable if there is none."""
-    with reading_below((os.path.dirname(script.file) or ".",)):
+    with reading_below((project_root(script.file),)):
         scenarios, problems = expand(script)
     if problems:
         raise Unreadable(problems)

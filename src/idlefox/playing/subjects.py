@@ -14,7 +14,7 @@ from ..forms.model.form import Form
 from ..forms.sheet.read import read_sheet
 from ..problems import UNSUPPORTED, Place, Problem, Unreadable, read_bytes
 from ..records import NamedTuple
-from ..roots import note_read, noting_reads, reading_below, roots_now
+from ..roots import note_read, noting_reads, project_root, reading_below, roots_now
 from .kinds import kind_of, misplaced
 from .simulated import SimulatedForm
 from .subject import Subject
@@ -137,7 +137,7 @@ def read_form(name: str) -> Form:
 
 def read_below(name: str) -> Form:
     """Load a form that may only use files below its own folder. Raises Unreadable."""
-    with reading_below((os.path.dirname(name) or ".",)):
+    with reading_below((project_root(name),)):
         return read_form(name)
 
 

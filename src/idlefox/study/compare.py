@@ -5,7 +5,6 @@ The layers in order of cause and effect: state (values, validity), reported, sho
 
 from __future__ import annotations
 
-import os
 import re
 from collections.abc import Callable, Iterator, Sequence
 from functools import partial
@@ -26,7 +25,7 @@ from ..playing.subjects import Loaded, Subjects, simulated
 from ..playing.work import HERE, ExecutionOptions, per_process_cache
 from ..playing.workers import map_tasks
 from ..records import NamedTuple
-from ..roots import reading_below
+from ..roots import project_root, reading_below
 from ..script.against import check_ops
 from ..script.ops import ExpandedScenario, Op
 from ..script.tree import Address, Cannot, Check
@@ -165,13 +164,13 @@ def compare(
 
 
 def _played(sides: ComparedForms, item: Item) -> CompareResult:
-    with reading_below((os.path.dirname(sides.first) or ".",)):
+    with reading_below((project_root(sides.first),)):
         return per_process_cache("compare", sides, partial(_comparing, sides)).played(item)
 
 
 def _comparing(sides: ComparedForms) -> CompareStudy:
     subjects = Subjects(trust=sides.suite.wishes.trust)
-    with reading_below(tuple(os.path.dirname(each) or "." for each in (sides.first, sides.second))):
+    with reading_below((project_root(sides.first), project_root(sides.second))):
         first, second = subjects.load(sides.first, "."), subjects.load(sides.second, ".")
     return CompareStudy(first, second, sides.suite.read(), dict(sides.names))
 

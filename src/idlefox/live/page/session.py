@@ -32,13 +32,14 @@ T = TypeVar("T")
 class LiveOptions(NamedTuple):
     """The browser (firefox, chromium), whether it has a window, and the kind of input (quick, real).
 
-    *deadline* is the real time that a scenario may take, in seconds.
+    *deadline* is the real time that a scenario may take, in seconds. With *trust*, sheets may start their dev servers.
     """
 
     browser: str = "firefox"
     show: bool = False
     hands: str = "quick"
     deadline: float = 30.0
+    trust: bool = False
 
 
 class SessionLost(Exception):
@@ -134,7 +135,7 @@ class BrowserSession:
     async def _make_ready(self, ground: PageEnvironment) -> None:
         live = ground.live
         if not ground.url and "://" in live.page:
-            server = await ready(live.page, live.serve, os.path.dirname(live.file) or ".", live.ready / 1000)
+            server = await ready(live.page, live.serve, os.path.dirname(live.file) or ".", live.ready / 1000, trust=self.wishes.trust)
             if server is not None:
                 self._servers.append(server)
             ground.url = live.page

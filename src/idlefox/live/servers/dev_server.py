@@ -13,15 +13,16 @@ from typing import IO
 from ..processes import ProcessGroup
 
 _LOG = logging.getLogger("idlefox.live")
+UNTRUSTED = "start it yourself; or, if you trust the sheet, use --trust, or list its folder under `trusted` in your own configuration"
 _KEPT = 40  # lines of output
 
 
 class NotReady(Exception):
-    """Nothing answers at the URL; *why* is the reason, and *said* the last output of the server."""
+    """Nothing answers at the URL; *why* is the reason, *said* the last output of the server, and *remedy* what would help."""
 
-    def __init__(self, why: str, said: tuple[str, ...] = ()) -> None:
+    def __init__(self, why: str, said: tuple[str, ...] = (), remedy: str = "") -> None:
         super().__init__(why)
-        self.why, self.said = why, said
+        self.why, self.said, self.remedy = why, said, remedy
 
 
 class DevServer:
@@ -69,11 +70,16 @@ async def answers(url: str) -> bool:
     return True
 
 
-async def ready(url: str, command: str, folder: str, within: float) -> DevServer | None:
-    """Wait up to *within* seconds for an answer at *url*; return the server that was started for it. Raises NotReady."""
+async def ready(url: str, command: str, folder: str, within: float, *, trust: bool) -> DevServer | None:
+    """Wait up to *within* seconds for an answer at *url*; return the server that was started for it.
+
+    The *command* comes from a sheet and runs only with *trust*. Raises NotReady.
+    """
     if await answers(url):
         return None
     server: DevServer | None = None
+    if command and not trust:
+        raise NotReady(f"nothing answers there, and this sheet would run `{command}`", (), UNTRUSTED)
     if command:
         _LOG.info("nothing answers at %s yet; running %s", url, command)
         server = DevServer(command, folder)

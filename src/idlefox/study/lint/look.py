@@ -12,9 +12,9 @@ from ...playing import collector
 from ...playing.kinds import kind_of
 from ...playing.select import choose_files
 from ...playing.subjects import Loaded, Subjects, read_form
-from ...problems import Problem, Unreadable, read_text
+from ...problems import OUTSIDE, Problem, Unreadable, read_text
 from ...records import NamedTuple
-from ...roots import reading_below
+from ...roots import project_root, reading_below
 from ...script.expand import expand
 from ...script.reader import read_script_anyway
 from ...script.tree import Script
@@ -36,15 +36,14 @@ class LintResult(NamedTuple):
     files: tuple[str, ...]
 
 
-def look_through(paths: Iterable[str], roots: tuple[str, ...] = ()) -> LintResult:
+def look_through(paths: Iterable[str]) -> LintResult:
     """Looks through the scripts and sheets at *paths* (folders are searched for both), and the sheets that the scripts name."""
     with collector.at_rest():
-        return _LintRun(roots).through(list(paths))
+        return _LintRun().through(list(paths))
 
 
 class _LintRun:
-    def __init__(self, roots: tuple[str, ...]) -> None:
-        self.roots = roots
+    def __init__(self) -> None:
         self.subjects = Subjects()
         self.problems: list[Problem] = []
         self.found: list[Finding] = []
@@ -81,7 +80,7 @@ class _LintRun:
         return LintResult(tuple(dict.fromkeys(findings)), tuple(dict.fromkeys(self.problems)), files)
 
     def _script(self, file: str, script: Script, named: bool) -> None:
-        with reading_below((os.path.dirname(file) or ".", *self.roots)):
+        with reading_below((project_root(file),)):
             scenarios, faults = expand(script)
             self.problems += faults
             if faults:
@@ -101,14 +100,15 @@ class _LintRun:
             return None
         try:
             return self.subjects.load(os.path.basename(path), os.path.dirname(path))
-        except Unreadable:
+        except Unreadable as fault:
+            self.problems += [each for each in fault.problems if each.code == OUTSIDE]
             return None
 
     def _pages(self, files: list[str]) -> None:
         for file in files:
             try:
                 path = file.partition("#")[0]
-                with reading_below((os.path.dirname(file) or ".", *self.roots)):
+                with reading_below((project_root(file),)):
                     self.found += page_findings(read_form(file), path, read_text(path))
             except Unreadable as fault:
                 self.problems += fault.problems
@@ -117,7 +117,7 @@ class _LintRun:
         read: list[tuple[Form, SheetPlaces]] = []
         for file in files:
             try:
-                with reading_below((os.path.dirname(file) or ".", *self.roots)):
+                with reading_below((project_root(file),)):
                     text = read_text(file)
                     form = read_sheet_text(text, file)
                     opened = frozenset(self.opened.get(file, ())) | _opened_beside(file, form)

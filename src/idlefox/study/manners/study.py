@@ -6,7 +6,6 @@ start from it. Forms are copied, not replayed; a reported scenario has run from 
 
 from __future__ import annotations
 
-import os
 import time
 from collections.abc import Callable
 from random import Random
@@ -20,7 +19,7 @@ from ...playing.subjects import Loaded, Subjects
 from ...playing.work import HERE, ExecutionOptions
 from ...playing.workers import map_tasks
 from ...records import NamedTuple
-from ...roots import reading_below
+from ...roots import project_root, reading_below
 from ...script import tree
 from ..actions import ActionGenerator
 from ..filling import Filling
@@ -128,8 +127,7 @@ def manners_of(
 
 def _alone(part: WalkBatch) -> WalkResult:
     """Run a batch of walks in a process."""
-    folder = os.path.dirname(part.source) or "."
-    with reading_below((folder,)):
+    with reading_below((project_root(part.source),)):
         loaded = Subjects(trust=part.trust).load(part.source, ".")
     return _Walks(loaded, part).explore(None)
 
