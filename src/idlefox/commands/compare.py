@@ -75,7 +75,8 @@ def command(
             live, browser = _live_side(second)
             if live and (on or jobs is not None):
                 raise click.UsageError(f"{'--on' if on else '--jobs'} cannot be combined with live: one browser here runs everything")
-            forms = [subjects.load(first, "."), _page_of(first, browser, config.live, console, trusted) if live else subjects.load(second, ".")]
+            other = _page_of(first, browser, config.live, console, trusted) if live else subjects.load(second, ".")
+            forms = [subjects.load(first, "."), other]
         roots = (project_root(first),)
         suite = _suite(paths, RunOptions(subject=first, trust=trusted, project=config.folder, roots=roots), console)
         with noting_reads(files):

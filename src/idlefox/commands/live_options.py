@@ -19,7 +19,9 @@ HANDS = ("quick", "real")
 _MOST_RETRIES = 10
 
 
-def outside_of(kind: str | None, given: dict[str, Any], configured: dict[str, Any], console: Console, *, trust: bool = False) -> LiveSubjectFactory | None:
+def outside_of(
+    kind: str | None, given: dict[str, Any], configured: dict[str, Any], console: Console, *, trust: bool = False
+) -> LiveSubjectFactory | None:
     """Return the factory of live subjects in a browser of *kind*, or None without --live.
 
     The configuration supplies missing options. With *trust*, sheets may start their dev servers.
