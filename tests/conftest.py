@@ -97,10 +97,10 @@ class Fox:
             (self.folder / name.replace("__", ".")).write_text(text, encoding="utf-8")
         return self
 
-    def __call__(self, *args: str, piped: str | None = None, cwd: Path | None = None, **env: str) -> subprocess.CompletedProcess[str]:
+    def __call__(self, *args: str, piped: str | None = None, **env: str) -> subprocess.CompletedProcess[str]:
         clean = {k: v for k, v in os.environ.items() if k not in ("COLUMNS", "NO_COLOR")}
         return subprocess.run(
-            [sys.executable, "-m", "idlefox", *args], cwd=cwd or self.folder, capture_output=True, text=True, encoding="utf-8",
+            [sys.executable, "-m", "idlefox", *args], cwd=self.folder, capture_output=True, text=True, encoding="utf-8",
             input=piped, env={**clean, "PYTHONIOENCODING": "utf-8", **env}, timeout=120, check=False,
         )  # fmt: skip
 

@@ -65,7 +65,7 @@ class Counted:
 
     made = 0
 
-    def trial(self) -> Counted:
+    def trial(self, *, alone: bool = False) -> Counted:
         Counted.made += 1
         return Counted()
 

@@ -703,3 +703,107 @@ def test_compare_a_sheet_with_its_page(fox: Fox) -> None:
     assert [(each["layer"], each["address"], each["first"], each["second"]) for each in data["differences"]] == [
         ("shown", "contact.email", ["No."], ["That is not an email address."])
     ]
+
+
+def _live_cases() -> Iterator[tuple[str, str, str, str, str]]:
+    for section in (HERE.parent / "live_cases.txt").read_text("utf-8").split("\n=== ")[1:]:
+        title, _, rest = section.partition("\n")
+        sheet, _, rest = rest.partition("--- page\n")
+        page, _, script = rest.partition("--- script")
+        first, _, script = script.partition("\n")
+        says = ""
+        if first.strip():
+            says, _, script = script.partition("\n")
+        yield title, sheet, page, script, says
+
+
+@pytest.mark.parametrize("browser", BROWSERS)
+def test_pages_and_their_sheets_agree(fox: Fox, browser: str) -> None:
+    cases = list(_live_cases())
+    for number, (title, sheet, page, script, _) in enumerate(cases):
+        folder = fox.folder / f"c{number:02}"
+        folder.mkdir()
+        subject = "page.form.yaml" if sheet else "page.html"
+        if sheet:
+            (folder / "page.form.yaml").write_text(f"form: page\n{sheet}live: {{page: page.html}}\n", "utf-8")
+        (folder / "page.html").write_text(f"<!doctype html><meta charset=utf-8>{page}", "utf-8")
+        body = "".join(f"    {line}\n" for line in script.strip().split("\n"))
+        (folder / "page.fox").write_text(f'subject "{subject}"\nscenario "{title}"\n{body}', "utf-8")
+    for how in (f"--live={browser}", "--verbose"):
+        done = fox("run", ".", how, "--report", "json=r.json")
+        results = {s["file"]: s["scenarios"][0] for s in json.loads((fox.folder / "r.json").read_text("utf-8"))["scripts"]}
+        assert len(results) == len(cases), done.stdout
+        for number, (title, _, _, _, says) in enumerate(cases):
+            result = results[f"c{number:02}/page.fox"]
+            if "(page only)" in title and how == "--verbose":
+                continue
+            assert result["verdict"] == ("fail" if says else "pass"), (title, done.stdout)
+            assert says in done.stdout
+
+
+@ANY
+def test_the_page_under_a_sheet_is_its_live_page_and_may_use_files_above(fox: Fox) -> None:
+    """`page:` without `live:`; a script of the page's from a folder beside the sheet's, which the project's root has."""
+    (fox.folder / "package.json").write_text("{}")
+    for name, text in {
+        "forms/over.form.yaml": 'form: over\npage: page.html#f\nfields: {mail: {label: Mail}}\n', "lib/fill.js": "document.querySelector('[name=mail]').value = 'a@b.example'",
+        "forms/page.html": "<!doctype html><form id=f><label>Mail <input name=mail></label></form><script src=../lib/fill.js></script>",
+        "forms/over.fox": 'subject "over.form.yaml"\nscenario "it"\n    expect mail = "a@b.example"\n    expect location = "/forms/page.html"\n',
+    }.items():  # fmt: skip
+        (fox.folder / name).parent.mkdir(exist_ok=True)
+        (fox.folder / name).write_text(text)
+    done = fox("run", "forms", "--live")
+    assert "1 passed" in done.stdout, done.stdout
+
+
+# A page whose server takes its time in the middle of each document, and whose script sends JSON.
+SLOW = """
+import http.server, sys, time
+class Handler(http.server.BaseHTTPRequestHandler):
+    def do_GET(self):
+        if self.path == "/slow.js":
+            time.sleep(0.3)
+        script = self.path == "/slow.js"
+        text = b"" if script else PAGE if self.path != "/done" else DONE
+        self.send_response(200)
+        self.send_header("Content-Type", "text/javascript" if script else "text/html")
+        self.end_headers()
+        self.wfile.write(text[:60])
+        self.wfile.flush()
+        time.sleep(0.3)
+        self.wfile.write(text[60:])
+    def do_POST(self):
+        self.send_response(303)
+        self.send_header("Location", "/done" if b"=B7" in self.rfile.read(int(self.headers["Content-Length"])) else "/again")
+        self.end_headers()
+    def log_message(self, *told):
+        pass
+DONE = b"<!doctype html><title>Done</title><script src=/slow.js></script><p role=status>It is yours.</p>"
+PAGE = b'''<!doctype html><title>Book</title><script src=/slow.js></script><form method=post action=/book><label>Berth <input name=berth></label><button>Book</button></form>
+<script>document.querySelector("input").onchange = (event) => fetch("/draft", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ berth: event.target.value }) })</script>'''
+http.server.ThreadingHTTPServer(("127.0.0.1", int(sys.argv[1])), Handler).serve_forever()
+"""
+
+
+@pytest.mark.parametrize("browser", BROWSERS)
+def test_nothing_is_looked_at_before_the_next_page_is_there(fox: Fox, browser: str) -> None:
+    port = free_port()
+    body = """
+scenario "the next page"
+    submit
+    type berth "B6"
+    submit
+    expect berth = ""
+    type berth "B7"
+    submit
+    expect location = "/done"
+    expect notice = "It is yours."
+"""
+    sheet = "form: slow\nfields: {berth: {label: Berth}}\nsubmit: {to: TO, send: SEND}\nserver: {rules: [{holds: 'berth == \"B7\"', at: berth, say: Not that one.}]}\nlive: {page: 'http://127.0.0.1:PORT/', requests: WHO, serve: PYTHON slow.py PORT}\n"
+    sheet = sheet.replace("PORT", str(port)).replace("PYTHON", sys.executable)
+    fox.write(slow__py=SLOW, book__form__yaml=sheet.replace("TO", "/book").replace("SEND", "urlencoded").replace("WHO", "real"), book__fox=f'subject "book.form.yaml"\n{body}')
+    fox.write(other__form__yaml=sheet.replace("TO", "/other").replace("SEND", "urlencoded").replace("WHO", "real"), other__fox=f'subject "other.form.yaml"\n{body}')
+    draft = 'scenario "JSON is JSON"\n    type berth "B6"\n    blur\n    settle\n    expect payload = {"berth": "B6"}\n    expect outcome is rejected\n'
+    fox.write(draft__form__yaml=sheet.replace("TO", "/draft").replace("SEND", "json").replace("WHO", "standin"), draft__fox=f'subject "draft.form.yaml"\n{draft}')
+    done = fox("run", ".", f"--live={browser}", "--trust")
+    assert "3 scenarios: 3 passed" in done.stdout, done.stdout

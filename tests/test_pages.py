@@ -231,8 +231,8 @@ def test_scaffolds_pass_as_written(fox: Fox) -> None:
     fox.write(page__html=PAGE, order__schema__json=json.dumps(SCHEMA))
     made = fox("scaffold", "page.html#ropes", "--into", "first")
     assert made.returncode == 0, made.stderr
-    assert " Run it: idlefox run first/ropes.fox --root .\n" in made.stdout
-    done = fox("run", "first", "--root", ".", "--report", "json=-")
+    assert " Run it: idlefox run first/ropes.fox\n" in made.stdout
+    done = fox("run", "first", "--report", "json=-")
     assert done.returncode == 0, done.stdout
     titles = [s["title"] for s in json.loads(done.stdout)["scripts"][0]["scenarios"]]
     assert {"name must be filled", "name takes 3 or more characters", "count takes 9 or less", "the filled form is accepted"} <= set(titles)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -645,8 +646,33 @@ def test_a_script_next_to_above_or_below_its_sheet_is_in_its_project(fox: Fox, m
         (fox.folder / folder / "f.form.yaml").write_text("form: f\nfields: {a: {}}\n")
     for name, sheet in {"sub/up": "../f", "down": "sub/f", "beside": "f"}.items():
         (fox.folder / f"{name}.fox").write_text(f'subject "{sheet}.form.yaml"\n{body}')
-    away = "" if cwd == "." else "../"
-    assert fox("run", f"{away}sub/up.fox", cwd=fox.folder / cwd).returncode == code
-    assert fox("lint", f"{away}sub/up.fox", cwd=fox.folder / cwd).returncode == (code or 1)  # a form with nothing to refuse
-    assert fox("run", f"{away}beside.fox", cwd=fox.folder / cwd).returncode == 0
-    assert fox("run", f"{away}down.fox", cwd=fox.folder / cwd).returncode == 0
+    away, there = "" if cwd == "." else "../", Fox(fox.folder / cwd)
+    assert there("run", f"{away}sub/up.fox").returncode == code
+    assert there("lint", f"{away}sub/up.fox").returncode == (code or 1)  # a form with nothing to refuse
+    assert there("run", f"{away}beside.fox").returncode == 0
+    assert there("run", f"{away}down.fox").returncode == 0
+
+
+def test_the_trace_and_the_timeline_have_each_change_at_the_step_during_which_it_came(fox: Fox) -> None:
+    fox.write(f__form__yaml="form: f\nfields:\n  v: {rules: [{lookup: l, start: change}]}\n  r: {type: rows, start: 2, fields: {n: {}}}\nlookups: {l: {takes: 2s}}\n")
+    fox.write(a__fox='''subject "f.form.yaml"
+scenario "it"
+    type v "x"
+    blur
+    wait 1s
+    wait 5s
+    retype v "y"
+    expect v is valid within 9s
+    type r[1].n "Mara"
+    remove r[0]
+    expect r[-1].n = "Mara"
+''')  # fmt: skip
+    changes = [json.loads(line) for line in fox("trace", "a.fox:2", "--json").stdout.splitlines()]
+    assert [(each["line"], each["ms"]) for each in changes if each["property"] == "answer"] == [(6, 2000), (8, 8000)]
+    told = fox("trace", "a.fox:2", "--figure", "t.svg").stdout
+    assert told == " t.svg\n"
+    drawn = re.findall(r"<!-- (.+) -->", (fox.folder / "t.svg").read_text("utf-8"))
+    assert "r[1→0].n" in drawn
+    assert "asked, answered" not in drawn
+    story = fox("trace", "a.fox:2").stdout
+    assert story.index("wait 5s   2.000 s") < story.index("v answer") < story.index('retype v "y"')

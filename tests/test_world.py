@@ -17,6 +17,7 @@ from idlefox.live.browser.connection import BiDiError
 from idlefox.live.messages import Request, Response
 from idlefox.live.page.network_log import NetworkLog
 from idlefox.live.page.page_map import agent_map
+from idlefox.live.servers import loopback
 from idlefox.live.servers.backend import NEVER, PageBackend
 from idlefox.live.servers.loopback import Loopback
 from idlefox.playing.server_answers import answer_of
@@ -319,39 +320,66 @@ def test_answers_before_the_request_is_read_count(answer: str, event: dict[str, 
     assert [each.status for each in wire.world.submissions] == [status, 0]
 
 
-def test_files_are_served_and_nothing_else(fox: Any) -> None:
-    (fox.folder / "site").mkdir()
-    (fox.folder / "site" / "a.html").write_text("<p>é", "utf-8")
-    (fox.folder / "secret.txt").write_text("no")
+# A request, how its answer starts, and what is in it. "HOST" stands for a good Host header.
+ASKED: dict[str, tuple[bytes, bytes, bytes]] = {
+    "file": (b"GET /a.html?x=1 HTTP/1.1\r\nHOST\r\n\r\n", b"200 OK", "text/html; charset=utf-8\r\n\r\n<p>é".encode()),
+    "localhost": (b"GET /a.html HTTP/1.1\r\nHost: LOCALHOST:80\r\n\r\n", b"200 OK", b""),
+    "ipv6": (b"GET /a.html HTTP/1.1\r\nHost: [::1]:80\r\n\r\n", b"200 OK", b""),
+    "other host": (b"GET /a.html HTTP/1.1\r\nHost: evil.example\r\n\r\n", b"421 Misdirected Request", b""),
+    "no host": (b"GET /a.html HTTP/1.1\r\n\r\n", b"400 Bad Request", b""),
+    "odd host": (b"GET /a.html HTTP/1.1\r\nHost: [\r\n\r\n", b"400 Bad Request", b""),
+    "odd target": (b"GET //[ HTTP/1.1\r\nHOST\r\n\r\n", b"400 Bad Request", b""),
+    "climbs": (b"GET /../secret.txt HTTP/1.1\r\nHOST\r\n\r\n", b"404 Not Found", b""),
+    "climbs in code": (b"GET /%2e%2e/secret.txt HTTP/1.1\r\nHOST\r\n\r\n", b"404 Not Found", b""),
+    "link": (b"GET /link HTTP/1.1\r\nHOST\r\n\r\n", b"404 Not Found", b""),
+    "dot file": (b"GET /.env HTTP/1.1\r\nHOST\r\n\r\n", b"404 Not Found", b""),
+    "dot folder": (b"GET /%2egit/config HTTP/1.1\r\nHOST\r\n\r\n", b"404 Not Found", b""),
+    "zero": (b"GET /a%00.html HTTP/1.1\r\nHOST\r\n\r\n", b"404 Not Found", b""),
+    "post": (b"POST /api HTTP/1.1\r\nHOST\r\nContent-Length: 2\r\n\r\n{}", b"200 OK", b"X-A: b%0Ac\r\n"),
+    "chunks": (b"POST /api HTTP/1.1\r\nHOST\r\nTransfer-Encoding: chunked\r\n\r\n" + b"1\r\na\r\n" * 999 + b"0\r\n\r\n", b"200 OK", b"a" * 999),
+    "expects": (b"POST /api HTTP/1.1\r\nHOST\r\nContent-Length: 0\r\nExpect: 100-continue\r\n\r\n", b"200 OK", b""),
+    "large": (b"POST /api HTTP/1.1\r\nHOST\r\nContent-Length: 99999999999\r\nExpect: 100-continue\r\n\r\n", b"413 ", b""),
+    "large chunk": (b"POST /api HTTP/1.1\r\nHOST\r\nTransfer-Encoding: chunked\r\n\r\n7d1\r\n" + b"a" * 2001 + b"\r\n", b"413 ", b""),
+    "put": (b"PUT /a.html HTTP/1.1\r\nHOST\r\n\r\n", b"405 Method Not Allowed", b""),
+    "fault": (b"GET /fault HTTP/1.1\r\nHOST\r\n\r\n", b"500 ", b""),
+    "no http": (b"hello\r\n\r\n", b"400 Bad Request", b""),
+    "slow": (b"GET /a.html HTTP/1.1\r\nHo", b"408 Request Timeout", b""),
+}
+
+
+def test_files_are_served_and_every_odd_request_has_an_answer(fox: Any, monkeypatch: Any) -> None:
+    monkeypatch.setattr(loopback, "SLOWEST", 0.3)
+    monkeypatch.setattr(loopback, "MOST_BODY", 2000)
+    (fox.folder / "site" / ".git").mkdir(parents=True)
+    for name, text in {"site/a.html": "<p>é", "secret.txt": "no", "site/.env": "no", "site/.git/config": "no"}.items():
+        (fox.folder / name).write_text(text, "utf-8")
     (fox.folder / "site" / "link").symlink_to(fox.folder / "secret.txt")
 
     async def answer(request: Request) -> Response | None:
         if request.path == "/api":
-            return Response(200, request.body, "application/json", (("X-A", "b"),))
+            return Response(200, request.body, "application/json", (("X-A", "b\nc"),))
+        if request.path == "/fault":
+            raise ValueError
         return Response(0, lost=True) if request.path == "/lost" else None
 
-    async def talk(*texts: bytes) -> list[bytes]:
+    async def ask(base: str, text: bytes) -> bytes:
+        reader, writer = await asyncio.open_connection("127.0.0.1", int(base.rpartition(":")[2]))
+        writer.write(text.replace(b"HOST", b"Host: " + base.removeprefix("http://").encode()))
+        found = await reader.read()
+        writer.close()
+        return found
+
+    async def talk() -> list[bytes]:
         server = Loopback(str(fox.folder / "site"), answer)
         base = await server.start()
-        found = []
-        for text in texts:
-            reader, writer = await asyncio.open_connection("127.0.0.1", int(base.rpartition(":")[2]))
-            writer.write(text)
-            found.append(await reader.read())
-            writer.close()
+        found = await asyncio.gather(*(ask(base, text) for text, _, _ in ASKED.values()), ask(base, b"GET /lost HTTP/1.1\r\nHOST\r\n\r\n"))
         await server.stop()
         return found
 
-    page, climbs, link, posted, put, lost, odd = asyncio.run(talk(
-        b"GET /a.html?x=1 HTTP/1.1\r\nHost: a\r\n\r\n", b"GET /../secret.txt HTTP/1.1\r\nHost: a\r\n\r\n", b"GET /link HTTP/1.1\r\nHost: a\r\n\r\n",
-        b"POST /api HTTP/1.1\r\nHost: a\r\nContent-Length: 2\r\n\r\n{}", b"PUT /a.html HTTP/1.1\r\nHost: a\r\n\r\n", b"GET /lost HTTP/1.1\r\nHost: a\r\n\r\n", b"hello\r\n\r\n",
-    ))  # fmt: skip
-    assert page.startswith(b"HTTP/1.1 200 OK\r\n")
-    assert b"text/html; charset=utf-8" in page
-    assert page.endswith("<p>é".encode())
-    assert climbs.startswith(b"HTTP/1.1 404 ")
-    assert link.startswith(b"HTTP/1.1 404 ")
-    assert b"X-A: b" in posted
-    assert posted.endswith(b"\r\n\r\n{}")
-    assert put.startswith(b"HTTP/1.1 405 ")
-    assert lost == odd == b""
+    *found, lost = asyncio.run(talk())
+    assert lost == b""
+    for (name, (_, status, inside)), got in zip(ASKED.items(), found, strict=True):
+        final = got.removeprefix(b"HTTP/1.1 100 \r\n\r\n")
+        assert final.startswith(b"HTTP/1.1 " + status), (name, got)
+        assert inside in got, (name, got)
+        assert got.rpartition(b"\r\n\r\n")[2] != b"no", name

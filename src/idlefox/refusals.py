@@ -61,6 +61,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "button hidden": (),  # the button that adds or removes a row
     "button disabled": (),
     "no row button": (),
+    "rows stay": ("count",),  # the page's button was pressed, and there are as many rows as before
     "no panel button": (),
     "no focus": (),
     "cannot be set": (),

@@ -104,7 +104,7 @@ def _play_drawn(left_in: str, console: Console, *, quiet: bool) -> int:
     if not quiet:
         console.text("")
         console.text(plain(f" The same form as `idlefox serve` draws it at {page}, over HTTP and without a browser:"))
-    wishes = RunOptions(outside=outside_of("http", {}, {}, console), subject=os.path.join(left_in, f"{_DRAWN}.form.yaml"))
+    wishes = RunOptions(outside=outside_of("http", {}, {}, console, trust=True), subject=os.path.join(left_in, f"{_DRAWN}.form.yaml"))
     return play(*choose((os.path.join(left_in, _BY_POST),), (), console), wishes, console, OutputOptions(quiet)).exit_code
 
 

@@ -12,6 +12,7 @@ from urllib.parse import urlsplit
 
 from ..engine.compile.compiler import compile_form
 from ..engine.session.session import SessionFactory
+from ..forms.html.model import HtmlPage
 from ..forms.html.read import read_page_text
 from ..forms.model.form import Form
 from ..forms.model.live import Find, LivePage
@@ -69,16 +70,18 @@ class LiveSubjectFactory(NamedTuple):
         return self(form._replace(live=LivePage(page=url, validity="native", requests="real", file=url)))
 
 
-_PAGES: dict[int, tuple[Form, Form]] = {}
+_PAGES: dict[tuple[str, str], tuple[Form, Form]] = {}  # the last reading of each
 
 
 def _with_page(form: Form) -> Form:
-    """Return the form of a page with that page under `live`; the same object for the same form."""
-    known = _PAGES.get(id(form))
+    """Return the form of a page, or of a sheet over a page, with that page under `live`; the same object for the same form."""
+    known = _PAGES.get((form.file, form.id))
     if known is None or known[0] is not form:
-        own = Find(css=f"form[id={json.dumps(form.id)}],form[name={json.dumps(form.id)}]") if form.id != Path(form.file).stem else None
-        live = LivePage(page=Path(form.file).name, form=own, validity="native", file=form.file)
-        known = _PAGES[id(form)] = (form, form._replace(live=live))
+        page: HtmlPage = form.page
+        own = f"form[id={json.dumps(page.form_id)}],form[name={json.dumps(page.form_id)}]" if page.form_id else ""
+        beside = os.path.relpath(page.file, os.path.dirname(form.file) or ".")
+        live = LivePage(page=beside, form=Find(css=own) if own else None, validity="native", file=form.file)
+        known = _PAGES[form.file, form.id] = (form, form._replace(live=live))
     return known[1]
 
 

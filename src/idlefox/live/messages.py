@@ -6,7 +6,7 @@ import json
 from collections.abc import Mapping
 from http import HTTPStatus
 from typing import Any
-from urllib.parse import urlsplit
+from urllib.parse import quote, urlsplit
 
 from ..records import NamedTuple
 
@@ -50,6 +50,11 @@ class Response(NamedTuple):
 
 class DocumentGone(Exception):
     """The document that was asked is not there: none is, or another."""
+
+
+def header_value(text: str) -> str:
+    """*text* as the value of a header: characters that a header cannot hold are percent-encoded (RFC 9110, section 5.5)."""
+    return quote(text, safe="".join(map(chr, range(0x20, 0x7F)))).strip()
 
 
 def target_of(url: str) -> str:

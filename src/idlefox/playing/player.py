@@ -352,6 +352,7 @@ def _play_ops(
     mark = beginning.mark if beginning is not None else 0
     subject.coming(ops)
     for number, op in enumerate(ops[done:], done + 1):
+        subject.mark_step(number)
         if isinstance(op.act, Check | Cannot):
             checks += 1
             failed = evaluate_check(subject, op, ops)
@@ -431,7 +432,7 @@ def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
 
 def _cannot(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
     """`expect cannot STEP`: try the step on a copy."""
-    refusal = take_step(subject.trial(), op.act.step, 0)
+    refusal = take_step(subject.trial(alone=True), op.act.step, 0)
     if refusal is not None and refusal.kind in NO_END:
         return [_failure(subject, "fault", op, ops, refusal=refusal)]
     if refusal is not None:

@@ -89,10 +89,16 @@ class SimulatedForm:
         field = form.find((name,)) if name is not None else None
         return field.address if field is not None else address
 
-    def trial(self) -> SimulatedForm:
+    def mark_step(self, number: int) -> None:
+        """Attribute what changes from now on to the step or check *number*."""
+        self.session.live.step = number
+
+    def trial(self, *, alone: bool = False) -> SimulatedForm:
         """Return a copy to try steps on."""
         other = SimulatedForm(self.session.stage, self.folder)
         other.session = self.session.copy()
+        if alone:
+            other.session.let_press_end()
         return other
 
     # steps that need more than one call

@@ -5,10 +5,13 @@ Plain data for the timeline and for reports.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple
 
 from ..engine.state.journal import Changed, Exchange, State, rebuild
+from ..forms.names.addresses import parse_address
+from ..forms.names.shapes import write_address
 from ..forms.values.values import written
 from ..script.ops import ExpandedScenario, Op
 from ..script.tree import Cannot, Check, Noun
@@ -174,13 +177,10 @@ class _StoryBuilder:
             self.outcomes.append(outcome)
 
     def _by_op(self, changes: Iterable[Changed]) -> dict[int, list[Changed]]:
-        """Group changes by the step or check during which they came; an effect of a step may come during a later wait."""
+        """Group changes by the step or check during which they came."""
         found: dict[int, list[Changed]] = {}
         for change in changes:
-            number = max(change.step - 1, 0)
-            while number < len(self.seen) - 1 and self.seen[number][0] < change.ms:
-                number += 1
-            found.setdefault(number, []).append(change)
+            found.setdefault(max(change.step - 1, 0), []).append(change)
         return found
 
     def story(self) -> Story:
@@ -214,14 +214,13 @@ class _StoryBuilder:
 
     def _field(self, key: str) -> TimelineLane:
         marks: list[Mark | None] = []
-        name, before, there = "", None, True
+        before, there = None, True
         for number, state in enumerate(self.states):
             cell = state.get(key)
             if cell is None:
                 marks.append(None)
                 there = False
                 continue
-            name = address_of(key, state)
             value = cell.get("value", cell.get("rows"))
             changed = number > 0 and there and value != before
             shows, reported = (_texts(cell[part], key, state) for part in ("shows", "reported"))
@@ -229,7 +228,16 @@ class _StoryBuilder:
             text = _rows(cell["rows"]) if "rows" in cell else written(value)
             marks.append(Mark(truth, text if changed else "", "; ".join(reported), "; ".join(shows)))
             before, there = value, True
-        return TimelineLane("field", name, tuple(marks))
+        return TimelineLane("field", self._name(key), tuple(marks))
+
+    def _name(self, key: str) -> str:
+        """Return the name of the cell *key*, with each place at which its row stood: ``crew[1→0].name``."""
+        names = [name for state in self.states if key in state and "#" not in (name := address_of(key, state))]
+        if len(set(names)) < 2:
+            return names[0] if names else key
+        stood = [_NUMBER.findall(name) for name in names]
+        each = ("→".join(dict.fromkeys(column)) for column in zip(*stood, strict=True))
+        return _NUMBER.sub(lambda _: next(each), names[0])
 
     def _form(self) -> TimelineLane:
         marks: list[Mark | None] = []
@@ -244,13 +252,12 @@ class _StoryBuilder:
         words = {"asks": "asked", "answer": "answered", "stale answer": "stale", "lost answer": "lost", "dropped question": "dropped"}
         found: dict[str, list[Mark | None]] = {}
         for column, number in enumerate(self.columns):
-            state = self.states[column]
             for change in self.by_op.get(number, []) if number >= 0 else ():
                 if change.name in words and change.cell:  # answers of a server are listed with the requests
-                    lane = found.setdefault(address_of(change.cell, state), [None] * len(self.columns))
+                    lane = found.setdefault(change.cell, [None] * len(self.columns))
                     before = lane[column].truth + ", " if lane[column] is not None else ""  # type: ignore[union-attr]
                     lane[column] = Mark(before + words[change.name])
-        return [TimelineLane("lookup", f"lookup of {name}", tuple(marks)) for name, marks in found.items()]
+        return [TimelineLane("lookup", f"lookup of {self._name(key)}", tuple(marks)) for key, marks in found.items()]
 
     def _requests(self) -> TimelineLane:
         marks: list[Mark | None] = [None] * len(self.columns)
@@ -270,7 +277,7 @@ class _StoryBuilder:
         return next(later, -2) + 1
 
     def _ticks(self, places: dict[str, int]) -> Iterable[Tick]:
-        by_address = {address_of(key, state): lane for state in self.states for key, lane in places.items() if key in state and key}
+        by_address = [{address_of(key, state): lane for key, lane in places.items() if key in state and key} for state in self.states]
         column = 0
         for number, (op, (_, held, _, _)) in enumerate(zip(self.ops, self.seen, strict=True)):
             column += number in self.columns
@@ -279,9 +286,12 @@ class _StoryBuilder:
             address = _looked_at(op)
             kind = op.act.noun.kind if isinstance(op.act, Check) else ""
             lane = places.get("submit" if kind == "submit" else "requests" if kind in _OF_REQUESTS else "", -1)
-            yield Tick(column, by_address.get(address, lane) if address is not None else lane, held)
+            if address is not None:
+                lane = by_address[column].get(_from_front(address, self.states[column]), lane)
+            yield Tick(column, lane, held)
 
 
+_NUMBER = re.compile(r"(?<=\[)\d+(?=\])")
 _OF_REQUESTS = frozenset({"requests", "request", "payload", "body", "status"})
 
 
@@ -296,11 +306,20 @@ def _when_changed(marks: list[Mark | None]) -> tuple[Mark | None, ...]:
 
 def _looked_at(op: Op) -> str | None:
     """The address that a check looks at."""
-    from ..forms.names.shapes import write_address
-
     act = op.act.step if isinstance(op.act, Cannot) else op.act
     address = act.noun.address if isinstance(act, Check) else getattr(act, "address", None)
     return write_address(address.segments) if address is not None and _looks(op) else None
+
+
+def _from_front(address: str, state: State) -> str:
+    """Return *address* with rows that are counted from the end counted from the front."""
+    segments: list[Any] = []
+    for segment in parse_address(address) or ():
+        if isinstance(segment, int) and segment < 0:
+            above = write_address(segments)
+            segment += next((len(cell["rows"]) for key, cell in state.items() if "rows" in cell and address_of(key, state) == above), 0)
+        segments.append(segment)
+    return write_address(segments)
 
 
 def _rows(rows: list[int]) -> str:

@@ -88,8 +88,13 @@ class Subject(Protocol):
         not possible.
         """
 
-    def trial(self) -> Subject:
-        """Another subject that is as this one is now, to try a step on: nothing of it shows here."""
+    def mark_step(self, number: int) -> None:
+        """Attribute what changes from now on to the *number*-th step or check of the scenario."""
+
+    def trial(self, *, alone: bool = False) -> Subject:
+        """Another subject that is as this one is now, to try a step on: nothing of it shows here. With *alone*, a press on it is
+        never the second one of a double press.
+        """
 
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
         """Observe *noun*: return what is *asked*, or `NotObservable`.
@@ -127,3 +132,8 @@ class Subject(Protocol):
 def lacking(needed: Iterable[str], abilities: frozenset[str]) -> list[str]:
     """Return the capability among *needed* that a subject with *abilities* lacks."""
     return [each for each in needed if each not in abilities]
+
+
+def verb_of(step: Any) -> str:
+    """Return the word for *step* in a script."""
+    return {"FillLine": "fill", "Retype": "retype", "Reset": "reset"}.get(type(step).__name__, type(step).__name__.lower())

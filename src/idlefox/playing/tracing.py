@@ -23,8 +23,9 @@ __all__ = ["Changed", "ScenarioTrace", "State", "Step", "rebuild", "trace_scenar
 
 
 class Step(NamedTuple):
-    """A step: its *number* and its place. *played*: the line with its parameters replaced, "" without parameters; *calls*: the
-    lines that called it.
+    """A step, or a check that let time pass: its *number* and its place.
+
+    *played*: the line with its parameters replaced, "" without parameters; *calls*: the lines that called it.
     """
 
     number: int
@@ -72,9 +73,12 @@ def trace_scenario(chosen: SelectedScript, wishes: RunOptions) -> ScenarioTrace:
     initial = begun.state()
     with reading_below(wishes.roots_for(chosen.file)):
         result = play_scenario(scenario, begun, ready.clock, chosen.file)
-    steps = [_step(number, op) for number, op in enumerate(scenario.ops, 1) if not isinstance(op.act, Check | Cannot)]
+    journal = begun.journal()
+    changing = {change.step for change in journal.changes}
+    run = list(enumerate(scenario.ops[: result.steps + result.checks], 1))
+    steps = [_step(number, op) for number, op in run if number in changing or not isinstance(op.act, Check | Cannot)]
     told = (scenario, ready.loaded, ready.clock, str(Path(chosen.file).parent))
-    return ScenarioTrace(scenario.title, tuple(steps[: result.steps]), result, begun.journal(), initial, *told)
+    return ScenarioTrace(scenario.title, tuple(steps), result, journal, initial, *told)
 
 
 def _step(number: int, op: Op) -> Step:

@@ -323,6 +323,7 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     ),
     "not on page": lambda what, r: f"{r.doing} {what}: nothing on the page has that name, id or label{_find_it(r)}",
     "no row button": lambda what, r: f"the button that {r.doing}s a row of {what} was not found; locate it with live.find.{what}.{r.doing}",
+    "rows stay": lambda what, r: f"the page's button was pressed, but {what} still has {r.facts['count']} rows",
     "no panel button": lambda what, r: f"the button that {r.doing}s {what} was not found; locate it with live.find.{what}.{r.doing}",
     "no focus": lambda what, r: f"{r.doing}: nothing on the page has the focus",
     "unseen": lambda what, r: f"{what} cannot be seen here: {r.facts['why']}",

@@ -14,10 +14,17 @@ OTHER = ButtonPlan("", "another button", press="")
 
 
 def find_button(form: FormCell, name: str | int) -> ButtonPlan | None:
-    """The submit button of *form* that *name* means ("": the default one; a number: that of a page's elements)."""
+    """The submit button of *form* that *name* means ("": the default one, or if that is hidden, the first visible
+    one; a number: that of a page's elements).
+    """
     if isinstance(name, int):
         return form.plan.form.elements.get(name)
-    return form.plan.form.buttons.get(name) if name else form.plan.form.submit
+    if name:
+        return form.plan.form.buttons.get(name)
+    submit, elements = form.plan.form.submit, form.plan.form.elements
+    if submit is not None and submit.hidden:  # the default button of a page may be there for Enter alone
+        return next((button for button in elements.values() if not button.hidden), submit)
+    return submit
 
 
 def button_visible(live: FormState, form: FormCell, button: ButtonPlan | None) -> bool:

@@ -8,7 +8,7 @@ from __future__ import annotations
 import mimetypes
 from typing import Any
 
-from ...forms.values.values import written
+from ...forms.values.values import reads_as
 from ...forms.values.whatwg import DATE_KINDS
 from ..plan.controls import TYPED
 from ..state.cells import Cell, Container, FieldCell, ListCell
@@ -84,7 +84,7 @@ def _enter_field(live: FormState, cell: FieldCell, value: Any) -> None:
             raise cannot("needs an option", cell, value=value)
         hands.step_pick(live, cell, "", chosen)
     elif kind in TYPED and kind not in DATE_KINDS:
-        text = "" if value is None else value if isinstance(value, str) else written(value)
+        text = reads_as(value)
         type_text(live, cell, text, over=True)
     else:
         hands.step_set(live, cell, value)

@@ -9,7 +9,7 @@ from typing import Any
 
 from ...forms.model.form import TEXT_KINDS
 from ...forms.values import whatwg
-from ...forms.values.values import equal, in_order, is_chosen, written
+from ...forms.values.values import equal, in_order, is_chosen, reads_as
 from ..judge import person
 from ..judge.choices import OptionState, offered
 from ..judge.lists import propagate
@@ -81,14 +81,14 @@ def step_set(live: FormState, cell: FieldCell, value: Any) -> None:
     need_reach(live, cell, "setting")
     focus(live, cell)
     kind = cell.plan.kind
-    text = "" if value is None else value if isinstance(value, str) else written(value)
+    text = reads_as(value)
     if kind in whatwg.DATE_KINDS:
         text = whatwg.sanitise_date(kind, text)
     elif kind == "number":
         text = text if whatwg.parse_number(text) is not None else ""
     elif kind in ("range", "color"):
         value, _ = cell.plan.parse(text)
-        person_changes(live, cell, value if isinstance(value, str) else written(value), value, False)
+        person_changes(live, cell, reads_as(value), value, False)
         return
     elif kind in TEXT_KINDS:
         text = room(cell, "", text)
@@ -126,7 +126,7 @@ def _taken(found: list[OptionState], values: list[Any], chosen: list[Any]) -> li
 
 def chosen_text(value: Any) -> str:
     """The raw text of a choice that holds *value*."""
-    return value if isinstance(value, str) else written(value)
+    return reads_as(value)
 
 
 def _need_option(cell: FieldCell, found: list[OptionState], value: Any, mode: str) -> None:

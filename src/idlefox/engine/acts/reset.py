@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ...forms.values.values import reads_as
-from ..judge.change import set_dirty
+from ..judge.change import mark_set_back, set_dirty
 from ..judge.lists import propagate, restore_rows, take_out
 from ..judge.make import report_at_load
 from ..judge.propagation import forget
@@ -54,6 +54,7 @@ def _back(live: FormState, cell: Any) -> None:
         if cell.dirty:
             set_dirty(live, cell, False)
             live.restructured.pop(cell, None)
+            mark_set_back(live, cell, False)
     for part in cell.parts:
         _back(live, part)
 
@@ -107,5 +108,6 @@ def keep_as_initial(live: FormState, form: FormCell) -> None:
         elif isinstance(cell, ListCell):
             _new_initial_rows(live, cell)
             live.restructured.pop(cell, None)
+            mark_set_back(live, cell, False)
         if cell.dirty and not (isinstance(cell, FieldCell) and cell.bad_input):
             set_dirty(live, cell, False)

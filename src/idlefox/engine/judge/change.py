@@ -156,6 +156,21 @@ def compare_list(live: FormState, rows: ListCell) -> None:
         dirty = True
     if dirty is not rows.dirty:
         set_dirty(live, rows, dirty)
+    mark_set_back(live, rows, not same_rows and not dirty)
+
+
+def mark_set_back(live: FormState, rows: ListCell, on: bool) -> None:
+    """Say that *rows* has the values of its start again, though its rows are others: all above count nothing in it, or do again."""
+    if on is rows.set_back:
+        return
+    rows.set_back = on
+    if not rows.dirty_count:
+        return
+    by = -rows.dirty_count if on else rows.dirty_count
+    if "dirty" in rows.plan.watch:
+        live.notify(rows, "dirty")
+    if rows.up is not None:
+        live.count_above("dirty", rows.up, by)
 
 
 def _matches(rows: ListCell, initial: list[Any]) -> bool:

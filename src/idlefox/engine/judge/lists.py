@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..plan.plans import CHANGE
-from ..state.cells import Container, FieldCell, ListCell, RowCell, everything, is_inside, validity_of
+from ..state.cells import Container, FieldCell, ListCell, RowCell, everything, is_dirty, is_inside, validity_of
 from ..state.form_state import FormState
 from ..state.journal import snapshot_of
 from ..state.paths import is_there
@@ -99,22 +99,25 @@ def restore_rows(live: FormState, rows: ListCell) -> None:
 def _recount(live: FormState, rows: ListCell, row: RowCell, by: int) -> None:
     """Add all that *row* counts to the sums of everything around it, or takes it away."""
     container: Container | None = rows
+    dirt = by * row.dirty_count
     while container is not None:
         before = _sums(container)
         for i, number in enumerate(row.tally):
             container.tally[i] += by * number
-        container.dirty_count += by * row.dirty_count
+        container.dirty_count += dirt
         container.touched_count += by * row.touched_count
         container.marked_count += by * row.marked_count
         if container.plan.watch:
             for name, old, new in zip(("validity", "dirty", "touched", "marked"), before, _sums(container), strict=True):
                 if old != new:
                     live.notify(container, name)
+        if isinstance(container, ListCell) and container.set_back:
+            dirt = 0
         container = container.up
 
 
 def _sums(container: Container) -> tuple[int, bool, bool, bool]:
-    return validity_of(container), container.dirty_count > 0, container.touched_count > 0, container.marked_count > 0
+    return validity_of(container), is_dirty(container), container.touched_count > 0, container.marked_count > 0
 
 
 def _restructured(live: FormState, rows: ListCell) -> None:

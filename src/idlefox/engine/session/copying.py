@@ -143,6 +143,6 @@ class _Copy:
         tree = self._tree
         new.parts = [tree(part, new) for part in old.parts]
         if isinstance(old, ListCell):
-            new.next_id, new.witness, new.initial_value = old.next_id, old.witness, old.initial_value
+            new.next_id, new.witness, new.set_back, new.initial_value = old.next_id, old.witness, old.set_back, old.initial_value
             new.initial_parts = tuple([self.of(row) for row in old.initial_parts])
             new.twins = {key: {self.of(c): None for c in found} for key, found in old.twins.items()}

@@ -82,7 +82,17 @@ def errors(live: FormState) -> dict[str, list[str]]:
 
 def dirty_fields(live: FormState) -> list[str]:
     """The addresses of the fields that are dirty, and of the lists whose rows were added, removed or moved."""
-    return [cell.address() for cell in _on_page(live) if cell.dirty]
+    return [cell.address() for cell in _on_page(live) if cell.dirty and not _is_set_back(cell)]
+
+
+def _is_set_back(cell: Cell) -> bool:
+    """Return whether *cell* is in a list that has its initial value again."""
+    above: Cell | None = cell.up
+    while above is not None:
+        if isinstance(above, ListCell) and above.set_back:
+            return True
+        above = above.up
+    return False
 
 
 def touched_fields(live: FormState) -> list[str]:

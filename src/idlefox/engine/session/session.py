@@ -25,7 +25,7 @@ from ..judge.make import make_form
 from ..judge.questions import LookupAnswer
 from ..plan.plans import Plan
 from ..state.cells import Cell
-from ..state.form_state import FormState
+from ..state.form_state import NO_PRESS, FormState
 from ..state.journal import Journal, State, journal, snapshot
 from ..state.paths import CellPath, way_to
 from . import due
@@ -106,6 +106,10 @@ class Session:
         new.plan, new.stage = self.plan, self.stage
         new.live = copied(self.live)
         return new
+
+    def let_press_end(self) -> None:
+        """Take the last press as over, so that the next one, though at the same moment, is not the second of a double press."""
+        self.live.last_press = NO_PRESS
 
     def restore(self, other: Session) -> None:
         """Return to the state of *other*, which does not change and can be used again."""

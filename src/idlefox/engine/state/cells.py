@@ -158,15 +158,19 @@ class RowCell(Container):
 
 
 class ListCell(Container):
-    """A list of rows (its *parts*). *dirty* is its own: rows added, removed or moved."""
+    """A list of rows (its *parts*). *dirty* is its own: rows added, removed or moved.
 
-    __slots__ = ("initial_parts", "initial_value", "next_id", "twins", "witness")
+    *set_back*: its rows are others than at load, but have the same values, so nothing around it counts what is dirty inside.
+    """
+
+    __slots__ = ("initial_parts", "initial_value", "next_id", "set_back", "twins", "witness")
 
     up: Container
 
     def __init__(self, plan: FieldPlan, live: CellContext, up: Container) -> None:
         super().__init__(plan, live, up)
         self.next_id = 1
+        self.set_back = False
         self.initial_parts: tuple[RowCell, ...] = ()
         self.initial_value: list[Any] = []
         self.witness = 0  # a row that differed from the initial one when last compared
@@ -237,6 +241,8 @@ def validity_of(cell: Cell) -> int:
 
 def is_dirty(cell: Cell) -> bool:
     """Return whether a field or anything inside a container is dirty."""
+    if isinstance(cell, ListCell) and cell.set_back:
+        return False
     return cell.dirty_count > 0 if isinstance(cell, Container) else cell.dirty
 
 

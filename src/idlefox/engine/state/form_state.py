@@ -19,6 +19,7 @@ from .queue import Event, Queue
 
 Change = tuple[int, int, Any, str, Any, Any]  # step, time, cell (None: the page itself), property, before, after
 
+NO_PRESS = (-1, -1)
 _COUNTS = {"dirty": "dirty_count", "touched": "touched_count"}
 
 
@@ -73,7 +74,7 @@ class FormState:
         self.notice_ends: Event | None = None
         self.scripted_replies: deque[Any] = deque()
         self.deciding: tuple[FormCell, Any] | None = None  # a submission that waits for lookups
-        self.last_press: tuple[int, int] = (-1, -1)  # the instant and the act of the last press that sent a request
+        self.last_press = NO_PRESS  # the instant and the act of the last press that sent a request
 
     # changes
     def note(self, cell: Cell | None, name: str, before: Any, after: Any) -> None:
@@ -187,17 +188,21 @@ class FormState:
 
     def count(self, name: str, cell: Cell, by: int) -> None:
         """Add *by* to the number of dirty or touched fields of everything around *cell* (a container: itself too)."""
-        attribute = _COUNTS[name]
-        container: Container | None = cell.up
-        if isinstance(cell, Container):
-            container = cell
-        elif name in cell.plan.watch:
+        container = cell if isinstance(cell, Container) else cell.up
+        if container is not cell and name in cell.plan.watch:
             self.notify(cell, name)
+        self.count_above(name, container, by)
+
+    def count_above(self, name: str, container: Container | None, by: int) -> None:
+        """Add *by* to the number of dirty or touched fields of *container* and of everything around it."""
+        attribute, dirt = _COUNTS[name], name == "dirty"
         while container is not None:
             before = getattr(container, attribute)
             setattr(container, attribute, before + by)
             if name in container.plan.watch and not (before and before + by):
                 self.notify(container, name)
+            if dirt and isinstance(container, ListCell) and container.set_back:
+                return
             container = container.up
 
     def drop(self, cell: Cell) -> None:

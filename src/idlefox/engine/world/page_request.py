@@ -13,7 +13,7 @@ from urllib.parse import urlsplit, urlunsplit
 from ...forms.expressions.tree import FALSE
 from ...forms.html.model import ORIGIN, Control, HtmlPage, PageButton
 from ...forms.values.direction import first_strong
-from ...forms.values.values import is_chosen, reads_as, same_choice, written
+from ...forms.values.values import is_chosen, reads_as, same_choice, stringify
 from ..state.cells import FieldCell, FormCell
 from .encode import (
     EncodedRequest,
@@ -44,7 +44,7 @@ def page_request(form: FormCell, button: PageButton | None) -> EncodedRequest:
         return EncodedRequest("", "", "", "", {}, {})  # HTML, "Form submission algorithm": an invalid action URL ends it
     values = page_values(form, button)
     if send == "json":  # only a sheet for the page can set this
-        body = written(values)
+        body = stringify(values)
         return EncodedRequest(method, shown_url(url), body, "application/json", json.loads(body), values)
     entries = page_entries(form, button)
     if method == "GET":

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 from ...forms.model.form import Button
-from ...forms.values.values import written
+from ...forms.values.values import stringify
 from ..state.cells import FormCell
 from .encode import (
     EncodedRequest,
@@ -28,7 +28,7 @@ def sheet_request(form: FormCell, button: Button | None) -> EncodedRequest:
         query = urlencoded(entry_list(form, "", button))
         return EncodedRequest("GET", f"{submit.to.partition('?')[0]}?{query}", "", "", decode_urlencoded(query), values)
     if submit.send == "json":
-        body = written(values)
+        body = stringify(values)
         return EncodedRequest("POST", submit.to, body, "application/json", json.loads(body), values)
     entries = entry_list(form, "", button)
     if submit.send == "urlencoded":

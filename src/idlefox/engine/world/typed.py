@@ -74,6 +74,10 @@ def _option(field: Field, text: Any) -> Any:
     return next((option.value for option in offered if reads_as(option.value) == text), text)
 
 
+def _no_constant(name: str) -> Any:
+    raise ValueError(f"{name} is not JSON")
+
+
 def received(body: bytes, media_type: str) -> tuple[Any, bool]:
     """Return a request's *body* as the server reads it, and whether it is flat: names to strings (HTML's encodings) instead of
     JSON.
@@ -85,8 +89,8 @@ def received(body: bytes, media_type: str) -> tuple[Any, bool]:
     kind = kind.strip().lower()
     if kind == "application/json" or kind.endswith("+json"):
         try:
-            return json.loads(text), False
-        except ValueError:
+            return json.loads(text, parse_constant=_no_constant), False
+        except (ValueError, RecursionError):
             return text, False
     if kind == "application/x-www-form-urlencoded":
         return decode_urlencoded(text), True

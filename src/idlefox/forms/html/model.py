@@ -96,6 +96,7 @@ class HtmlPage(NamedTuple):
     hidden: str = ""
     scripts: tuple[str, ...] = ()
     bare: bool = True  # without a sheet
+    form_id: str = ""  # the form's id or name in the markup
 
     @property
     def buttons(self) -> tuple[PageButton, ...]:

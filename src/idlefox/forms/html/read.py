@@ -101,6 +101,7 @@ def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file
         blocking=sum(isinstance(e, Control) and e.kind in BLOCKING for e in maker.elements),
         dialog=_in_dialog(form),
         scripts=tree.scripts(),
+        form_id=attributes.get("id") or attributes.get("name") or "",
     )
     shape = Shape("", "form", (), maker.shapes)
     shape.named = maker.names

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import math
+import re
 from typing import Any
 
 
@@ -62,6 +64,7 @@ def is_empty(value: Any) -> bool:
     return value is None or value is False or value == "" or value == [] or value == ()
 
 
+_SURROGATE = re.compile("[\ud800-\udfff]")
 _JSON = json.JSONEncoder(ensure_ascii=False)  # created once: `json.dumps` creates one per call unless the output is ASCII
 
 
@@ -70,12 +73,49 @@ def written(value: Any) -> str:
     return _JSON.encode(value)
 
 
+def number_text(value: float) -> str:
+    """Return *value* as browsers write numbers (ECMA-262, "Number::toString"): ``1e-7``, not ``1e-07``; ``5``, not ``5.0``."""
+    if isinstance(value, int) and abs(value) < 10**21:
+        return str(value)
+    if not math.isfinite(value):
+        return "null"  # as JSON.stringify has it
+    digits, _, power = repr(abs(float(value))).partition("e")
+    whole, _, fraction = digits.partition(".")
+    text = (whole + fraction).lstrip("0")
+    point = len(text) - len(fraction) + int(power or 0)  # where the decimal point is, counted in digits
+    text = text.rstrip("0") or "0"
+    if text == "0":
+        return text
+    if len(text) <= point <= 21:
+        text += "0" * (point - len(text))
+    elif 0 < point <= 21:
+        text = f"{text[:point]}.{text[point:]}"
+    elif -6 < point <= 0:
+        text = f"0.{'0' * -point}{text}"
+    else:
+        text = f"{text[0]}{'.' + text[1:] if text[1:] else ''}e{point - 1:+d}"
+    return f"-{text}" if value < 0 else text
+
+
+def stringify(value: Any) -> str:
+    """Return *value* as a page writes JSON (ECMA-262, "JSON.stringify")."""
+    if isinstance(value, dict):
+        return "{" + ",".join(f"{stringify(str(name))}:{stringify(inner)}" for name, inner in value.items()) + "}"
+    if isinstance(value, list | tuple):
+        return "[" + ",".join(map(stringify, value)) + "]"
+    if isinstance(value, str):
+        return _SURROGATE.sub(lambda found: f"\\u{ord(found[0]):04x}", _JSON.encode(value))
+    return _JSON.encode(value) if value is None or isinstance(value, bool) else number_text(value)
+
+
 def as_text(value: Any) -> str:
     """*value* as part of a message: texts as they are, null as nothing, all else compact JSON."""
     if isinstance(value, str):
         return value
     if type(value) is int:
         return str(value)
+    if type(value) is float:
+        return number_text(value)
     return "" if value is None else written(value)
 
 

@@ -101,11 +101,16 @@ class ServedMap:
         rows = self.rows(segments)
         if rows:
             return len(rows)
-        leaves = [field.name for field in (self.field(segments) or Field("", "rows", (), "")).fields]
-        number = 0
-        while any(self.control((*segments, number, leaf)) is not None for leaf in leaves):
+        field = self.field(segments)
+        if field is None or field.kind != "rows":
+            return 0
+        number, met = 0, set[str]()
+        while True:  # a control that is found for two rows is none of theirs
+            found = {name for leaf in field.fields if (name := self.control((*segments, number, leaf.name))) is not None}
+            if not found - met:
+                return number
+            met |= found
             number += 1
-        return number
 
     # buttons
     def add_button(self, segments: Segments) -> int | None:

@@ -15,7 +15,7 @@ from ...engine.world.typed import read_as
 from ...forms.model.form import Form
 from ...forms.names.shapes import write_address
 from ...playing.simulated import SimulatedForm
-from ...playing.subject import CAPABILITIES, Material
+from ...playing.subject import CAPABILITIES, Material, verb_of
 from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Noun
@@ -100,6 +100,8 @@ class HttpSubject:
         """Do *step*."""
         if isinstance(step, tree.Reload):
             return self._get(self._page.url)
+        if isinstance(step, tree.Return):
+            return self._get(self._page.url) if self._engine.session.live.away else Refusal("nothing left")
         return self._taken(step, number) or self._deliver()
 
     def _taken(self, step: Any, number: int) -> Refusal | None:
@@ -108,6 +110,8 @@ class HttpSubject:
             return self._engine.perform(step, number)
         if isinstance(step, tree.Add | tree.Remove):
             return self._row_step(step)
+        if isinstance(step, tree.FillLine):
+            return self._fill(step.address.segments, step.value)
         if isinstance(step, tree.Move):
             return Refusal("no row button", write_address(step.address.segments[:-1]), "move")
         if isinstance(step, tree.Submit) and not step.past_checks:
@@ -147,6 +151,11 @@ class HttpSubject:
 
     def _fill(self, segments: tuple[Any, ...], value: Any) -> Refusal | None:
         assert self._map is not None
+        field = self._map.field(segments)
+        if field is not None and field.kind == "rows" and not isinstance(segments[-1], int):
+            return self._fill_rows(segments, value)
+        if field is not None and field.fields and not isinstance(value, dict):
+            return Refusal("needs an object", write_address(segments), facts={"value": value})
         if isinstance(value, dict):
             for name, inner in value.items():
                 refusal = self._fill((*segments, name), inner)
@@ -157,6 +166,20 @@ class HttpSubject:
         if name is None:
             return Refusal("not on page", write_address(segments), "fill", see=write_address(segments))
         return self._engine.session.enter((name,), value)
+
+    def _fill_rows(self, segments: tuple[Any, ...], values: Any) -> Refusal | None:
+        """Make the page have as many rows as *values*, by its own buttons, and fill each."""
+        if not isinstance(values, list):
+            return Refusal("needs objects", write_address(segments), facts={"value": values})
+        refusal: Refusal | None = None
+        while refusal is None and self._map is not None and (count := self._map.count(segments)) != len(values):
+            button = self._map.add_button(segments) if count < len(values) else self._map.remove_button((*segments, count - 1))
+            refusal = self._row_button(button, segments, "add" if count < len(values) else "remove")
+            if refusal is None and self._map is not None and self._map.count(segments) == count:
+                return Refusal("rows stay", write_address(segments), facts={"count": count})
+        for number, each in enumerate(values):
+            refusal = refusal or self._fill((*segments, number), each)
+        return refusal
 
     def _deliver(self) -> Refusal | None:
         """Send the form's pending request and read the page in the answer."""
@@ -188,10 +211,13 @@ class HttpSubject:
         self._facts |= {"status": response.status_code, "outcome": "accepted" if response.status_code < 400 else "rejected"}
         return self._arrive(served(response.text, url, self.url, self.form))
 
-    def trial(self) -> HttpSubject:
+    def mark_step(self, number: int) -> None:
+        """Do nothing: a served page has no trace."""
+
+    def trial(self, *, alone: bool = False) -> HttpSubject:
         """Return a copy that sends no requests."""
         other = HttpSubject(self.form, self.url, self.folder)
-        other._page, other._engine, other._map = self._page, self._engine.trial(), self._map
+        other._page, other._engine, other._map = self._page, self._engine.trial(alone=alone), self._map
         other._sends = False
         return other
 
@@ -256,4 +282,4 @@ def _elsewhere(url: str, there: str) -> Refusal:
 
 def _not_there(step: Any) -> Refusal:
     text = write_address(step.address.segments)
-    return Refusal("not on page", text, type(step).__name__.lower(), see=text)
+    return Refusal("not on page", text, verb_of(step), see=text)

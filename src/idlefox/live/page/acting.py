@@ -8,6 +8,7 @@ from typing import Any
 from ...forms.model.form import Field
 from ...forms.names.shapes import write_address
 from ...forms.values.values import as_text, reads_as
+from ...playing.subject import verb_of
 from ...refusals import Refusal
 from ...script import tree
 from .page_map import key_of
@@ -94,11 +95,6 @@ def entering(field: Field, address: str, value: Any) -> list[Act]:
     else:
         act = {"act": "type", "address": address, "text": reads_as(value), "over": True}
     return [act, {"act": "blur", "address": address}]
-
-
-def verb_of(step: Any) -> str:
-    """Return the agent's name of *step*."""
-    return {"FillLine": "fill", "Retype": "retype", "Reset": "reset"}.get(type(step).__name__, type(step).__name__.lower())
 
 
 def refusal_of(refused: dict[str, Any], step: Any, act: Act | None = None) -> Refusal:

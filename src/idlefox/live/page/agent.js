@@ -235,6 +235,8 @@
     const method = options?.method ?? (input instanceof Request ? input.method : "GET");
     let request;
     try { request = begin(method, input instanceof Request ? input.url : String(input), options?.body); } catch { return native.fetch(input, options); }
+    const type = input instanceof Request && input.body && !options?.body ? input.headers.get("content-type") ?? "" : "";
+    if (/json|^text|urlencoded/.test(type)) Object.defineProperty(request, "written", { value: input.clone().text().then((body) => ({ body, type })) });
     const promise = native.fetch(input, options);
     promise.then((response) => end(request, response.status), () => end(request, 0));
     return promise;
@@ -702,6 +704,54 @@
     return found;
   };
 
+  // Messages by place: visible texts that no other source has claimed. *known*: which texts were there at load.
+  const NO_MESSAGE = "label,legend,button,option,select,textarea,script,style,template,title,datalist,[role=button],[role=option],[contenteditable],[role=alert],[role=status],output,dialog[open]";
+  const ownText = (element) => { let text = ""; for (const child of element.childNodes) if (child.nodeType === Node.TEXT_NODE) text += child.data; return plain(text); };
+  const above = (element) => element.parentElement ?? element.getRootNode().host ?? null;
+  const patterns = new Map();
+  const isSaid = (field, text) => (field.says ?? []).some((source) => {
+    if (!patterns.has(source)) patterns.set(source, new RegExp(`^(?:${source})$`, "s"));
+    return patterns.get(source).test(text);
+  });
+  // Of the elements of several fields, the field (its place) that *element* is next to: alone in the smallest part of the page
+  // that has any control, else the one before it, else the one after it.
+  const nearestTo = (element, owners, scope) => {
+    for (let node = above(element), from = element; node; from = node, node = above(node)) {
+      const inside = new Set([...owners].filter(([control]) => holds(node, control)).map(([, place]) => place));
+      if (inside.size === 1) return [...inside].filter(Boolean);
+      if (inside.size) {
+        // Only a control that is laid out beside the text itself, not in a part of its own.
+        const order = [...owners].filter(([control]) => above(control) === node || (above(control)?.localName === "label" && above(above(control)) === node));
+        const before = order.filter(([control]) => from.compareDocumentPosition(control) & Node.DOCUMENT_POSITION_PRECEDING).at(-1);
+        const after = order.find(([control]) => from.compareDocumentPosition(control) & Node.DOCUMENT_POSITION_FOLLOWING);
+        return [before?.[1], after?.[1]].filter(Boolean);
+      }
+      if (node === scope) return [];
+    }
+    return [];
+  };
+  const byPlace = (found, spots, claimed, scope) => {
+    if (!spots.some((place) => place.field.says)) return [];
+    const own = [], owners = new Map(), taken = new Set(claimed);
+    for (const element of new Index(scope).controls) if (isControl(element) && INTERACTIVE.test(roleOf(element)) && isSeen(element)) owners.set(element, null);
+    for (const place of spots) for (const element of place.elements) if (place.kind === "field") owners.set(element, place);
+    const isTaken = (element) => { for (let node = element; node; node = above(node)) if (taken.has(node)) return true; return false; };
+    for (const element of all(scope, "*")) {
+      const direct = ownText(element);
+      if (!direct || element.closest(NO_MESSAGE) || isTaken(element)) continue;
+      const texts = [plain(element.textContent), direct];
+      const said = texts.find((text) => spots.some((place) => isSaid(place.field, text)));
+      if (said === undefined || !isShown(element) || isInert(element)) continue;
+      taken.add(element);
+      const around = spots.filter((place) => place.kind !== "field" && place.kind !== "row" && isSaid(place.field, said));
+      const at = nearestTo(element, owners, scope).find((place) => isSaid(place.field, said))
+        ?? around.findLast((place) => holds(place.elements[0] ?? place.scope, element)) ?? (around.length === 1 ? around[0] : null);
+      const shows = at ? (at.kind === "field" ? found.fields : at.kind === "rows" ? found.rows : found.groups)[at.address]?.shows : own;
+      if (shows && !shows.includes(said)) shows.push(said);
+    }
+    return own;
+  };
+
   const kindOf = (elements, field) => {
     const element = elements[0], role = roleOf(element);
     if (element.localName === "input") return element.type === "checkbox" && (elements.length > 1 || field.set) ? "checks" : element.type;
@@ -742,6 +792,12 @@
   const bears = (elements, mark) => elements.some((element) => element.matches(mark.css) || [...element.querySelectorAll(mark.css)].length > 0)
     || (elements[0]?.parentElement?.matches(mark.css) ?? false);
 
+  // HTML, "user validity": a browser may take edits by script for none of a person's, and so never set it.
+  const edited = new WeakSet(), committed = new WeakSet();
+  addEventListener("change", (event) => { const control = event.composedPath()[0]; if (edited.has(control)) committed.add(control); }, true);
+  addEventListener("reset", (event) => { for (const control of event.target.elements) { edited.delete(control); committed.delete(control); } });
+  const isUserInvalid = (element) => element.matches(":user-invalid") || (committed.has(element) && element.willValidate && !element.validity.valid);
+
   const lookAt = (place, active, claimed) => {
     const { field, elements } = place;
     if (!elements.length) return null;
@@ -753,7 +809,7 @@
       kind, count: elements.length, value: valueOf(elements, kind), shows: [...messagesOf(place, claimed), ...alertsOf(place, claimed)],
       visible: elements.some(isSeen), enabled: !elements.every(isOff), readonly: isReadonly(element), focused: elements.includes(active),
       required: holders.some((each) => each.required === true || each.getAttribute("aria-required") === "true"),
-      marked: holders.some((each) => isTrue(each, "aria-invalid")) || (map.native && elements.some((each) => each.matches(":user-invalid"))),
+      marked: holders.some((each) => isTrue(each, "aria-invalid")) || (map.native && elements.some(isUserInvalid)),
       busy: holders.some((each) => each.closest("[aria-busy=true]")?.matches("form,body") === false) || (field.asking ? new Index(place.scope).find(field.asking).some(isShown) : false),
       touched: field.touched ? bears(elements, field.touched) : null, dirty: field.dirty ? bears(elements, field.dirty) : null,
       flags: judged ? [...new Set(elements.flatMap(flagsOf))] : null, options: /^(select|selects|radio|checks|listbox|input)$/.test(kind) || roleOf(element) === "combobox" ? optionsOf(elements, kind) : null,
@@ -763,8 +819,9 @@
   const look = ({ only = null } = {}) => {
     const active = activeElement(), claimed = new Set(), scope = formOf();
     const found = { fields: {}, rows: {}, groups: {}, focus: null };
-    const containers = [];
+    const containers = [], spots = [];
     for (const place of places(only)) {
+      spots.push(place);
       if (place.kind === "field") {
         found.fields[place.address] = lookAt(place, active, claimed);
         if (found.fields[place.address]?.focused) found.focus = place.address;
@@ -786,8 +843,9 @@
     const loud = notices.filter(isShown).map((element) => [roleOf(element), plain(element.innerText)]).filter(([, text]) => text);
     const own = all(scope, "[role=alert]").filter((element) => !claimed.has(element) && !notices.includes(element) && ![...claimed].some((other) => element.contains(other) || other.contains(element)));
     const button = submitButton();
+    const elsewhere = only ? [] : byPlace(found, spots, new Set([...claimed, ...notices, ...own]), scope);
     return Object.assign(found, {
-      own: own.flatMap(messagesIn), notices: loud, busy: scope.getAttribute?.("aria-busy") === "true",
+      own: [...own.flatMap(messagesIn), ...elsewhere], notices: loud, busy: scope.getAttribute?.("aria-busy") === "true",
       buttons: all(scope, "button,input[type=submit],input[type=button],input[type=reset],[role=button]").map((each) => [nameOf(each), each.getAttribute("name") ?? "", !isOff(each), isSeen(each)]),
       submit: button ? { enabled: !isOff(button), visible: isSeen(button), focused: button === active } : null,
       views: Object.fromEntries(Object.entries(map.views).map(([name, what]) => [name, new Index(document).find(what).some(isShown)])),
@@ -823,6 +881,7 @@
     const element = aimOf(step);
     const kind = element ? hindrance(element, edits) : step.option !== undefined ? "no option" : step.part ? `no ${step.part} button` : "missing";
     if (kind) throw new Refused(kind);
+    if (edits) edited.add(element);
     if (step.button || step.part || activeElement() === element) return element;
     element.scrollIntoView({ block: "nearest" });
     element.focus();
@@ -893,6 +952,7 @@
       if (!option) throw new Refused("no option", { value, offered: optionsOf(place.elements, kind).map(([offered]) => offered) });
       if (why(option)) throw new Refused(why(option) === "disabled" && !place.elements.every(isOff) ? "disabled option" : why(option), { value });
       wanted.push(option);
+      edited.add(option);
       if (kind !== "checks") click(option);
     }
     if (kind !== "checks") return undefined;
@@ -917,6 +977,7 @@
     }
     if (!element.multiple && !step.values.length) element.selectedIndex = options.findIndex((option) => option.value === "");
     const is = [...element.selectedOptions];
+    edited.add(element);
     if (was.length !== is.length || was.some((option, i) => option !== is[i])) tellChange(element);
   };
   const acts = {
@@ -946,7 +1007,7 @@
       const place = placeOf(step.address), element = place?.elements[0];
       const kind = element ? why(element) : "missing";
       if (kind) throw new Refused(kind);
-      if (step.on === null || isChecked(element) !== step.on) click(element);
+      if (step.on === null || isChecked(element) !== step.on) { edited.add(element); click(element); }
     },
     choose,
     set: (step) => { setValue(reach(step, true), step.value); },
@@ -1043,7 +1104,14 @@
     id,
     clock, look, run, run_actions, aim, landed, hinders,
     element: (address) => placeOf(address)?.elements[0] ?? null,
-    begin: async (given) => { await rest(); noteHints(); return run(given); },
+    // A document may be asked while it is still arriving. *waited*: whether its load event is yet to be told to the player.
+    begin: async (given) => {
+      const waited = document.readyState !== "complete";
+      if (waited) await new Promise((resolve) => addEventListener("load", resolve, { once: true }));
+      await rest();
+      noteHints();
+      return { ...(await run(given)), waited };
+    },
     // What was sent with the last request like this.
     body: ({ method, url }) => requests.findLast((request) => request.method === method && request.url === url && !request.over)?.written ?? null,
     source: () => `<!doctype html>${document.documentElement.outerHTML}`,

@@ -27,9 +27,11 @@ ANSWER = 12.0  # seconds of real time for the agent to answer
 ARRIVE = 5.0  # seconds of real time for a request of the page's to arrive
 ANSWERED = 5.0  # and for an external server's answer to a submission
 LOAD = 20.0  # and for a document to load
+LOADED = 2.0  # and until the browser reports that it has
 _NEVER = 1 << 60
 _CHANNEL = "idlefox"
 _DOCUMENTS = ("browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted")
+_NAVIGATES = "browsingContext.navigationStarted"
 _MOST_DOCUMENTS = 20  # loaded in a row during one question
 _LOGGED = 50  # console lines kept
 
@@ -89,6 +91,7 @@ class BrowsingContext:
         self._progress = (0, 0)  # of which run_actions how many acts were done when its document went
         self._document = ""  # the id of the current one
         self._begun = 0  # how many had loaded when it was begun with
+        self._navigates = False  # another document has been asked for
         self._preload = ""
         self._known = 0
         self._unmatched: list[dict[str, Any]] = []  # requests of the page that have not arrived
@@ -103,7 +106,8 @@ class BrowsingContext:
         self.context = (await self.connection.call("browsingContext.create", type="tab"))["context"]
         self.connection.on("log.entryAdded", self._logged)
         self.connection.on("script.message", self._told)
-        events = ["log.entryAdded", "script.message", *_DOCUMENTS]
+        self.connection.on(_NAVIGATES, self._navigation_started)
+        events = ["log.entryAdded", "script.message", _NAVIGATES, *_DOCUMENTS]
         for event in _DOCUMENTS:
             self.connection.on(event, self._document_there)
         for event in events:
@@ -117,6 +121,7 @@ class BrowsingContext:
         self.traffic.close()
         self.connection.off("script.message", self._told)
         self.connection.off("log.entryAdded", self._logged)
+        self.connection.off(_NAVIGATES, self._navigation_started)
         for event in _DOCUMENTS:
             self.connection.off(event, self._document_there)
         for held in tuple(self.held):
@@ -148,6 +153,10 @@ class BrowsingContext:
         if event.get("context") == self.context:
             self.documents += 1
             self._loaded.set()
+
+    def _navigation_started(self, event: dict[str, Any]) -> None:
+        if event.get("context") == self.context:
+            self._navigates = True
 
     # loading
     async def load(self, url: str, clock: int | None, *, fresh: bool) -> None:
@@ -199,7 +208,7 @@ class BrowsingContext:
 
     def _begin(self) -> None:
         """Start a new document: the requests of the old one are over."""
-        self._known, self.left, self._begun = 0, False, self.documents
+        self._known, self.left, self._begun, self._navigates = 0, False, self.documents, False
         self._document = ""
         self._unmatched.clear()
         self._early.clear()
@@ -207,13 +216,20 @@ class BrowsingContext:
         self._loaded.clear()
 
     async def _start(self) -> None:
-        begun = await self.ask_once("begin", **self._wishes(self.now))
+        documents = self.documents
+        begun = await self.ask_once("begin", within=LOAD, **self._wishes(self.now))
+        if begun["waited"]:  # otherwise the load event, which can come later than this answer, would seem that of another document
+            try:
+                await asyncio.wait_for(self._another(documents), LOADED)
+            except TimeoutError:
+                pass
+        self._begun = self.documents
         self._document = begun["document"]
         self._merge(begun)
         await self.advance(self.now)
 
     # asking
-    async def ask_once(self, what: str, *, of: str = "", **given: Any) -> Any:
+    async def ask_once(self, what: str, *, of: str = "", within: float = ANSWER, **given: Any) -> Any:
         """Call the agent of the document with that id ("": any). Raises DocumentGone if the document has been replaced.
 
         Arguments and results are JSON in one string: as values of the protocol they would be several times slower.
@@ -221,7 +237,7 @@ class BrowsingContext:
         arguments = [{"type": "string", "value": each} for each in (what, json.dumps(given), of)]
         try:
             answer = await self.connection.call(
-                "script.callFunction", functionDeclaration=ASK, awaitPromise=True, target={"context": self.context}, within=ANSWER,
+                "script.callFunction", functionDeclaration=ASK, awaitPromise=True, target={"context": self.context}, within=within,
                 arguments=arguments,
             )  # fmt: skip
         except TimeoutError:
@@ -412,9 +428,11 @@ class BrowsingContext:
 
     async def _leaving(self) -> None:
         """The page has sent a form, or followed a link: its request arrives and is held, or another document comes."""
-        for _ in range(int(ARRIVE / 0.01)):
+        for tries in range(int(LOAD / 0.01)):
             if self.left or self.documents != self._begun:
                 break
+            if tries > ARRIVE / 0.01 and not self._navigates:
+                break  # it led nowhere: a download, for example
             await asyncio.sleep(0.01)
         if self.documents != self._begun:
             await self._next_document(self._begun, there=True)

@@ -9,7 +9,7 @@ from collections.abc import Coroutine
 from typing import Any, Protocol
 
 from ..browser.connection import BiDiError, Connection
-from ..messages import DocumentGone, Request, Response, target_of
+from ..messages import DocumentGone, Request, Response, header_value, target_of
 from ..servers.backend import NoBackend, PageBackend
 
 PREFLIGHT = Response(204, b"", "text/plain")  # Fetch, "CORS-preflight request"
@@ -28,7 +28,7 @@ class Sender(Protocol):
     async def answer(self, request: Request) -> Response | None:
         """Return the answer to *request*; None if the real server answers."""
 
-    async def ask_once(self, what: str, *, of: str = "", **given: Any) -> Any:
+    async def ask_once(self, what: str, *, of: str = "", within: float = ..., **given: Any) -> Any:
         """Ask the agent in the page once, without a retry."""
 
 
@@ -162,7 +162,9 @@ class NetworkLog:
         """Return the body of a request. Chromium does not report form bodies; the agent does."""
         told = await self._form_told() if navigates else await self._written(method, url)
         if told is not None:
-            headers["content-type"] = told["type"]  # as reported, whatever was sent
+            if navigates or headers.get("content-type", "").startswith("multipart/"):
+                headers["content-type"] = told["type"]  # the agent reports it in another encoding than it was sent in
+            headers.setdefault("content-type", told["type"])
             return str(told["body"]).encode("utf-8", "surrogatepass")
         try:
             found = (await self.page.connection.call("network.getData", dataType="request", request=number, within=3))["bytes"]
@@ -192,7 +194,7 @@ class NetworkLog:
             headers += [("Access-Control-Allow-Origin", origin), ("Access-Control-Allow-Credentials", "true")]
             headers += [("Access-Control-Allow-Headers", "content-type, authorization, accept, x-requested-with, x-csrf-token")]
             headers += [("Access-Control-Allow-Methods", "GET, POST, PUT, PATCH, DELETE"), ("Access-Control-Expose-Headers", shown)]
-        written = [{"name": name, "value": {"type": "string", "value": value}} for name, value in headers]
+        written = [{"name": name, "value": {"type": "string", "value": header_value(value)}} for name, value in headers]
         body = {"type": "base64", "value": base64.b64encode(response.body).decode()}
         wishes: dict[str, Any] = {"statusCode": response.status, "reasonPhrase": response.reason, "headers": written, "body": body}
         await self.page.connection.call("network.provideResponse", request=number, **wishes)

@@ -9,6 +9,7 @@ from typing import Any
 from ...forms.model.form import Field, Form
 from ...forms.model.live import FieldLocators, Find, LivePage
 from ...forms.names.addresses import named, parse_address
+from .message_patterns import patterns_of
 
 Path = tuple[Any, ...]
 
@@ -17,9 +18,12 @@ def agent_map(form: Form) -> dict[str, Any]:
     """Return the agent's map of *form*: its fields by name, nested, and the parts of its page."""
     live = form.live or LivePage()
     places = {_path(address): place for address, place in live.find.items()}
-    panels = {panel.panel: _panel(panel, places) for panel in form.panels}
+    says = patterns_of(form, form.fields)
+    for panel in form.panels:
+        says |= patterns_of(panel, panel.fields)
+    panels = {panel.panel: _panel(panel, places, says) for panel in form.panels}
     found: dict[str, Any] = {
-        "fields": {**_fields(form.fields, places), **panels},
+        "fields": {**_fields(form.fields, places, says), **panels},
         "views": {name: _found(find) for name, find in live.views.items()},
         "native": live.validity == "native",
         "submitLabel": form.submit.label,
@@ -67,25 +71,27 @@ def _path(address: str) -> Path:
     return tuple("*" if isinstance(s, int) else s for s in parse_address(address) or ())
 
 
-def _fields(fields: tuple[Field, ...], places: dict[Path, FieldLocators]) -> dict[str, Any]:
-    return {field.name: _field(field, places) for field in fields if field.kind != "hidden"}
+def _fields(fields: tuple[Field, ...], places: dict[Path, FieldLocators], says: dict[Path, list[str]]) -> dict[str, Any]:
+    return {field.name: _field(field, places, says) for field in fields if field.kind != "hidden"}
 
 
-def _field(field: Field, places: dict[Path, FieldLocators]) -> dict[str, Any]:
+def _field(field: Field, places: dict[Path, FieldLocators], says: dict[Path, list[str]]) -> dict[str, Any]:
     kind = "rows" if field.kind == "rows" else "group" if field.kind == "group" else "field"
     found: dict[str, Any] = {"kind": kind, "label": field.label or field.name}
     if field.send_name:
         found["send"] = field.send_name
     if field.kind == "radio" or (field.kind == "checkbox" and field.many):
         found["set"] = True
+    if says.get(field.path):
+        found["says"] = says[field.path]
     if kind != "field":
-        found["fields"] = _fields(field.fields, places)
+        found["fields"] = _fields(field.fields, places, says)
     return found | _placed(places.get(field.path))
 
 
-def _panel(panel: Form, places: dict[Path, FieldLocators]) -> dict[str, Any]:
+def _panel(panel: Form, places: dict[Path, FieldLocators], says: dict[Path, list[str]]) -> dict[str, Any]:
     found: dict[str, Any] = {"kind": "panel", "label": panel.label or panel.panel, "submitLabel": panel.submit.label}
-    found["fields"] = _fields(panel.fields, places)
+    found["fields"] = _fields(panel.fields, places, says)
     return found | _placed(places.get((panel.panel,)))
 
 

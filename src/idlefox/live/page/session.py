@@ -9,7 +9,6 @@ import asyncio
 import os
 from collections.abc import Coroutine
 from multiprocessing.util import Finalize
-from pathlib import Path
 from time import monotonic
 from typing import Any, TypeVar
 
@@ -23,6 +22,7 @@ from ..browser.launch import Browser
 from ..servers.backend import NOBODY, PageBackend
 from ..servers.dev_server import DevServer, ready
 from ..servers.loopback import Loopback
+from ..servers.served_files import live_path
 from .browsing_context import BrowsingContext, NoPage, PageNotSettled
 from .page_map import agent_map
 
@@ -71,7 +71,7 @@ class BrowserSession:
         self.ends = 0.0  # when the scenario must be over, by the real clock
         self._ground: PageEnvironment | None = None
         self._at = ""  # the current page, for messages
-        self._loopbacks: list[Loopback] = []
+        self._loopbacks: dict[str, Loopback] = {}  # by the folder that each serves
         self._servers: list[DevServer] = []
         self._loop: asyncio.AbstractEventLoop | None = None
         self._process = os.getpid()
@@ -140,11 +140,12 @@ class BrowserSession:
                 self._servers.append(server)
             ground.url = live.page
         elif not ground.url:
-            file, mark, fragment = live.page.partition("#")
-            path = Path(live.file).parent / file
-            loopback = Loopback(str(path.parent), self._answer)
-            self._loopbacks.append(loopback)
-            ground.url = f"{await loopback.start()}/{path.name}{mark}{fragment}"
+            _, mark, fragment = live.page.partition("#")
+            folder, path = live_path(live)
+            if folder not in self._loopbacks:
+                self._loopbacks[folder] = Loopback(folder, self._answer)
+                await self._loopbacks[folder].start()
+            ground.url = f"{self._loopbacks[folder].base}/{path}{mark}{fragment}"
         if self.browser is None:
             self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
 
@@ -155,7 +156,7 @@ class BrowserSession:
         return self.run(self._source_of(url))
 
     async def _source_of(self, url: str) -> str:
-        await ready(url, "", ".", 5.0)
+        await ready(url, "", ".", 5.0, trust=False)
         if self.browser is None:
             self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
         if self.page is not None:
@@ -188,7 +189,7 @@ class BrowserSession:
         try:
             if self.browser is not None:
                 self.loop.run_until_complete(self.browser.close())
-            for loopback in self._loopbacks:
+            for loopback in self._loopbacks.values():
                 self.loop.run_until_complete(loopback.stop())
             for task in asyncio.all_tasks(self._loop):
                 task.cancel()

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from typing import Any
 
 from ...engine.plan.controls import parser
+from ...engine.world.typed import typed_value
 from ...forms.model.form import Field, Form
 from ...forms.model.live import FieldLocators, LivePage
 from ...forms.names.addresses import parse_address
@@ -15,6 +17,7 @@ from ...playing.subject import FieldState, NotObservable
 from ...refusals import Refusal
 from ...script.tree import Noun
 from ..messages import target_of
+from .message_patterns import parameters_of, pattern_of
 from .page_map import key_of, resolved
 
 _OPPOSITE = {
@@ -36,8 +39,8 @@ class PageContext:
     def __init__(self) -> None:
         self.ms = 0
         self.submissions: list[Any] = []  # `world.Submission`
-        self.in_flight = False
-        self.asking: frozenset[str] = frozenset()  # pending lookups
+        self.waiting: list[Any] = []  # those of them whose answer has not come yet
+        self.questions: frozenset[tuple[str, str]] = frozenset()  # pending lookups, each with the value asked about
         self.under_way: list[str] = []
         self.last_step: dict[str, int] = {}
         self.record: Any = None
@@ -135,7 +138,7 @@ class PageSnapshot:
 
     def _validity(self, address: str, field: Field, place: FieldLocators, facts: dict[str, Any], word: str) -> Any:
         if word == "asking":
-            return bool(facts["busy"]) or bool(self._lookups(field) & self.facts.asking)
+            return self._asking(field, facts)
         if word == "unasked":
             return not_observable(address, "a page does not show whether it still has to ask; check `asking` or the message")
         if not self._is_native(place):
@@ -146,8 +149,12 @@ class PageSnapshot:
     def _is_native(self, place: FieldLocators) -> bool:
         return (place.validity or self.live.validity) == "native"
 
-    def _lookups(self, field: Field) -> frozenset[str]:
-        return frozenset(kind.parameter for rule in field.rules for kind in rule.kinds if kind.name == "lookup")
+    def _asking(self, field: Field, facts: dict[str, Any]) -> bool:
+        """Return whether the page marks *field* as busy, or a question about its present value is under way."""
+        if facts.get("busy"):
+            return True
+        lookups = {kind.parameter for rule in field.rules for kind in rule.kinds if kind.name == "lookup"}
+        return any(name in lookups and typed_value(field, text) == value_of(field, facts) for name, text in self.facts.questions)
 
     def _breaks(self, address: str, field: Field, place: FieldLocators, facts: dict[str, Any]) -> Any:
         """The rules that it breaks: by the browser's flags, or by the messages of the sheet that are on show."""
@@ -286,7 +293,7 @@ class PageSnapshot:
         return self._container_is("form", {}, list(self.snapshot["fields"].items()), word)
 
     def _busy(self) -> bool:
-        return bool(self.snapshot["busy"]) or self.facts.in_flight
+        return bool(self.snapshot["busy"]) or bool(self.facts.waiting)
 
     # the rest
     def errors(self) -> dict[str, list[str]]:
@@ -304,7 +311,7 @@ class PageSnapshot:
     def outcome(self) -> str:
         """Return the outcome of the last press or submission."""
         sent = self.facts.submissions
-        if self.facts.in_flight or (self.facts.asking and self._pressed_last()):
+        if self.facts.waiting or (self.facts.questions and self._pressed_last()):
             return "waiting"
         if self._pressed_last():
             return "refused"
@@ -347,7 +354,7 @@ class PageSnapshot:
         if kind == "field":
             told = (("dirty", "dirty", "clean"), ("touched", "touched", "not touched"))
             words += [yes if facts[name] else no for name, yes, no in told if facts.get(name) is not None]
-            words += ["asking"] * (bool(facts.get("busy")) or bool(self._lookups(field) & self.facts.asking))
+            words += ["asking"] * self._asking(field, facts)
         value = value_of(field, facts) if kind == "field" else None
         flags = tuple(facts.get("flags") or ()) if self._is_native(self.places.get(field.path, FieldLocators())) else ()
         inside = (f"{address}.", f"{address}[")
@@ -380,21 +387,8 @@ def _said_by(rule: Any, shows: list[str]) -> Iterator[tuple[str, ...]]:
     if rule.say is None:
         return
     for kind in rule.kinds:
-        parameters = {k.name: reads_as(k.parameter) for k in rule.kinds if isinstance(k.parameter, str | int | float)}
-        if any(_is_message(rule.say, text, parameters) for text in shows):
+        if any(re.fullmatch(pattern_of(rule.say, parameters_of(rule)), text) for text in shows):
             yield (kind.flag, kind.name, rule.id) if rule.id else (kind.flag, kind.name)
-
-
-def _is_message(message: Any, text: str, parameters: dict[str, str]) -> bool:
-    """Return whether *text* is *message* with any values for its placeholders that are not parameters."""
-    import re
-
-    pattern = "".join(
-        re.escape(re.sub(r"\s+", " ", part)) if isinstance(part, str)
-        else re.escape(parameters[part[0]]) if part[0] in parameters else ".*"
-        for part in message.parts
-    )  # fmt: skip
-    return re.fullmatch(pattern.strip(), text) is not None
 
 
 # values
@@ -475,7 +469,8 @@ def _last(sight: PageSnapshot) -> Any:
 
 
 def _status(sight: PageSnapshot) -> int | None:
-    return next((s.status for s in reversed(sight.facts.submissions) if s.status > 0), None)
+    waiting = sight.facts.waiting
+    return next((s.status for s in reversed(sight.facts.submissions) if s.status > 0 and not any(s is each for each in waiting)), None)
 
 
 _STORED_ELSEWHERE = not_observable("record", "the page has its own server, and what that has stored cannot be seen from here")

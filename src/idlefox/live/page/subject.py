@@ -14,7 +14,7 @@ from ...forms.model.form import Field
 from ...forms.names.addresses import called
 from ...forms.names.shapes import write_address
 from ...playing.server_answers import answer_of
-from ...playing.subject import CAPABILITIES, UNDER_WAY, Material, NotObservable
+from ...playing.subject import CAPABILITIES, UNDER_WAY, Material, NotObservable, verb_of
 from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Noun
@@ -41,6 +41,7 @@ class LivePageSubject:
         self._snapshot: dict[str, Any] | None = None
         self._last_step: dict[str, int] = {}
         self._page_errors: list[str] = []
+        self._away = False
 
     # a scenario
     def load(self, clock: int) -> Refusal | None:
@@ -49,6 +50,7 @@ class LivePageSubject:
         self._forget()
         self._done.clear()
         self._last_step.clear()
+        self._away = False
         try:
             self.lane.load(self.ground, clock)
         except SessionLost as fault:
@@ -85,6 +87,8 @@ class LivePageSubject:
         if number in self._done and self._ops[number - 1].act is step:
             return self._done.pop(number)
         self._forget()
+        if self._away and not isinstance(step, tree.Return | tree.Answer | tree.Note):
+            return Refusal("left", "", verb_of(step))
         try:
             if self.lane.wishes.hands == "quick" and act_of(step) is not None:
                 self._together(step, number)
@@ -244,8 +248,16 @@ class LivePageSubject:
 
     async def _leave(self, step: tree.Leave) -> None:
         await self.page.leave()
+        self._away = True
 
-    async def _return(self, step: tree.Return) -> None:
+    async def _return(self, step: tree.Return) -> Refusal | None:
+        if not self._away:
+            return Refusal("nothing left")
+        self._away = False
+        await self._reload(step)
+        return None
+
+    async def _reload(self, step: tree.Return | tree.Reload) -> None:
         await self.page.load(self.page.url, self.page.now if self.page.virtual else None, fresh=False)
 
     async def _answer(self, step: tree.Answer) -> None:
@@ -320,8 +332,8 @@ class LivePageSubject:
         page, facts = self.page, PageContext()
         facts.ms = page.now - self._start
         facts.submissions = self.ground.world.submissions
-        facts.in_flight = any(h.decided.submission is not None for h in page.held)
-        facts.asking = frozenset(h.decided.lookup for h in page.held if h.decided.lookup)
+        facts.waiting = [h.decided.submission for h in page.held if h.decided.submission is not None]
+        facts.questions = frozenset((h.decided.lookup, h.decided.value) for h in page.held if h.decided.lookup)
         facts.record = self.ground.world.stand_in.record
         facts.under_way = page.under_way()
         facts.last_step = self._last_step
@@ -333,7 +345,10 @@ class LivePageSubject:
         field = self.form.find((name,)) if name is not None else None
         return field.address if field is not None else address
 
-    def trial(self) -> StepTrial:
+    def mark_step(self, number: int) -> None:
+        """Do nothing: a page has no trace."""
+
+    def trial(self, *, alone: bool = False) -> StepTrial:
         """Return a subject that only tests whether steps are possible."""
         return StepTrial(self)
 
@@ -412,7 +427,7 @@ _STEPS: dict[type, Callable[[LivePageSubject, Any], Any]] = {
     tree.Upload: LivePageSubject._upload,
     tree.Leave: LivePageSubject._leave,
     tree.Return: LivePageSubject._return,
-    tree.Reload: LivePageSubject._return,
+    tree.Reload: LivePageSubject._reload,
     tree.Answer: LivePageSubject._answer,
     tree.Move: LivePageSubject._move,
     tree.Note: LivePageSubject._note,

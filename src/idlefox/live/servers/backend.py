@@ -16,6 +16,7 @@ from ...forms.model.live import LivePage, LookupResponse, RequestPattern
 from ...forms.names.addresses import parse_address
 from ...records import NamedTuple
 from ..messages import LOST, Request, Response, as_json
+from .served_files import live_path
 
 PROBLEM = "application/problem+json"  # RFC 9457
 NEVER = -1  # no answer
@@ -35,6 +36,7 @@ class PlannedAnswer(NamedTuple):
     response: Response
     takes: int
     lookup: str = ""
+    value: str = ""  # what the lookup asks about
     submission: Submission | None = None
 
 
@@ -45,7 +47,7 @@ class PageBackend:
         self.form, self.live = form, form.live or LivePage()
         self.answers = self.live.requests == "standin"
         self.stand_in = StubServer(stage, [each.when for each in self.live.answers])
-        base = self.live.page if "://" in self.live.page else f"http://127.0.0.1/{self.live.page}"
+        base = self.live.page if "://" in self.live.page else f"http://127.0.0.1/{live_path(self.live).path if self.live.page else ''}"
         self.targets = {
             (method, urlsplit(urljoin(base, to)).path or "/"): sender for sender in (*form.panels, form) for method, to in _sent_to(sender)
         }
@@ -90,16 +92,16 @@ class PageBackend:
     def _lookup(self, lookup: Lookup, text: str) -> PlannedAnswer:
         found = self.stand_in.lookup(lookup.name, self._as_asked(lookup, text))
         if found.kind == "nothing":
-            return PlannedAnswer(LOST, NEVER, lookup.name)
+            return PlannedAnswer(LOST, NEVER, lookup.name, text)
         takes = found.after or 0
         if found.kind == "failure":
-            return PlannedAnswer(LOST, takes, lookup.name)
+            return PlannedAnswer(LOST, takes, lookup.name, text)
         scripted = lookup.accepted if found.kind == "accept" else lookup.refused
         told: LookupResponse = scripted or LookupResponse(body={"accepted": found.kind == "accept"})
         body = told.body
         if found.message and isinstance(body, dict):
             body = {**body, "message": found.message}
-        return PlannedAnswer(as_json(body, told.status), takes, lookup.name)
+        return PlannedAnswer(as_json(body, told.status), takes, lookup.name, text)
 
     def _as_asked(self, lookup: Lookup, text: str) -> Any:
         """Return the value of *text* in the field whose rule uses *lookup*."""

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import tempfile
 from collections.abc import Callable
-from pathlib import Path
 from typing import Protocol
 
 from ...engine.compile.compiler import compile_form
 from ...engine.session.session import SessionFactory
 from ...forms.model.form import Form
+from ...forms.model.live import LivePage
 from ..messages import Request, Response
 from .backend import NEVER, PageBackend
 from .clock import Clock
 from .loopback import Loopback
+from .served_files import served_path
 from .visits import FormVisits
 
 
@@ -55,8 +57,9 @@ class PageServer:
 
     def __init__(self, form: Form, page: str, clock: Clock) -> None:
         self.clock = clock
-        self.folder, self.first = str(Path(page).parent), Path(page).name
-        self.world = PageBackend(form, SessionFactory(compile_form(form)))
+        self.folder, self.first = served_path(form.file, page)
+        live = (form.live or LivePage())._replace(page=os.path.relpath(page, os.path.dirname(form.file) or "."), file=form.file)
+        self.world = PageBackend(form._replace(live=live), SessionFactory(compile_form(form)))
         self.world.start(clock.now())
 
     async def answer(self, request: Request) -> Response | None:

@@ -173,14 +173,18 @@ def _changed(session: Session, part: DrawnPart, at: tuple[Any, ...], given: list
 
 
 def _act(session: Session, kind: str, name: str) -> Refusal | None:
-    """Press the button of the page that is not for sending it."""
-    at = parse_address(name)
-    if kind == OPEN:
-        return session.open(name)
-    if kind == CLOSE:
-        return session.close(name)
-    if kind == LOOK or at is None:
+    """Press the button of the page that is not for sending it. A name that the page does not have is refused."""
+    form = session.plan.form
+    if kind in (OPEN, CLOSE):
+        if not any(panel.panel == name for panel in form.panels):
+            return Refusal("not on page", name)
+        return session.open(name) if kind == OPEN else session.close(name)
+    if kind == LOOK:
         return None
+    at = parse_address(name)
+    field = form.find(tuple("*" if isinstance(s, int) else s for s in (at if kind == ADD else at[:-1]))) if at else None
+    if at is None or field is None or field.kind != "rows" or isinstance(at[-1], int) is (kind == ADD):
+        return Refusal("not on page", name)
     return session.add(at, None, None) if kind == ADD else session.remove(at)
 
 
