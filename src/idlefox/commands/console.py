@@ -10,7 +10,7 @@ from typing import Any
 
 import click
 
-from ..problems import Problem, decode_text
+from ..problems import CALL, Place, Problem, Unreadable, decode_text
 from ..report.styled import Line
 from .internal_faults import LOST, drop_output
 
@@ -72,7 +72,12 @@ class Console:
 
     def piped(self, name: str) -> str:
         """Read standard input as text, called *name* in messages. Raises Unreadable if it is not text."""
-        return decode_text(sys.stdin.buffer.read(), name)
+        try:
+            data = sys.stdin.buffer.read()
+        except OSError as fault:
+            cause = f"standard input cannot be read: {(fault.strerror or 'unknown reason').lower()}"
+            raise Unreadable([Problem(Place(name, 1, 1), cause, "pipe a script into the command", code=CALL)]) from None
+        return decode_text(data, name)
 
     def problems(self, problems: Iterable[Problem], *, err: bool = True) -> None:
         """Print *problems* to standard error, or to standard output if they are part of the output of a run (*err* False)."""

@@ -19,9 +19,12 @@ def read_last(project: str) -> Fallen | None:
     """Read the failures of the last run; None if there is no record."""
     try:
         data = json.loads(read_text(os.path.join(project or ".", ".idlefox", _FILE)))
-        return frozenset(tuple(map(str, each)) for each in data["fallen"])
-    except (Unreadable, ValueError, KeyError, TypeError):
+        fallen = data["fallen"]
+    except (Unreadable, ValueError, KeyError, TypeError, RecursionError):
         return None
+    if not isinstance(fallen, list) or not all(isinstance(each, list) and len(each) in (1, 3) for each in fallen):
+        return None
+    return frozenset(tuple(map(str, each)) for each in fallen)
 
 
 def keep_last(project: str, results: Results, before: Fallen | None, *, interrupted: bool) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import os
 import sys
 from importlib import import_module
 
@@ -12,7 +13,8 @@ gc.set_threshold(100_000, 20, 20)
 import click  # noqa: E402
 
 from .. import __version__  # noqa: E402
-from .internal_faults import LOST, drop_output, internal_fault  # noqa: E402
+from ..playing import collector  # noqa: E402
+from .internal_faults import LOST, drop_output, internal_fault, stand_in_for_closed_streams  # noqa: E402
 
 # name -> (module, description)
 COMMANDS: dict[str, tuple[str, str]] = {
@@ -80,6 +82,8 @@ def cli() -> None:
 
 def main() -> None:
     """The entry point of `idlefox`: no traceback ever reaches the person."""
+    collector.own_process()
+    stand_in_for_closed_streams()
     code = _ended(_command())
     # The process ends here: a last collection of cycles would take a tenth of a short run.
     gc.freeze()
@@ -89,6 +93,9 @@ def main() -> None:
 def _command() -> int:
     """Run the command and return its exit code."""
     code: object = 0
+    if os.environ.get("_IDLEFOX_COMPLETE") and not os.environ.get("COMP_CWORD", "0").isdecimal():
+        click.echo("idlefox: COMP_CWORD must be a number; a shell sets it", err=True)
+        return 2
     try:
         code = cli.main(standalone_mode=False, prog_name="idlefox")
     except SystemExit as leave:
@@ -131,7 +138,10 @@ def _ended(code: int) -> int:
         drop_output(sys.stdout)
         LOST.append((fault.strerror or "unknown reason").lower())
     if LOST:
-        click.echo(f"idlefox: some output could not be written: {LOST[0]}", err=True)
+        try:
+            click.echo(f"idlefox: some output could not be written: {LOST[0]}", err=True)
+        except OSError:
+            drop_output(sys.stderr)
         return max(code, 2)
     return code
 

@@ -22,6 +22,7 @@ from ..report.rehearsed import came_lines, entries_lines, slip_lines, table_line
 from ..report.styled import Line, hanging, plain
 from ..report.words import group_lines, word_lines
 from ..roots import project_root, reading_below
+from ..script.against import check_ops
 from ..script.reader import read_script
 from ..script.tree import Script
 from ..words import table
@@ -91,6 +92,9 @@ class _Stage:
             if loaded.make_ready is not None:
                 loaded.make_ready()
         scenario, ops = from_script(script, line) if script is not None else (None, ())
+        problems = check_ops(ops, loaded.form)
+        if problems:
+            raise Unreadable(problems)
         now = scenario.clock if scenario is not None and scenario.clock is not None else now
         self.rehearsal = Rehearsal(loaded, form, self.folder, now, script)
         for op in ops:

@@ -8,9 +8,9 @@ from pathlib import Path
 
 import click
 
-from .. import __version__
 from ..playing.player import RunOptions
 from ..playing.work import ExecutionOptions
+from ..stamp import stamp_of_program
 from .config import Config, further_roots, jobs_of, state_folder
 from .console import Console
 
@@ -43,11 +43,11 @@ def study_wishes(subject: str | None, jobs: str | None, on: str, config: Config,
 def with_notes(work: ExecutionOptions, study: str, wished: object, files: Iterable[str], console: Console) -> ExecutionOptions:
     """Return *work* with a checkpoint, so that the same call continues after an interruption.
 
-    A call is the same if its *study*, its options (*wished*), this version and the content of *files* are unchanged.
+    A call is the same if its *study*, its options (*wished*), the program's code and the content of *files* are unchanged.
     """
     from hashlib import sha256
 
-    digest = sha256(repr((__version__, study, wished)).encode("utf-8", "surrogatepass"))
+    digest = sha256(repr((stamp_of_program(), study, wished)).encode("utf-8", "surrogatepass"))
     for file in sorted(set(files)):
         digest.update(repr((os.path.realpath(file), sha256(_content(file)).hexdigest())).encode("utf-8", "surrogatepass"))
     folder = Path(state_folder()) / "studies"

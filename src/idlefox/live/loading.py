@@ -31,7 +31,7 @@ KINDS = ("auto", "firefox", "chromium", "http")
 
 # Kept per process from script to script: a browser, and the servers of its forms.
 _LANES: dict[LiveOptions, BrowserSession] = {}
-_GROUNDS: dict[int, PageEnvironment] = {}
+_GROUNDS: dict[tuple[str, str], PageEnvironment] = {}  # of the last reading of each form
 _SERVERS: dict[str, DevServer] = {}  # servers started for pages that run over HTTP
 
 
@@ -52,9 +52,9 @@ class LiveSubjectFactory(NamedTuple):
         if self.wishes.browser == "http":
             return _over_http(form, live, self.wishes.trust)
         lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, BrowserSession(self.wishes))
-        ground = _GROUNDS.get(id(form))
+        ground = _GROUNDS.get((form.file, form.id))
         if ground is None or ground.form is not form:
-            ground = _GROUNDS[id(form)] = PageEnvironment(form, SessionFactory(compile_form(form)))
+            ground = _GROUNDS[form.file, form.id] = PageEnvironment(form, SessionFactory(compile_form(form)))
         kept = ground
         return Loaded(
             form, lambda folder: LivePageSubject(lane, kept, folder), LivePageSubject.abilities, kept.stage.way,

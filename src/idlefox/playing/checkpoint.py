@@ -7,12 +7,15 @@ from __future__ import annotations
 
 import os
 import pickle
-from typing import Any
+from hashlib import sha256
+from typing import IO, Any
 
 
 class Checkpoint:
     """The results in *file*: lists one after the other, each with the number before it, so that two concurrent writers do no harm.
-    Nothing is written if that is not possible.
+
+    Each list is pickled after its digest and its length: what is damaged is never unpickled, and the study is done again from
+    there. Nothing is written if that is not possible.
     """
 
     def __init__(self, file: str) -> None:
@@ -25,14 +28,15 @@ class Checkpoint:
         results: list[Any] = []
         try:
             with open(self.file, "rb") as handle:
-                while True:
-                    before, more = pickle.load(handle)
+                while (content := _intact(handle)) is not None:
+                    before, more = pickle.loads(content)
                     if before != len(results):
                         return results
                     results += more
                     self.count, self.end_of_known = len(results), handle.tell()
-        except (OSError, EOFError, pickle.UnpicklingError, AttributeError, ImportError, TypeError, ValueError):
-            return results
+        except OSError:
+            pass
+        return results
 
     def add(self, results: list[Any]) -> None:
         """Note *results*."""
@@ -42,7 +46,8 @@ class Checkpoint:
             with open(self.file, "r+b" if os.path.exists(self.file) else "w+b") as handle:
                 handle.seek(self.end_of_known)
                 handle.truncate()
-                pickle.dump((before, results), handle)
+                content = pickle.dumps((before, results))
+                handle.write(sha256(content).digest() + len(content).to_bytes(8) + content)
                 self.end_of_known = handle.tell()
         except OSError:
             pass  # only an interrupted study would have to start from the beginning
@@ -53,3 +58,10 @@ class Checkpoint:
             os.unlink(self.file)
         except OSError:
             pass
+
+
+def _intact(handle: IO[bytes]) -> bytes | None:
+    """Return the next pickle of the file; None at its end, or where it is damaged."""
+    digest, length = handle.read(32), handle.read(8)
+    content = handle.read(int.from_bytes(length)) if len(length) == 8 and int.from_bytes(length) < 1 << 40 else b""
+    return content if content and sha256(content).digest() == digest else None

@@ -14,6 +14,12 @@ from contextlib import contextmanager
 SELDOM = (100_000, 20, 20)  # as `commands/main.py` has it before it loads anything
 _LARGE = 50_000  # characters of a text
 _MANY = 2_000  # steps: of fewer it is not worth a pass
+_OWN: list[bool] = []  # whether the process is Idle Fox's own, and its heap with it
+
+
+def own_process() -> None:
+    """Say that this process is Idle Fox's own. A library must not freeze the heap of another program."""
+    _OWN.append(True)
 
 
 @contextmanager
@@ -33,9 +39,9 @@ def at_rest(size: int = 0) -> Iterator[None]:
 def keep(steps: int, size: int) -> None:
     """After *steps* steps of a text of that *size* in characters, exclude what exists from garbage collection.
 
-    Garbage is collected first; otherwise it would stay.
+    Garbage is collected first; otherwise it would stay. In a process that is not Idle Fox's own, nothing is done.
     """
-    if steps >= _MANY and gc.isenabled():
+    if _OWN and steps >= _MANY and gc.isenabled():
         if size < _LARGE:
             gc.collect(1)
         gc.freeze()

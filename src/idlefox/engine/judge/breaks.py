@@ -71,6 +71,8 @@ def judge_one(live: FormState, cell: Cell, index: int) -> None:
         cell.broken = mask
         set_status(live, cell)
         live.followers[cell] = None
+    elif cell.broken and cell.broken not in cell.plan.said:
+        live.followers[cell] = None  # its message may contain the parameter that has changed
 
 
 def _breaks_one(cell: Cell, check: CheckPlan) -> bool:

@@ -1,7 +1,7 @@
 """A cache of valid sheets as data, in a folder of the person's own.
 
 The libraries that parse and validate YAML take longer to load than ten scenarios take to run. An entry is JSON, applies to
-exactly one text, and is made again if it cannot be read.
+exactly one text, and is made again if it is damaged.
 """
 
 from __future__ import annotations
@@ -10,8 +10,11 @@ import json
 import os
 from binascii import crc32
 
+from ...stamp import stamp_of
 from .document import Document
 
+_READING = ("check.py", "document.py", "sheet.schema.json", "yaml12.py", "yaml_problems.py")  # the code that reads sheets
+_BEFORE = -len(',"12345678"]')  # where the checksum begins
 _MOST = 200  # sheets
 _LARGEST = 5_000_000  # characters of one
 
@@ -35,15 +38,20 @@ def _file(text: str) -> str:
 def _made_by() -> list[list[int]]:
     """Return a stamp of the reading code: another version may read the same text differently."""
     here = os.path.dirname(__file__)
-    found = [os.stat(os.path.join(here, name)) for name in ("yaml12.py", "check.py", "sheet.schema.json")]
-    return [[each.st_mtime_ns, each.st_size] for each in found]
+    return stamp_of(os.path.join(here, name) for name in _READING)
 
 
 def known(file: str, text: str) -> Document | None:
     """The sheet *text* as it was read before, if it was; *file* is its name."""
     try:
-        with open(_file(text), encoding="utf-8") as handle:
-            made_by, of, data, lines = json.load(handle)
+        path = _file(text)
+        if not os.path.isfile(path):  # a pipe would be waited for
+            return None
+        with open(path, "rb") as handle:
+            content = handle.read()
+        if _checksum(content[:_BEFORE]) != content[_BEFORE:]:
+            return None
+        made_by, of, data, lines, _ = json.loads(content)
         if of == text and made_by == _made_by():
             return Document(file, text, (data, lines))
     except (OSError, ValueError, TypeError, RecursionError):
@@ -51,9 +59,13 @@ def known(file: str, text: str) -> Document | None:
     return None
 
 
+def _checksum(content: bytes) -> bytes:
+    return b',"%08x"]' % crc32(content)
+
+
 def written(document: Document) -> str:
-    """Return the cache entry of *document*, which is valid."""
-    return json.dumps([_made_by(), document.text, document.data, document.lines()], separators=(",", ":"))
+    """Return the cache entry of *document*, which is valid: a list in JSON, whose last member is the checksum of all before it."""
+    return json.dumps([_made_by(), document.text, document.data, document.lines()], separators=(",", ":"))[:-1]
 
 
 def keep(text: str, what: str) -> None:
@@ -64,8 +76,9 @@ def keep(text: str, what: str) -> None:
         file = _file(text)
         part = f"{file}.{os.getpid()}"
         os.makedirs(folder(), mode=0o700, exist_ok=True)
-        with open(part, "w", encoding="utf-8") as handle:
-            handle.write(what)
+        content = what.encode("utf-8", "surrogatepass")
+        with open(part, "wb") as handle:
+            handle.write(content + _checksum(content))
         os.replace(part, file)
         _make_room()
     except OSError:

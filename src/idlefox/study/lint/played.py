@@ -112,15 +112,15 @@ class _Played:
         asking = [(f, path) for f, path in self.opened if any(kind.name == "lookup" for rule in f.rules for kind in rule.kinds)]
         for field, path in asking[:_MOST_LOOKUPS]:
             for subject in (self._fresh(), self._filled()):
-                if subject is not None and self._sends(subject, field, path):
-                    message = f"the form can be sent while the lookup of {field.address} is pending"
+                if subject is not None and self._can_press(subject, field, path):
+                    message = f"the submit button is enabled while the lookup of {field.address} is pending"
                     path_ = ("submit", "enabled")
                     yield self.at.path(
                         "sends-while-asking", path_, message, "use enabled: form.valid, which is false while a lookup is pending"
                     )
                     return
 
-    def _sends(self, subject: SimulatedForm, field: Field, path: tuple[Any, ...]) -> bool:
+    def _can_press(self, subject: SimulatedForm, field: Field, path: tuple[Any, ...]) -> bool:
         for value in [*self._accepted(field), *candidates(field)][:8]:
             tried = subject.trial()
             if tried.perform(tree.FillLine(Address(path), value), 1) is not None:
