@@ -6,6 +6,7 @@ import json
 import os
 import re
 import shutil
+import signal
 import subprocess
 import sys
 from pathlib import Path
@@ -13,7 +14,7 @@ from typing import Any
 
 import pytest
 from click.testing import CliRunner
-from conftest import Fox
+from conftest import Fox, waited
 
 from idlefox.commands.files import write_whole
 from idlefox.commands.run import command
@@ -482,7 +483,9 @@ scenario "three"
 
 
 @pytest.mark.parametrize(("body", "code", "says"), [
-    ("import os, signal\n    os.kill(os.getpid(), signal.SIGKILL)", 3, "could not run: its process died twice"),
+    ("import os, signal\n    os.kill(os.getpid(), signal.SIGKILL)", 2, "its process ended by SIGKILL while it ran; a Python rule may have ended it"),
+    ("import os, signal\n    os.kill(os.getpid(), signal.SIGTERM)", 2, "its process ended by SIGTERM while it ran"),
+    ("import os\n    os._exit(7)", 2, "its process ended with exit code 7 while it ran; a Python rule may have ended it"),
     ("import sys\n    sys.exit(0)", 1, "the Python rule bad raised SystemExit: 0"),
     ("class Mute(Exception):\n        def __str__(self): return 1 / 0\n    raise Mute()", 1, "the Python rule bad raised Mute"),
 ])  # fmt: skip
@@ -491,17 +494,64 @@ def test_a_crashing_trusted_rule_ends_no_other_script(fox: Fox, body: str, code:
               a__fox='subject "a.form.yaml"\nscenario "a"\n    type x "1"\n    expect x is valid\n',
               b__form__yaml="form: b\nfields: {x: {}}", b__fox='subject "b.form.yaml"\nscenario "b"\n    expect x is clean\n',
               c__fox='subject "b.form.yaml"\nscenario "c"\n    expect x is clean\n')  # fmt: skip
-    done = fox("run", "--jobs", "2", "--trust", COLUMNS="200")
-    assert says in done.stdout
-    assert done.returncode == code, done.stderr
-    assert "2 passed" in done.stdout.splitlines()[-1]
+    for jobs in ("1", "2"):
+        done = fox("run", "--jobs", jobs, "--trust", COLUMNS="200")
+        assert says in done.stdout
+        assert done.returncode == code, done.stderr
+        assert "2 passed" in done.stdout.splitlines()[-1]
+
+
+# The rule of the scenario in the middle sleeps for good, or ends its process.
+SLEEPER = {
+    "f.form.yaml": "form: f\npython: r.py\nfields: {a: {rules: [{python: check}]}}\n",
+    "r.py": "import os, time\ndef check(value, form):\n    if value == 'sleep': open('asleep', 'w').close(); time.sleep(10**6)\n    if value == 'die': os._exit(7)\n",
+}
+
+
+def sleeper(folder: Path, word: str) -> None:
+    for name, text in SLEEPER.items():
+        (folder / name).write_text(text)
+    scenario = 'scenario "number {}"\n    type a "{}"\n    expect a is valid\n    note "' + "x" * 200 + '"\n'
+    text = "".join(scenario.format(n, word if n == 300 else "v") for n in range(600))
+    (folder / "long.fox").write_text('subject "f.form.yaml"\n' + text.replace('    note "', "    # "))
+
+
+def test_one_scenario_that_ends_its_process_costs_no_other(fox: Fox) -> None:
+    sleeper(fox.folder, "die")
+    done = fox("run", "--jobs", "2", "--trust")
+    assert "600 scenarios: 599 passed, 1 error" in done.stdout, done.stdout[-500:]
+    assert 'ERROR  long.fox:1202  number 300' in done.stdout
+
+
+@pytest.mark.parametrize(("jobs", "how"), [("1", "one"), ("2", "one"), ("2", "all"), ("2", "kill")])
+def test_an_interrupted_run_reports_what_it_has_and_leaves_no_process(fox: Fox, jobs: str, how: str) -> None:
+    """SIGTERM for the program alone or for all its processes; and SIGKILL, after which nothing is reported."""
+    sleeper(fox.folder, "sleep")
+    call = [sys.executable, "-m", "idlefox", "run", "--jobs", jobs, "--trust", "--report", "json=r.json"]
+    program = subprocess.Popen(call, cwd=fox.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True)
+    waited(program, lambda: (fox.folder / "asleep").exists())
+    if how == "all":
+        os.killpg(program.pid, signal.SIGTERM)
+    else:
+        program.send_signal(signal.SIGTERM if how == "one" else signal.SIGKILL)
+    assert program.wait(60) == (130 if how != "kill" else -9)
+    for _ in range(10_000):
+        if subprocess.run(["pgrep", "-g", str(program.pid)], capture_output=True, check=False).returncode:
+            break
+    else:
+        pytest.fail("a process is left")
+    if how != "kill":
+        report = json.loads((fox.folder / "r.json").read_text())
+        played = [scenario["title"] for script in report["scripts"] for scenario in script["scenarios"]]
+        assert report["interrupted"]
+        assert played[:300] == [f"number {n}" for n in range(300)]
 
 
 def test_sigterm_is_an_interrupt(fox: Fox) -> None:
     fox.write(a__form__yaml="form: a\nfields: {x: {}}", a__fox='subject "a.form.yaml"\nscenario "a"\n    expect x is clean\n',
               b__fox='subject "b.form.yaml"\nscenario "b"\n    type x "1"\n',
               b__form__yaml="form: b\npython: r.py\nfields: {x: {rules: [{python: ends}]}}",
-              r__py="import os, signal\n\ndef ends(value, form):\n    os.kill(os.getpid(), signal.SIGTERM)\n")  # fmt: skip
+              r__py="import os, signal, time\n\ndef ends(value, form):\n    os.kill(os.getppid(), signal.SIGTERM)\n    time.sleep(60)\n")  # fmt: skip
     done = fox("run", "--trust", "--report", "json=r.json")
     assert done.returncode == 130
     assert "1 scenario: 1 passed" in done.stdout

@@ -107,7 +107,7 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
     config, told, wishes, wanted = _read(given)
     console = Console(given["color"], aside=any(file == "-" for _, file in wanted))
     manner = OutputOptions(given["quiet"], given["verbose"], slowest=given["slowest"] or 0, unsteady_fails=given["unsteady"] == "fail")
-    signal.signal(signal.SIGTERM, signal.default_int_handler)  # like an interrupt: print the results so far, write the reports
+    signal.signal(signal.SIGTERM, _interrupt_once)  # print the results so far, write the reports
     if told and not manner.quiet:
         console.lines([[(f" {told}", "dim")]], err=not wishes.trust)
     otherwise = config.scripts or (".",)
@@ -164,6 +164,7 @@ def _read(given: dict[str, Any]) -> tuple[Config, str, RunOptions, list[Wanted]]
         stop_after=given["stop_after"] or int(given["stop_first"]),
         seed=_seed(given["order"], given["seed"]),
         trust=trusted,
+        apart=trusted and given["live"] is None,
         work=work_of(given["jobs"], given["on"], config),
         project=config.folder,
         stories=any(kind == "html" for kind, _ in wanted),
@@ -228,3 +229,9 @@ def _only_failed(
             console.text(" nothing to do: every scenario of the last run passed")
         raise SystemExit(0)
     return fallen, wishes._replace(narrowed=wishes.narrowed._replace(only=before))
+
+
+def _interrupt_once(number: int, frame: object) -> None:
+    """Interrupt the run. The signal may come again, from whoever sends it to a process and then to its group: that counts once."""
+    signal.signal(signal.SIGTERM, signal.SIG_IGN)
+    raise KeyboardInterrupt

@@ -96,6 +96,7 @@ class Cluster:
             except TimeoutError:
                 continue
         self.width = self._count()
+        self.interrupted = False
         if not self.width:
             remedy = f"start one where Idle Fox is installed: dask worker {address} (docs/scale.md)"
             raise _problem(address, "this scheduler has no workers", remedy)

@@ -28,7 +28,7 @@ from .select import ScenarioFilter, SelectedScript, at_lines, at_rows, place_of,
 from .steps import take_step
 from .subject import FieldState, Subject
 from .subjects import Loaded, Subjects
-from .work import HERE, ExecutionOptions
+from .work import HERE, ExecutionOptions, TaskStopped
 
 DEFAULT_CLOCK = parse_instant("2030-01-01T09:00:00Z") or 0
 
@@ -42,6 +42,7 @@ class RunOptions(NamedTuple):
     seed: int | None = None  # the order is shuffled by it
     stories: bool = False  # record the story of every scenario
     trust: bool = False
+    apart: bool = False  # scripts with Python rules run in a process of their own
     work: ExecutionOptions = HERE  # how many processes, and where
     project: str = ""  # the folder of the configuration, if there is one
     outside: Any = None  # makes subjects outside of the engine of forms: `Subjects`
@@ -232,7 +233,7 @@ def play_script(
         problem = Problem(Place(chosen.file, 1, 1), cause, code=CALL)
         return ScriptResult(chosen.file, (), (problem,), perf_counter() - started, fault=_details(fault))
     results: list[ScenarioResult] = []
-    fallen = 0
+    fallen, stopped = 0, False
     folder, loaded = str(Path(chosen.file).parent), ready.loaded
     if begun is not None:
         begun(chosen.file, len(ready.scenarios))
@@ -242,7 +243,11 @@ def play_script(
         for number, scenario in enumerate(ready.scenarios if loaded is not None else ()):
             assert loaded is not None
             beginning = beginnings.of(number) if beginnings is not None else None
-            result = _run_guarded(scenario, loaded, folder, ready.clock, chosen.file, teller, beginning)
+            try:
+                result = _run_guarded(scenario, loaded, folder, ready.clock, chosen.file, teller, beginning)
+            except TaskStopped:
+                stopped = True
+                break
             results.append(result)
             if tell is not None:
                 tell(result)
@@ -251,7 +256,7 @@ def play_script(
                 break
     warnings = loaded.warnings if loaded is not None else ()
     told = tuple(f"{d.place.file}:{d.place.line}:{d.place.column}: {d.cause}; {d.remedy}" for d in ready.doubts)
-    return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, (*warnings, *told))
+    return ScriptResult(chosen.file, tuple(results), (), perf_counter() - started, ready.left_out, (*warnings, *told), stopped=stopped)
 
 
 _ORDINALS = {2: "2nd", 3: "3rd"}

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import os
+import signal
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from itertools import islice
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from .work import AHEAD, Died, WorkerCrash, forget
+from . import collector
+from .work import AHEAD, Died, TaskStopped, WorkerCrash, forget, run_task, stop_task
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
 
 T = TypeVar("T")
 R = TypeVar("R")
+STOP: signal.Signals | None = getattr(signal, "SIGUSR1", None)
+_GRACE = 5.0  # seconds for workers to return what they have
 _DIED_TWICE = WorkerCrash("its process died twice")
 
 
@@ -22,6 +27,7 @@ class LocalExecutor:
 
     def __init__(self, width: int) -> None:
         self.width = width
+        self.interrupted = False
 
     def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
         """Return the results of *do* for each of *tasks*, in order."""
@@ -47,15 +53,19 @@ class LocalExecutor:
                 task, future = flight[0]
                 try:
                     result = future.result()
-                except BrokenProcessPool:
-                    # The task that crashed is unknown: run the first alone, and the others again.
+                except (BrokenProcessPool, TaskStopped):
+                    # The task that crashed is unknown (or one worker alone was told to stop): run the first alone, and the others again.
                     pool.shutdown(wait=False)
                     result, pool = _by_itself(do, task, died), _pool(self.width)
                     flight = deque((t, f if _is_whole(f) else _handed(pool, do, t)) for t, f in flight)
                 flight.popleft()
                 yield result
-        except (KeyboardInterrupt, GeneratorExit):
-            # Do not wait for running tasks: the results so far are all.
+        except KeyboardInterrupt:
+            self.interrupted = True
+            yield from _stopped(flight)
+            _end_processes()
+            raise
+        except GeneratorExit:
             _end_processes()
             raise
         finally:
@@ -65,7 +75,7 @@ class LocalExecutor:
 def _pool(width: int) -> ProcessPoolExecutor:
     from concurrent.futures import ProcessPoolExecutor
 
-    return ProcessPoolExecutor(width, initializer=_ignore_interrupts)
+    return ProcessPoolExecutor(width, initializer=begin_worker)
 
 
 def _handed(pool: ProcessPoolExecutor, do: Callable[[T], R], task: T) -> Future[R]:
@@ -73,7 +83,7 @@ def _handed(pool: ProcessPoolExecutor, do: Callable[[T], R], task: T) -> Future[
     from concurrent.futures.process import BrokenProcessPool
 
     try:
-        return pool.submit(do, task)
+        return pool.submit(run_task, do, task)
     except BrokenProcessPool as fault:
         broken: Future[R] = Future()
         broken.set_exception(fault)
@@ -84,7 +94,7 @@ def _is_whole(future: Future[Any]) -> bool:
     """Return whether every requested result has arrived, whatever happened to the pool since."""
     from concurrent.futures.process import BrokenProcessPool
 
-    return future.done() and not isinstance(future.exception(), BrokenProcessPool)
+    return future.done() and not isinstance(future.exception(), BrokenProcessPool | TaskStopped)
 
 
 def _by_itself(do: Callable[[T], R], task: T, died: Died[T, R]) -> R:
@@ -92,21 +102,63 @@ def _by_itself(do: Callable[[T], R], task: T, died: Died[T, R]) -> R:
 
     with _pool(1) as alone:
         try:
-            return alone.submit(do, task).result()
-        except BrokenProcessPool:
+            return alone.submit(run_task, do, task).result()
+        except (BrokenProcessPool, TaskStopped):
             return died(task, _DIED_TWICE)
+
+
+def _stopped(flight: deque[tuple[T, Future[R]]]) -> Iterator[R]:
+    """Tell the workers to stop; yield the results of the tasks in *flight*, in order, up to the first without one."""
+    import multiprocessing
+    from concurrent.futures import CancelledError
+    from concurrent.futures.process import BrokenProcessPool
+    from time import monotonic
+
+    for _, future in flight:
+        future.cancel()
+    for process in multiprocessing.active_children():
+        if STOP is not None and process.pid is not None:
+            os.kill(process.pid, STOP)
+    end = monotonic() + (_GRACE if STOP is not None else 0)
+    for _, future in flight:
+        try:
+            yield future.result(max(end - monotonic(), 0))
+        except (TimeoutError, CancelledError, BrokenProcessPool, TaskStopped):
+            return
 
 
 def _end_processes() -> None:
     import multiprocessing
 
     for process in multiprocessing.active_children():
-        process.terminate()
+        process.kill()
 
 
-def _ignore_interrupts() -> None:
-    """An interrupt is for the one who waits for the results, not for those who work."""
-    import signal
+def begin_worker() -> None:
+    """Prepare a process that works for another one.
 
+    An interrupt is for the one who waits for the results; `STOP` ends the task at hand with what it has, and so does SIGTERM,
+    which can be sent to all processes of a run at once. The process ends when the other one is gone, however that ended.
+    """
+    import threading
+
+    collector.own_process()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    stops = {each for each in (signal.SIGTERM, STOP) if each is not None}
+    for each in stops:
+        signal.signal(each, lambda *_: stop_task())
+    # The thread inherits the mask: a signal that it received would not wake a rule that sleeps.
+    mask: Callable[..., Any] = getattr(signal, "pthread_sigmask", lambda *_: None)
+    mask(signal.SIG_BLOCK, stops)
+    threading.Thread(target=_end_with_parent, daemon=True).start()
+    mask(signal.SIG_UNBLOCK, stops)
+
+
+def _end_with_parent() -> None:
+    import multiprocessing
+    from multiprocessing.connection import wait
+
+    parent = multiprocessing.parent_process()
+    if parent is not None:
+        wait([parent.sentinel])
+        os._exit(1)

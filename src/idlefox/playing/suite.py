@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
+from time import sleep
 
 from ..problems import CALL, Place, Problem, Unreadable, read_text
 from ..records import NamedTuple
@@ -19,6 +20,7 @@ from .work import WorkerCrash, Workers, per_process_cache
 from .workers import workers
 
 _TABLE = re.compile(r"^\s*with\s+(?:csv|json)\s+\"([^\"]+)\"", re.MULTILINE)
+_OWN_SIGNAL = 0.3  # seconds in which a signal for all processes reaches this one, too
 _PARTS_EACH = 4  # parts of the work per process, so that none waits long for the last
 _LEAST_PART = 30_000  # bytes of script and tables: smaller parts are not worth reading twice
 
@@ -74,10 +76,24 @@ def _one_by_one(
 ) -> Iterator[ScriptResult]:
     left = wishes
     for each in chosen:
-        result = play_script(each, left, subjects, tell, begun=begun, prepared=prepared, teller=_teller(wishes))
+        if wishes.apart and _runs_python(each, wishes, subjects):
+            from .apart import play_apart
+
+            result = play_apart(each, left, tell, teller=_teller(wishes))
+        else:
+            result = play_script(each, left, subjects, tell, begun=begun, prepared=prepared, teller=_teller(wishes))
         if wishes.stop_after:
             left = left._replace(stop_after=max(left.stop_after - bool(result.errors) - sum(s.fell for s in result.scenarios), 1))
         yield result
+
+
+def _runs_python(chosen: SelectedScript, wishes: RunOptions, subjects: Subjects) -> bool:
+    """Return whether the subject of *chosen* has Python rules."""
+    try:
+        ready = load_script(chosen, wishes, subjects)
+    except Unreadable:
+        return False
+    return ready.loaded is not None and bool(ready.loaded.form.python)
 
 
 def _teller(wishes: RunOptions) -> Teller | None:
@@ -135,11 +151,27 @@ def _known_text(chosen: SelectedScript) -> str | None:
 def _in_parts(tasks: list[Task], wishes: RunOptions, those: Workers) -> Iterator[ScriptResult]:
     """Run *tasks* and yield results in order, with the parts of a script joined."""
     whole: ScriptResult | None = None
-    for task, result in zip(tasks, those.results(partial(_alone, wishes), tasks, _died), strict=False):
-        whole = result if whole is None else _joined(whole, result)
-        if task.part.number == task.part.parts - 1:
+    died = _died if wishes.work.on else partial(_died_here, wishes)
+    try:
+        # The results come first, so that an interruption after the last of them is raised here.
+        for result, task in zip(those.results(partial(_alone, wishes), tasks, died), tasks, strict=False):
+            late: KeyboardInterrupt | None = None
+            if result.stopped and not those.interrupted:  # told to stop, though this run was not: or its turn comes just now
+                try:
+                    sleep(_OWN_SIGNAL)
+                    result = died(task, WorkerCrash("its process was told to stop"))
+                except KeyboardInterrupt as fault:
+                    late = fault
+            whole = result if whole is None else _joined(whole, result)
+            if task.part.number == task.part.parts - 1:
+                yield whole
+                whole = None
+            if late is not None:
+                raise late
+    except KeyboardInterrupt:
+        if whole is not None:
             yield whole
-            whole = None
+        raise
     if whole is not None:
         yield whole
 
@@ -159,6 +191,13 @@ def _died(task: Task, lost: WorkerCrash) -> ScriptResult:
     cause, remedy = f"this script could not run: {lost.cause}", f"run it alone: idlefox run {file}"
     problem = Problem(Place(file, 1, 1), cause, remedy, code=CALL)
     return ScriptResult(file, (), (problem,), fault=f"{file}: {lost.cause}" if lost.fault else "")
+
+
+def _died_here(wishes: RunOptions, task: Task, lost: WorkerCrash) -> ScriptResult:
+    """Run a task that has ended two processes once more, to find the scenario that did it."""
+    from .apart import play_apart
+
+    return play_apart(task.chosen, wishes, prepared=partial(_load_part, task), teller=_teller(wishes))
 
 
 # of one task

@@ -43,13 +43,44 @@ HERE = ExecutionOptions()
 
 
 class Workers(Protocol):
-    """Those who work; *width* of them at once."""
+    """Those who work; *width* of them at once. *interrupted*: they were told to stop and return what they have."""
 
     width: int
+    interrupted: bool
 
     def results(self, do: Callable[[T], R], tasks: Iterable[T], died: Died[T, R]) -> Iterator[R]:
         """Return the results of *do* for each of *tasks*, in order. Exceptions of *do* are raised."""
         ...
+
+
+class TaskStopped(KeyboardInterrupt):
+    """The task is to end with what it has: the run was interrupted. Whatever lets an interrupt through lets this through."""
+
+
+class _Worker:
+    """What this process works at."""
+
+    in_task = False
+    stopped = False
+
+
+def run_task(do: Callable[[T], R], task: T) -> R:
+    """Return *do* of *task* in a worker. Raises TaskStopped if the worker has been stopped."""
+    if _Worker.stopped:
+        raise TaskStopped
+    _Worker.in_task = True
+    try:
+        return do(task)
+    finally:
+        _Worker.in_task = False
+
+
+def stop_task() -> None:
+    """Stop this worker: the task at hand ends with what it has, and no other begins. Raises TaskStopped."""
+    if _Worker.in_task and not _Worker.stopped:
+        _Worker.stopped = True
+        raise TaskStopped
+    _Worker.stopped = True
 
 
 _KEPT: dict[str, tuple[Any, Any]] = {}
