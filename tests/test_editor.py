@@ -194,6 +194,15 @@ def verdicts(folder: Path, sheet: str) -> dict[str, list[str]]:
     return found
 
 
+def test_positions_and_files_that_do_not_exist_have_no_help(folder: Path) -> None:
+    async def use(it: Client) -> None:
+        for uri in (it.about("booking.fox"), it.about("booking.form.yaml"), t.TextDocumentIdentifier("file:///%00.fox")):
+            assert await it.client.text_document_hover_async(t.HoverParams(uri, t.Position(10**6, 1))) is None
+
+    with_client(folder, use)
+
+
+
 @pytest.mark.parametrize("sheet", ["booking", "claims", "crew", "cheese-register", "lighthouse-log", "museum-loan"])
 def test_renaming_a_field_changes_every_occurrence(folder: Path, sheet: str) -> None:
     before = verdicts(folder, sheet)

@@ -572,6 +572,8 @@ def test_sigterm_is_an_interrupt(fox: Fox) -> None:
     ({"s.json": '{"properties": {"a": {"properties": 5}}}'}, "scaffold s.json", "at /properties/a/properties"),
     ({"pyproject.toml": "[tool]\nidlefox = 3\n"}, "run", "start it with [tool.idlefox]"),
     ({"pyproject.toml": 'tool = "idlefox"\n'}, "run", "this folder contains no script"),
+    ({"s.json": '{"properties": {"a": {"title": "\\ud800"}}}'}, "scaffold s.json", "this contains half of a surrogate pair"),
+    ({"idlefox.toml": "x = " + "[" * 100_000 + "]" * 100_000}, "run", "idlefox.toml: the file is nested too deeply"),
     ({}, "run --jobs ²", "must be a number from 1 to 256"),
     ({"f.form.yaml": "form: f\npython: r.txt\nfields: {a: {rules: [{python: x}]}}", "r.txt": "", "a.fox": 'subject "f.form.yaml"\nscenario "x"\n    reset\n'},
      "run --trust", "r.txt is not a Python file"),
@@ -684,6 +686,14 @@ def test_files_outside_the_project_are_not_read(fox: Fox) -> None:
     assert told.count("outside the project") == 7, told
     (project / "package.json").unlink()
     assert fox("run", "project/f.fox").returncode == 0  # without a mark, what lies below the working directory
+
+
+def test_a_damaged_record_of_the_last_run_is_none(fox: Fox) -> None:
+    (fox.folder / ".idlefox").mkdir()
+    fox.write(f__form__yaml="form: f\nfields: {a: {}}\n", a__fox='subject "f.form.yaml"\nscenario "x"\n    expect a = ""\n')
+    for text in ('{"format": 1, "fallen": [[]]}', '{"fallen": 3}', '{"fallen": [["a.fox", "x"]]}', "[" * 100_000, "\udc80"):
+        (fox.folder / ".idlefox" / "last-run.json").write_text(text, "utf-8", "surrogatepass")
+        assert "1 passed" in fox("run", "--failed").stdout
 
 
 @pytest.mark.parametrize(("mark", "cwd", "code"), [(".git", "sub", 0), ("package.json", "sub", 0), ("pyproject.toml", ".", 0), ("", ".", 0), ("", "sub", 2), ("sub/idlefox.toml", ".", 2)])

@@ -150,6 +150,8 @@ def _load(path: Path) -> dict[str, Any]:
     text = read_text(shown)
     try:
         return tomllib.loads(text)
+    except RecursionError:
+        raise Unreadable([Problem(Place(shown, 1, 1), "the file is nested too deeply", "remove some of its levels", code=CALL)]) from None
     except tomllib.TOMLDecodeError as fault:
         message = str(fault)
         line, column = 1, 1

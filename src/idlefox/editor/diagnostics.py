@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import os
 import re
+from bisect import bisect_right
 from typing import Any
 
 from ..forms.sheet.read import read_sheet_text
@@ -22,7 +23,7 @@ from ..study.lint.look import look_through
 from ..study.lint.of_script import script_findings
 from ..study.lint.of_steps import step_findings
 from ..study.lint.silences import silenced
-from .project import Project, parted
+from .project import Project
 from .texts import TextLines
 
 _SEVERITY = {"error": 1, "warning": 2, "note": 3}
@@ -53,8 +54,8 @@ class Diagnostics:
 
     def __init__(self, project: Project) -> None:
         self.project = project
-        # By file, then by context and block; the lines count from the block's first.
-        self._blocks: dict[str, dict[tuple[str, str], list[Diagnostic]]] = {}
+        # By file: the context, and by block the diagnostics ("": outside all blocks); lines count from the block's first.
+        self._blocks: dict[str, tuple[str, dict[str, list[Diagnostic]]]] = {}
 
     def of(self, path: str, *, whole: bool) -> list[Diagnostic] | None:
         """The faults of the file at *path*; unless the *whole* of a script is asked for, those that are found at once (None: none are)."""
@@ -97,18 +98,19 @@ class Diagnostics:
 
     def _changed(self, path: str, text: str) -> list[Diagnostic] | None:
         """Return the cached diagnostics of unchanged scenarios, and check the changed ones."""
-        context, blocks = parted(text)
-        known = self._blocks.setdefault(path, {})
-        fresh = [block for _, block in blocks if (context, block) not in known]
-        if len(fresh) > _MOST_AT_ONCE or context not in {each for each, _ in known}:
+        context, blocks = self.project.parts(path, text)
+        of, known = self._blocks.get(path, (None, {}))
+        fresh = [block for _, block in blocks if block not in known]
+        if len(fresh) > _MOST_AT_ONCE or of != context:
             return None
-        faults: list[Diagnostic] = list(known.get((context, ""), ()))
+        faults: list[Diagnostic] = list(known.get("", ()))
         for line, block in blocks:
-            found = known.get((context, block))
+            found = known.get(block)
             if found is None:
-                found = known[context, block] = [fault.moved(-line) for fault in self._alone(path, context, line, block)]
+                found = known[block] = [fault.moved(-line) for fault in self._alone(path, context, line, block)]
             faults += [fault.moved(line) for fault in found]
-        self._blocks[path] = {key: known[key] for key in ((context, ""), *((context, block) for _, block in blocks)) if key in known}
+        there = {block for _, block in blocks} | {""}
+        self._blocks[path] = (context, {block: found for block, found in known.items() if block in there})
         return faults
 
     def _alone(self, path: str, context: str, line: int, block: str) -> list[Diagnostic]:
@@ -137,14 +139,18 @@ class Diagnostics:
         return faults + [fault for fault in _findings(kept, path) if fault.code not in _OF_THE_WHOLE]
 
     def _remember(self, path: str, text: str, faults: list[Diagnostic]) -> None:
-        context, blocks = parted(text)
-        known: dict[tuple[str, str], list[Diagnostic]] = {}
-        for line, block in blocks:
-            end = line + block.count("\n")
-            known[context, block] = [fault.moved(-line) for fault in faults if line <= fault.line < max(end, line + 1)]
-            faults = [fault for fault in faults if not line <= fault.line < max(end, line + 1)]
-        known[context, ""] = faults  # outside all scenarios
-        self._blocks[path] = known
+        context, blocks = self.project.parts(path, text)
+        known: dict[str, list[Diagnostic]] = {block: [] for _, block in blocks}
+        starts, outside = [line for line, _ in blocks], []
+        for fault in faults:
+            number = bisect_right(starts, fault.line) - 1
+            line, block = blocks[number] if number >= 0 else (0, "")
+            if number >= 0 and fault.line < max(line + block.count("\n"), line + 1):
+                known[block].append(fault.moved(-line))
+            else:
+                outside.append(fault)
+        known[""] = outside
+        self._blocks[path] = (context, known)
 
 
 def _problem(problem: Problem) -> Diagnostic:

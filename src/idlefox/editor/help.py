@@ -119,7 +119,9 @@ def _addresses(form: Form | None) -> Iterator[tuple[str, str, str]]:
 def word_hover(text: str, position: dict[str, int], *, sheet: bool) -> str:
     """Explain the keyword at the cursor in Markdown; "" if it is not a keyword."""
     lines = TextLines(text)
-    line = lines.lines[position["line"]] if position["line"] < len(lines.lines) else ""
+    if not 0 <= position["line"] < len(lines.lines):
+        return ""
+    line = lines.lines[position["line"]]
     at = lines.offset(position) - lines.starts[position["line"]]
     token = next((found for found in re.finditer(r"[A-Za-z_][A-Za-z0-9_-]*", line) if found.start() <= at <= found.end()), None)
     if token is None or _in_string(line, token.start()):

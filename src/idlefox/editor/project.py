@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+from bisect import bisect_right
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -17,6 +18,8 @@ from ..script.tree import Script
 from .texts import Texts
 
 SHEETS = (".form.yaml", ".form.yml")
+Parts = tuple[str, list[tuple[int, str]]]
+_SCENARIO = re.compile(r"scenario\b")
 _TOP = re.compile(r"^(?=(?:scenario|routine|prelude|subject|use|clock)\b)", re.MULTILINE)
 
 
@@ -29,6 +32,7 @@ class Project:
         self._scripts: dict[str, tuple[str, Script]] = {}
         self._heads: dict[str, tuple[str, Script]] = {}
         self._forms: dict[str, tuple[str, Form]] = {}
+        self._parts: dict[str, tuple[str, Parts]] = {}
 
     def changed(self, path: str) -> None:
         """The text of the file at *path* is another now."""
@@ -45,12 +49,19 @@ class Project:
             known = self._scripts[path] = (text, read_script_anyway(path, text)[0])
         return known[1]
 
+    def parts(self, path: str, text: str) -> Parts:
+        """Return the *text* of the script at *path*, split by `parted`."""
+        known = self._parts.get(path)
+        if known is None or known[0] != text:
+            known = self._parts[path] = (text, parted(text))
+        return known[1]
+
     def head(self, path: str) -> Script | None:
         """The script at *path* without its scenarios: read again only where something else has changed."""
         text = self.texts.text(path)
         if text is None:
             return None
-        context, _ = parted(text)
+        context, _ = self.parts(path, text)
         known = self._heads.get(path)
         if known is None or known[0] != context:
             known = self._heads[path] = (context, read_script_anyway(path, context)[0])
@@ -61,11 +72,13 @@ class Project:
         text = self.texts.text(path)
         if text is None:
             return None
-        context, blocks = parted(text)
+        context, blocks = self.parts(path, text)
         lines = context.split("\n")
-        for first, block in blocks:
+        number = bisect_right(blocks, line, key=lambda each: each[0]) - 1
+        if number >= 0:
+            first, block = blocks[number]
             end = first + block.count("\n")
-            if first <= line < max(end, first + 1) or (first <= line and (first, block) == blocks[-1]):
+            if line < max(end, first + 1) or number == len(blocks) - 1:
                 lines[first - 1 : end] = block.split("\n")[: end - first + 1]
         return read_script_anyway(path, "\n".join(lines))[0]
 
@@ -128,17 +141,17 @@ class Project:
                         yield each
 
 
-def parted(text: str) -> tuple[str, list[tuple[int, str]]]:
+def parted(text: str) -> Parts:
     """Split *text* into the part outside scenarios, with every line in its place, and the scenarios with their lines."""
     blocks: list[tuple[int, str]] = []
-    context = ""
+    context: list[str] = []
     line = 1
     for block in _TOP.split(text):
         count = block.count("\n")
-        if block.startswith("scenario"):
+        if _SCENARIO.match(block):
             blocks.append((line, block))
-            context += "\n" * count
+            context.append("\n" * count)
         else:
-            context += block
+            context.append(block)
         line += count
-    return context, blocks
+    return "".join(context), blocks

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from ..forms.names.shapes import segment_text
@@ -13,6 +13,11 @@ from .project import SHEETS, Project
 from .texts import TextLines, uri_of
 
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_-]*")
+
+
+def _smallest(names: Iterable[NameUse], offset: int) -> NameUse | None:
+    """Return the smallest of *names* at *offset*."""
+    return min((each for each in names if each.start <= offset <= each.end), key=lambda each: each.end - each.start, default=None)
 
 
 class CannotRename(Exception):
@@ -44,9 +49,19 @@ class Search:
         text = self.project.texts.text(path)
         if text is None:
             return None
-        offset = TextLines(text).offset(position)
-        found = [each for each in self.names(path) if each.start <= offset <= each.end]
-        return min(found, key=lambda each: each.end - each.start, default=None)
+        lines = TextLines(text)
+        if not path.endswith(".fox"):
+            return _smallest(self.names(path), lines.offset(position))
+        # Only the scenario at the position is read: a script may have thousands.
+        script = self.project.around(path, position["line"] + 1)
+        if script is None:
+            return None
+        there = TextLines(script.text)
+        found = _smallest(names_in_script(script, self.project.forms_of(path)), there.offset(position))
+        if found is None:
+            return None
+        by = lines.offset(there.at(found.start)) - found.start
+        return found._replace(start=found.start + by, end=found.end + by)
 
     def definition(self, path: str, position: dict[str, int]) -> list[dict[str, Any]]:
         """Return the definition of the name at *position*."""

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import os
+import sys
+from concurrent.futures import Future, ThreadPoolExecutor
+from contextvars import copy_context
 from typing import Any
 
 from lsprotocol import converters, types
@@ -30,6 +33,7 @@ from .search import CannotRename, Search
 from .texts import TextLines, Texts, path_of
 
 _IDLE = 0.25  # seconds without a key until all of a script is looked at again
+_MOST = 200  # diagnostics of a document
 _WIDTH = 100
 _made = converters.get_converter()
 
@@ -47,6 +51,7 @@ class FoxLanguageServer(LanguageServer):
     """The language server of one workspace."""
 
     def __init__(self) -> None:
+        sys.setswitchinterval(0.001)  # seconds: a request is not to wait long for the thread that looks through documents
         super().__init__("idlefox", __version__, text_document_sync_kind=types.TextDocumentSyncKind.Incremental)
         self.texts = Texts()
         self.project = Project(self.texts)
@@ -54,6 +59,7 @@ class FoxLanguageServer(LanguageServer):
         self.search = Search(self.project)
         self.played: dict[str, list[Diagnostic]] = {}  # failures of the last run, by file
         self.waiting: dict[str, asyncio.TimerHandle] = {}
+        self.background = ThreadPoolExecutor(1)  # looks through whole documents, while requests are answered here
 
     def began(self, folders: list[str]) -> None:
         """Load the workspace *folders*."""
@@ -68,9 +74,9 @@ class FoxLanguageServer(LanguageServer):
         self.project.changed(path)
         self.played.pop(path, None)
         if fresh:
-            self.tell(uri, whole=True)
+            self.look_through(uri)
             return
-        self.tell(uri, whole=False)
+        self.look_through(uri, whole=False)
         if path in self.waiting:
             self.waiting.pop(path).cancel()
         self.waiting[path] = asyncio.get_running_loop().call_later(_IDLE, self.rested, uri)
@@ -78,28 +84,49 @@ class FoxLanguageServer(LanguageServer):
     def rested(self, uri: str) -> None:
         """Nobody has typed for a while."""
         self.waiting.pop(path_of(uri), None)
-        self.tell(uri, whole=True)
+        self.look_through(uri)
         if path_of(uri).endswith(SHEETS):
             for other in list(self.workspace.text_documents):
                 path = path_of(other)
                 script = self.project.head(path) if path.endswith(".fox") else None
                 if script is not None and os.path.realpath(self.project.subject_path(script)) == path_of(uri):
-                    self.tell(other, whole=True)
+                    self.look_through(other)
 
-    def tell(self, uri: str, *, whole: bool) -> None:
-        """Publish the diagnostics of the document *uri*."""
+    def look_through(self, uri: str, *, whole: bool = True) -> None:
+        """Find the diagnostics of the document *uri* in another thread, and publish them unless the document has changed since.
+
+        Unless the *whole* of it is looked through, those that are found at once.
+        """
         path = path_of(uri)
         if not path.endswith((".fox", *SHEETS)):
             return
+        text, loop = self.texts.text(path), asyncio.get_running_loop()
+        coming = self.background.submit(copy_context().run, self._found_in, path, text, whole)
+        coming.add_done_callback(lambda done: loop.call_soon_threadsafe(self._looked_through, uri, text, done))
+
+    def _found_in(self, path: str, text: str | None, whole: bool) -> list[types.Diagnostic] | None:
+        if self.texts.text(path) != text:
+            return None  # it is typed in: there will be another look
         faults = self.faults.of(path, whole=whole)
-        if faults is None:
-            return
+        return self.made(path, faults) if faults is not None else None
+
+    def _looked_through(self, uri: str, text: str | None, done: Future[list[types.Diagnostic] | None]) -> None:
+        self._publish(uri, text, done.result())
+
+    def _publish(self, uri: str, text: str | None, found: list[types.Diagnostic] | None) -> None:
+        if found is not None and self.texts.text(path_of(uri)) == text and uri in self.workspace.text_documents:
+            version = self.workspace.get_text_document(uri).version
+            self.text_document_publish_diagnostics(types.PublishDiagnosticsParams(uri, found, version))
+
+    def made(self, path: str, faults: list[Diagnostic]) -> list[types.Diagnostic]:
+        """Return *faults* of the file at *path*, and those of its last run, as the protocol has them."""
         text = self.texts.text(path) or ""
-        told = as_diagnostics(faults, text) + as_diagnostics(self.played.get(path, []), text, "idlefox play")
-        version = self.workspace.get_text_document(uri).version
-        self.text_document_publish_diagnostics(
-            types.PublishDiagnosticsParams(uri, [_as(types.Diagnostic, each) for each in told], version)
-        )  # fmt: skip
+        more = len(faults) - _MOST
+        told = as_diagnostics(faults[:_MOST], text) + as_diagnostics(self.played.get(path, []), text, "idlefox play")
+        found = [_as(types.Diagnostic, each) for each in told]
+        if more > 0:
+            found[_MOST - 1].message += f"\n({more:,} more in this file: idlefox lint)"
+        return found
 
     def closed(self, uri: str) -> None:
         """Forget the closed document *uri*."""
@@ -120,7 +147,7 @@ class FoxLanguageServer(LanguageServer):
             result = play_script(SelectedScript(path, (line,), text=text), RunOptions(), self.project.subjects)
         failures = [(s, failure) for s in result.scenarios for failure in s.failures]
         self.played[path] = [_fault(each.place, _told(s)) for s, each in failures if each.place.file == path]
-        self.tell(uri, whole=True)
+        self._publish(uri, text, self._found_in(path, text, True))
         if result.errors:
             return f"it cannot run: {result.errors[0].cause}"
         held = sum(s.verdict == "pass" for s in result.scenarios)

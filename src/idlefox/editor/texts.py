@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
+from itertools import accumulate
 from typing import Any
 from urllib.parse import unquote, urlsplit
 
@@ -68,8 +69,11 @@ class Texts:
 
 def path_of(uri: str) -> str:
     """The real path that a file URI (RFC 8089) names; the URI itself for any other."""
-    parts = urlsplit(uri)
-    return os.path.realpath(unquote(parts.path)) if parts.scheme in ("file", "") else uri
+    try:
+        parts = urlsplit(uri)
+        return os.path.realpath(unquote(parts.path)) if parts.scheme in ("file", "") else uri
+    except ValueError:  # no path: it contains a NUL, for example
+        return uri
 
 
 def uri_of(path: str) -> str:
@@ -85,9 +89,7 @@ class TextLines:
     def __init__(self, text: str) -> None:
         self.text = text
         self.lines = text.split("\n")
-        self.starts = [0]
-        for line in self.lines:
-            self.starts.append(self.starts[-1] + len(line) + 1)
+        self.starts = [0, *accumulate(len(line) + 1 for line in self.lines)]
 
     def position(self, line: int, column: int) -> dict[str, int]:
         """Convert a line and column (from 1) to a position."""

@@ -332,6 +332,10 @@ _WHOLE: dict[str, Callable[[str, Refusal], str]] = {
     "browser gone": lambda what, r: str(r.facts["why"]),
     "page error": lambda what, r: f"an uncaught error of the page: {'; '.join(r.facts['texts'])}",
     "no page": lambda what, r: f"cannot load {r.facts['url']}: {r.facts['why']}",
+    "record no object": lambda what, r: (
+        f"the server has stored {written(r.facts['value'])}, which is not an object, so the form cannot be loaded from it; "
+        "see `record` of the sheet's replies"
+    ),
     "process ended": lambda what, r: f"its process ended {r.facts['how']} while it ran; a Python rule may have ended it",
     "internal": lambda what, r: f"an internal fault ({r.facts['what']}): this is a bug in Idle Fox",
 }  # fmt: skip

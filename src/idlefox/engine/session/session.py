@@ -307,6 +307,8 @@ class Session:
     def _fresh_page(self) -> None:
         """Load the page again: a fresh form, with initial values from the current record."""
         old = self.live
+        if old.record is not None and not isinstance(old.record, dict):
+            raise StepRefused(Refusal("record no object", facts={"value": old.record}))
         live = built(self.plan, old.now, old.record)
         live.carry_over(old)
         live.note(live.root, "loaded", None, snapshot(live))

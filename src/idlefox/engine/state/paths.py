@@ -92,6 +92,8 @@ def way_to(plan: Plan, segments: tuple[Any, ...]) -> CellPath:
             counted = True
             steps.append((True, segment, at))
         else:
-            field = next(p for p in field.parts if p.path[-1] == segment)
+            below = field
+            found = plan.paths.get((*below.path, segment))
+            field = found if found is not None else next(p for p in below.parts if p.path[-1] == segment)
             steps.append((False, field.part, at))
     return CellPath(panel, -1 if counted else field.index, tuple(steps))

@@ -48,6 +48,8 @@ def read_schema(file: str) -> SchemaForm:
     except RecursionError:
         raise Unreadable([Problem(Place(file, 1, 1), "this is nested too deep", "flatten the schema")]) from None
     place = Place(file, 1, 1)
+    if re.search("[\ud800-\udfff]", json.dumps(data, ensure_ascii=False)):
+        raise Unreadable([Problem(place, "this contains half of a surrogate pair, which is no character", "write the whole pair")])
     if not isinstance(data, dict):
         raise Unreadable([Problem(place, "a schema must be an object", 'start with {"type": "object", "properties": …}')])
     wrong = _no_schema(data)

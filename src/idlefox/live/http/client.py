@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from pathlib import Path
+from time import monotonic
 from typing import Any
 from urllib.parse import urljoin, urlsplit
 
 from ...forms.model.form import Form
 from .served_page import ServedPage
 
-TIMEOUT = 30.0  # seconds for one request
+TIMEOUT = 30.0  # seconds for one request, and for its whole answer
+MOST = 16 << 20  # bytes of an answer, decoded
 _MOST_REDIRECTIONS = 10
+_OF_TRANSFER = ("content-encoding", "content-length", "transfer-encoding")  # of no meaning once an answer is read
 
 
 class OtherHost(Exception):
@@ -32,16 +35,46 @@ class HttpClient:
         response.
         """
         for _ in range(_MOST_REDIRECTIONS):
-            if urlsplit(url).netloc not in self.allowed:
+            if self._host_of(url) not in self.allowed:
                 raise OtherHost(url)
-            headers = {"Content-Type": media_type} if media_type else {}
-            response = self._client.request(method, url, content=body or None, headers=headers)
+            response = self._answer(method, url, body, media_type)
             if response.status_code not in (301, 302, 303, 307, 308) or "location" not in response.headers:
                 return response, url
-            url = urljoin(url, response.headers["location"])
+            try:
+                url = urljoin(url, response.headers["location"])
+            except ValueError:
+                raise self._bad(f"it redirects to {response.headers['location']!r}, which is no URL") from None
             if response.status_code == 303 or (response.status_code in (301, 302) and method == "POST"):  # Fetch, "HTTP-redirect fetch"
                 method, body, media_type = "GET", b"", ""
         raise self._httpx.TooManyRedirects("too many redirects")
+
+    def _host_of(self, url: str) -> str:
+        try:
+            return urlsplit(url).netloc
+        except ValueError:
+            raise self._bad(f"{url!r} is no URL") from None
+
+    def _answer(self, method: str, url: str, body: bytes, media_type: str) -> Any:
+        """Return the response, read to its end unless it is too large or takes too long."""
+        headers = {"Content-Type": media_type} if media_type else {}
+        end = monotonic() + TIMEOUT
+        try:
+            with self._client.stream(method, url, content=body or None, headers=headers) as response:
+                content = bytearray()
+                for chunk in response.iter_bytes():
+                    content += chunk
+                    if len(content) > MOST:
+                        raise self._bad(f"its answer has more than {MOST:,} bytes")
+                    if monotonic() > end:
+                        raise self._bad(f"its answer takes more than {TIMEOUT:.0f} s")
+        except self._httpx.InvalidURL as fault:
+            raise self._bad(f"{url!r} is no URL: {fault}") from None
+        kept = [(name, value) for name, value in response.headers.multi_items() if name.lower() not in _OF_TRANSFER]
+        return self._httpx.Response(response.status_code, headers=kept, content=bytes(content))
+
+    def _bad(self, why: str) -> Exception:
+        fault: Exception = self._httpx.RemoteProtocolError(why)
+        return fault
 
     def is_fault(self, fault: Exception) -> bool:
         """Return whether *fault* says that no answer has come."""

@@ -53,13 +53,16 @@ def _checks(script: Script, scenarios: list[ExpandedScenario]) -> Iterator[Findi
 def _same(script: Script, scenarios: list[ExpandedScenario]) -> Iterator[Finding]:
     titles: dict[str, int] = {}
     acts: dict[object, int] = {}
+    by_line: dict[int, list[ExpandedScenario]] = {}
+    for scenario in scenarios:
+        by_line.setdefault(scenario.line, []).append(scenario)
     for block in (block for block in script.blocks if block.kind == "scenario"):
         title = str(block.title)
         if title in titles:
             says = f"the scenario at line {titles[title]} has the same title"
             yield _finding("same-title", script, block.line, "scenario", says, "say what is different here")
         titles.setdefault(title, block.line)
-        own = [scenario for scenario in scenarios if scenario.line == block.line]
+        own = by_line.get(block.line, [])
         if len(own) != 1 or not own[0].ops:
             continue
         told = (own[0].clock, own[0].fate, tuple(_told(op.source.text[op.offset : op.offset + op.length], op.calls) for op in own[0].ops))
