@@ -544,7 +544,10 @@ def test_an_interrupted_run_reports_what_it_has_and_leaves_no_process(fox: Fox, 
         report = json.loads((fox.folder / "r.json").read_text())
         played = [scenario["title"] for script in report["scripts"] for scenario in script["scenarios"]]
         assert report["interrupted"]
-        assert played[:300] == [f"number {n}" for n in range(300)]
+        numbers = [int(title.removeprefix("number ")) for title in played]
+        assert numbers == sorted(set(numbers) - {300})
+        assert numbers[0] == 0
+        assert jobs == "2" or numbers == list(range(300))
 
 
 def test_sigterm_is_an_interrupt(fox: Fox) -> None:
