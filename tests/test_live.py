@@ -676,7 +676,7 @@ def test_manners_of_a_page_that_no_sheet_describes(fox: Fox) -> None:
     done = fox("manners", "rude.html", "--live", "--walks", "12", "--time", "50s", "--report", "json=-")
     assert done.returncode == 1, done.stderr
     data = json.loads(done.stdout)
-    found = {(breach["manner"], breach["address"]): breach for breach in data["findings"]}
+    found = {(breach["manner"], breach["address"]): breach for breach in data["breaches"]}
     assert {("patience", "mail"), ("plain-speech", ""), ("says-so", "name"), ("clean-slate", "name"), ("closes", "")} <= set(found)
     assert found["patience", "mail"]["steps"][0] == 'type mail "x"'
     assert [each["manner"] for each in data["left_out"]] == ["way-out", "no-rush", "fresh-answers"]
@@ -687,7 +687,7 @@ def test_manners_of_the_demos_page_and_of_its_faulty_one(fox: Fox) -> None:
     assert fox("demo", "skerry", "--with-failure", "--live").returncode == 1
     for page, rude, walks in (("aside-booking.form.yaml", {"keeps", "once"}, "20"), ("booking.form.yaml", set(), "4")):
         done = fox("manners", f"skerry/{page}", "--live", "--only", "keeps,once,plain-speech,says-so", "--walks", walks, "--report", "json=-")
-        assert {breach["manner"] for breach in json.loads(done.stdout)["findings"]} == rude
+        assert {breach["manner"] for breach in json.loads(done.stdout)["breaches"]} == rude
 
 
 @ANY

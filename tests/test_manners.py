@@ -89,14 +89,14 @@ def test_findings_are_printed_kept_and_repeatable(fox: Fox) -> None:
     assert first.stdout == second.stdout
     data = json.loads(first.stdout)
     assert (data["format"], data["seed"], data["walks"]) == (1, 1, 700)
-    patience = next(each for each in data["findings"] if each["manner"] == "patience")
+    patience = next(each for each in data["breaches"] if each["manner"] == "patience")
     assert patience["sentence"] == 'ticket shows "That is not a ticket number." before the person has left a field or sent the form'
     assert 'expect ticket shows "That is not a ticket number."' in patience["steps"]
     fox.write(one__fox=patience["script"])
     assert fox("run", "one.fox").returncode == 0
     kept = fox("run", "rude.fox")
     assert kept.returncode == 0, kept.stdout
-    assert f"{len(data['findings'])} passed" in kept.stdout
+    assert f"{len(data['breaches'])} passed" in kept.stdout
 
 
 def test_invalid_options(fox: Fox) -> None:
@@ -110,3 +110,37 @@ def test_invalid_options(fox: Fox) -> None:
         assert told in " ".join(done.stderr.split()), done.stderr
     assert fox("manners", "none.form.yaml").returncode == 2
     assert "seed 4" in fox("manners", "a.form.yaml", "--time", "200ms", "--seed", "4").stdout
+
+
+# Small forms and the manners they break: no other is reported.
+SMALL = {
+    "a button that skips the checks": ("""
+fields: {code: {rules: [{lookup: free, say: Taken.}]}, name: {rules: [{required: true, say: Name?}]}}
+buttons: {draft: {past_checks: true}}
+lookups: {free: {takes: 2s, refuse: [A1]}}
+""", {"no-rush"}),
+    "what a view does not show": ("fields: {a: {}, b: {rules: [{required: true, say: B?}]}}\nviews: {editing: {shows: [a]}}\n", {"no-ghosts"}),
+    "a rule that reads what is disabled": ("""
+fields:
+  own: {type: checkbox}
+  boat: {enabled: own}
+  berth: {rules: [{holds: 'boat != "Alken" or value == "B1"', say: Alken lies at B1.}]}
+""", {"no-ghosts"}),
+    "no value fits": ("fields: {a: {rules: [{required: true, say: A?}, {minlength: 6, maxlength: 4, say: Six at least.}]}}\n", {"way-out"}),
+    "the server takes nothing": ("fields: {a: {}}\nserver: {replies: [{when: 'a == \"x\"', status: 422, errors: {a: No.}}, {status: 500}]}\n", {"way-out"}),
+    "locked after an attempt": ("fields: {a: {enabled: not form.attempted}, b: {}}\nrules: [{holds: 'filled(a)', id: first, say: A first.}]\n", {"way-out"}),
+    "hard to fill in, but not impossible": ("fields: {a: {rules: [{pattern: '(Q[0-9]Z){3}-[^a-y0-9]{2}z', say: No.}, {required: true, say: A?}, {holds: 'value > \"Q7\"', say: Later.}]}}\n", set()),
+    "the server's message about a draft": ("""
+fields: {a: {}}
+buttons: {draft: {past_checks: true}}
+server: {replies: [{when: 'a == "x"', status: 422, errors: {a: No.}}]}
+""", set()),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", SMALL)
+def test_small_forms_break_the_manners_they_break(name: str) -> None:
+    sheet, broken = SMALL[name]
+    form = read_sheet_text(f"form: small\n{sheet}", "small.form.yaml")
+    found = manners_of(simulated(form, compile_form(form)), (), walks=800)
+    assert {breach.manner for breach in found.breaches} == broken, found.breaches

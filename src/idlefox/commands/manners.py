@@ -16,6 +16,7 @@ from ..problems import Unreadable, suggestion
 from ..report.manners import manners_lines
 from ..report.styled import plain
 from ..roots import noting_reads, project_root, reading_below
+from ..script.writer import write_played
 from ..study.manners.live_study import SECONDS, page_manners
 from ..study.manners.monitor import MANNERS
 from ..study.manners.scenario import rehearsed, script_of, titled
@@ -158,6 +159,7 @@ def as_json(found: MannersResult, scenarios: Iterable[tuple[MannerFinding, Rehea
         for breach, rehearsal in scenarios
     ]  # fmt: skip
     return {
-        "format": 1, "seed": found.seed, "walks": found.walks, "steps": found.steps, "states": found.states, "findings": breaches,
+        "format": 1, "seed": found.seed, "walks": found.walks, "steps": found.steps, "states": found.states, "breaches": breaches,
+        "undecided": [{"manner": "way-out", "steps": list(map(write_played, path))} for path in found.undecided],
         "left_out": [{"manner": manner, "why": reason} for manner, reason in found.left_out],
     }  # fmt: skip

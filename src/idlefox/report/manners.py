@@ -22,6 +22,10 @@ def manners_lines(found: MannersResult, scenarios: Sequence[list[str]], width: i
         lines += _breach(breach, body, width)
     for manner, why in found.left_out:
         lines += hanging(f" {manner:<14}", f"not checked: {why}", width, "dim")
+    if found.undecided:
+        many = "1 state" if len(found.undecided) == 1 else f"{len(found.undecided)} states"
+        told = f"undecided: from {many} nothing acceptable was found, and it was not proved that there is nothing"
+        lines += hanging(f" {'way-out':<14}", told, width, "dim")
     walked = f"{found.walks:,} walks, {found.steps:,} steps, {found.states:,} states, seed {found.seed}"
     rude = len({breach.manner for breach in found.breaches})
     if rude:

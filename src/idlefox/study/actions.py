@@ -42,6 +42,11 @@ class ActionGenerator:
         self.answers: Moves = tuple(_answers(form))
         self.pages: Moves = tuple(_pages(form))
 
+    def every(self) -> list[Any]:
+        """Return every action once, in a fixed order."""
+        groups = (*self.fields, *self.rows, self.ends, self.answers, self.pages)
+        return list({repr(each): each for group in groups for each in group}.values())
+
     def choose(self, random: Random) -> Any:
         """One move."""
         which = random.random()

@@ -323,6 +323,11 @@ class Session:
         """Queue the server's next answer (`world.server.ServerAnswer`)."""
         self.live.scripted_replies.append(reply)
 
+    def drop_scripted(self) -> None:
+        """Forget the scripted answers that have not been used."""
+        self.live.scripted_lookups.clear()
+        self.live.scripted_replies.clear()
+
     def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
         """Let time pass, at most so much; stops early once *until* holds. Whether it held."""
         try:

@@ -63,7 +63,7 @@ class MannersMonitor:
         self.gone_from: Any = None  # the values when the page was left
         self.lost: list[tuple[Any, Any, Any]] = []
         self.outcome = ""
-        self.hidden = self.spoke = False  # whether a field was hidden, and a message shown
+        self.hidden = self.spoke = False  # whether a field was hidden or disabled, and a message shown
         self.request: Any = None
         self.rows: Any = None
         self.load_state = self._state(subject) if "clean-slate" in only else {}
@@ -155,6 +155,9 @@ class MannersMonitor:
     def _visible(self, change: Any, step: Any) -> None:
         self.hidden = self.hidden or not change[5]
 
+    def _view(self, change: Any, step: Any) -> None:
+        self.hidden = True
+
     def _loaded(self, change: Any, step: Any) -> None:
         """The page has been loaded again, so the monitor starts afresh."""
         self.left = self.sent = self.owed = False
@@ -169,6 +172,7 @@ class MannersMonitor:
             self.edited[cell.key] = self.number
 
     def _request(self, change: Any, step: Any) -> None:
+        self.sent = True
         number, now = change[4], change[1]
         at_once = now == self.sent_at and self.number == self.asked_at + 1
         if self.owed or at_once:
@@ -258,7 +262,8 @@ class MannersMonitor:
     def _hidden(self, subject: SimulatedForm) -> None:
         session = subject.session
         for cell, blocked in oddities.blocked_by_absent(session, session.live.root) if "no-ghosts" in self.only else ():
-            self._tell("no-ghosts", cell, f"{_called(cell)} is hidden, and its value makes {_called(blocked)} invalid")
+            how = "hidden" if not cell.visible else "disabled"
+            self._tell("no-ghosts", cell, f"{_called(cell)} is {how}, and its value makes {_called(blocked)} invalid")
 
     def _said_still(self, live: Any) -> None:
         if not self.bare and not live.queue.under_way:
@@ -330,7 +335,7 @@ _HEARS: dict[str, Callable[[MannersMonitor, Any, Any], None]] = {
     "shows": MannersMonitor._shows, "touched": MannersMonitor._touched, "attempts": MannersMonitor._attempts,
     "outcome": MannersMonitor._outcome, "value": MannersMonitor._value,
     "request": MannersMonitor._request, "answer": MannersMonitor._answer, "server": MannersMonitor._said, "notice": MannersMonitor._notice,
-    "visible": MannersMonitor._visible, "loaded": MannersMonitor._loaded,
+    "visible": MannersMonitor._visible, "enabled": MannersMonitor._visible, "view": MannersMonitor._view, "loaded": MannersMonitor._loaded,
 }  # fmt: skip
 _BEHIND: dict[type, Callable[[MannersMonitor, Any, SimulatedForm], None]] = {
     tree.Remove: MannersMonitor._row_moved, tree.Move: MannersMonitor._row_moved, tree.Reset: MannersMonitor._reset,

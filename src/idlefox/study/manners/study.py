@@ -23,6 +23,7 @@ from ...roots import project_root, reading_below
 from ...script import tree
 from ..actions import ActionGenerator
 from ..filling import Filling
+from ..no_way import why_no_way
 from ..scripts import unfinished
 from ..shrinking import Steps, minimize
 from .monitor import MANNERS, MannersMonitor, Observation
@@ -44,7 +45,8 @@ _TELLING = frozenset({
 
 Key = tuple[str, str]  # a manner, and the place where it is broken
 Told = Callable[[int, int], None]
-_NO_WAY = Observation("way-out", "", "no acceptable submission was found from the start")
+_MOST_SHORTENED = 4_000  # paths tried to shorten one
+_MOST_REPLAYED = 60  # steps of the way that led from load to an accepted form, tried from other states
 
 
 class MannerFinding(NamedTuple):
@@ -68,6 +70,7 @@ class MannersResult(NamedTuple):
     breaches: tuple[MannerFinding, ...]
     kept_to: tuple[str, ...]
     left_out: tuple[tuple[str, str], ...] = ()
+    undecided: tuple[tuple[Any, ...], ...] = ()  # paths to states from which no way out was found, nor ruled out
 
 
 class _StartPoint(NamedTuple):
@@ -87,6 +90,7 @@ class WalkResult(NamedTuple):
     walks: int
     steps: int
     states: int
+    undecided: tuple[tuple[Any, ...], ...] = ()
 
 
 class WalkBatch(NamedTuple):
@@ -144,6 +148,7 @@ class _Walks:
         self.loaded, self.part, self.only, self.clock = loaded, part, part.only, part.clock
         self.form = loaded.form
         self.repertoire = ActionGenerator(self.form)
+        self.every = self.repertoire.every()
         self.random = Random(f"{part.seed} {part.number}")
         self.places: list[_StartPoint] = []
         self.known: set[Any] = set()
@@ -152,6 +157,8 @@ class _Walks:
         self.met: dict[Key, int] = {}
         self.steps = 0
         self.ways_out = 0
+        self.way: list[Any] = []  # from load to an accepted form
+        self.undecided: list[tuple[Any, ...]] = []
         self.good = 1  # places on a path to an accepted form
         self.filling = Filling(self.form)
 
@@ -169,7 +176,7 @@ class _Walks:
             made += 1
             if told is not None and made % 50 == 0:
                 told(self.part.number * self.part.walks + made, len(self.paths))
-        return WalkResult(self.paths, self.met, made, self.steps, len(self.states))
+        return WalkResult(self.paths, self.met, made, self.steps, len(self.states), tuple(self.undecided))
 
     def told(self, found: list[WalkResult]) -> MannersResult:
         """Combine the batches: each finding with its shortest scenario."""
@@ -181,7 +188,9 @@ class _Walks:
         order = list(MANNERS)
         sure = sorted((b for b in breaches if b is not None), key=lambda b: (order.index(b.manner), len(b.steps), b.where))
         walks, steps, states = (sum(getattr(part, name) for part in found) for name in ("walks", "steps", "states"))
-        return MannersResult(self.part.seed, walks, steps, states, tuple(sure), tuple(m for m in MANNERS if m in self.only))
+        undecided = () if any(b.manner == "way-out" for b in sure) else tuple(path for part in found for path in part.undecided)
+        kept_to = tuple(m for m in MANNERS if m in self.only)
+        return MannersResult(self.part.seed, walks, steps, states, tuple(sure), kept_to, undecided=tuple(sorted(undecided, key=_length)))
 
     def _begun(self) -> tuple[SimulatedForm, MannersMonitor] | None:
         subject = self.loaded.begin(".")
@@ -196,10 +205,11 @@ class _Walks:
         """Walk start also from every step of a way that leads to a form which is accepted."""
         way = self.filling.sent_from(begun[0])
         if way is None:
-            if "way-out" in self.only:
-                self._hear([_NO_WAY], ())
-            self.ways_out = _MOST_WAYS_OUT  # it would be reported in every state
+            if "way-out" in self.only and self.part.number == 0:
+                self._look_for_a_way_out(begun[0], ())
+            self.ways_out = _MOST_WAYS_OUT  # it would be the same in every state
             return
+        self.way = way
         self.ways_out = 0 if self.part.number == 0 else _MOST_WAYS_OUT  # only one part examines the common start
         self._follow(self.places[0], way)
         ready = next((n for n, step in enumerate(way) if isinstance(step, tree.Submit)), len(way))
@@ -283,20 +293,41 @@ class _Walks:
             self.places.append(_StartPoint(subject.trial(), watch.copy(), path, state))
         if "way-out" in self.only and self.ways_out < _MOST_WAYS_OUT:
             self.ways_out += 1
-            found = self._way_out(subject)
-            if found is not None:
-                self._hear([found], path)
+            self._look_for_a_way_out(subject, path)
 
-    def _way_out(self, subject: SimulatedForm) -> Observation | None:
-        """Return a finding if nothing acceptable can be sent any more."""
+    def _look_for_a_way_out(self, subject: SimulatedForm, path: tuple[Any, ...]) -> None:
+        if self._gets_out(subject):
+            return
+        found = self._no_way_out(subject)
+        if found is not None:
+            self._hear([found], path)
+        else:
+            self.undecided.append(path)
+
+    def _gets_out(self, subject: SimulatedForm) -> bool:
+        """Return whether something acceptable was sent from a copy of *subject*, or what is on its way is accepted."""
         live = subject.session.live
         if live.outcome == "accepted" or live.away:
-            return None
+            return True
         tried = subject.trial()
+        tried.session.drop_scripted()  # what the walk has brought in is not the form's
         take_step(tried, self.filling.settle, 1)
-        if tried.session.live.outcome == "accepted" or self.filling.sent_from(tried) is not None:
-            return None
-        return Observation("way-out", "", "no acceptable submission was found from here without a reset")
+        if tried.session.live.outcome == "accepted":
+            return True
+        again = tried.trial()
+        for step in self.way[:_MOST_REPLAYED]:
+            take_step(again, step, 1)
+        if again.session.live.outcome == "accepted" or self.filling.sent_from(tried) is not None:
+            return True
+        return self.filling.sent_from(again) is not None  # what is left may be little
+
+    def _no_way_out(self, subject: SimulatedForm) -> Observation | None:
+        """Return a finding if it is proved that nothing acceptable can be sent any more."""
+        tried = subject.trial()
+        tried.session.drop_scripted()
+        take_step(tried, self.filling.settle, 1)
+        why = why_no_way(tried, self.form) if not tried.session.live.away else ""
+        return Observation("way-out", "", f"nothing acceptable can be sent any more without a reset: {why}") if why else None
 
     # breaches
     def _hear(self, found: list[Observation], path: tuple[Any, ...]) -> None:
@@ -316,7 +347,7 @@ class _Walks:
             if found is not None and (best is None or _length(found[0]) < _length(best[0])):
                 best = found
         if best is not None:
-            best = self._simpler(key, best)
+            best = self._simpler(key, self._shorter(key, best))
         return MannerFinding(*key, best[1].sentence, best[1].at, best[0], self.met[key]) if best is not None else None
 
     def _shrunk(self, key: Key, path: tuple[Any, ...]) -> tuple[tuple[Any, ...], Observation] | None:
@@ -329,6 +360,26 @@ class _Walks:
             return found[0] if found is not None else None
 
         return self.shown(key, minimize(now[0], shown))
+
+    def _shorter(self, key: Key, now: tuple[tuple[Any, ...], Observation]) -> tuple[tuple[Any, ...], Observation]:
+        """Return a shorter path, where one action can stand for all steps, or for two that follow each other."""
+        left = _MOST_SHORTENED
+        while len(now[0]) > 1:
+            steps, better = now[0], None
+            tries = [(each,) for each in self.every]
+            tries += [(*steps[:at], each, *steps[at + 2 :]) for at in range(len(steps) - 1) for each in self.every if len(steps) > 2]
+            for tried in tries[:left]:
+                better = self.shown(key, tried)
+                if better is not None and len(better[0]) < len(steps):
+                    break
+                better = None
+            left -= len(tries)
+            if better is None:
+                return now
+            now = self._shrunk(key, better[0]) or better
+            if left <= 0:
+                return now
+        return now
 
     def _simpler(self, key: Key, now: tuple[tuple[Any, ...], Observation]) -> tuple[tuple[Any, ...], Observation]:
         """Yield the path with shorter typed texts."""
@@ -351,9 +402,7 @@ class _Walks:
         for number in range(len(path) + 1):
             found = next((f for f in watch.found if (f.manner, f.where) == key), None)
             if found is None and key[0] == "way-out" and number == len(path):
-                found = self._way_out(subject)
-                if found is not None and not path:
-                    found = _NO_WAY
+                found = self._no_way_out(subject)
             if found is not None:
                 return path[:number], found
             if number < len(path) and not self._take(subject, watch, path[number], number):
