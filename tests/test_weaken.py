@@ -175,3 +175,33 @@ def test_checkpoints_depend_on_uploaded_files(fox: Fox, monkeypatch: pytest.Monk
     assert notes() == before
     fox.write(bill__txt="2")
     assert notes() != before
+
+
+FAR = """form: f
+fields:
+  way: {type: radio, options: [post, boat], rules: [{required: true}]}
+  zip: {visible: way == "post", empty: omit, rules: [{pattern: '[0-9]{4}', say: Four digits.}]}
+  on: {type: checkbox}
+  g: {type: group, visible: on, fields: {n: {type: number, rules: [{min: 1, max: 6, say: '{min} to {max}.'}]}}}
+  a: {type: number, rules: [{max: {expr: c}, say: Too much.}, {required: true, when: on, say: A.}]}
+  c: {type: number}
+  r: {type: rows, start: 2, fields: {t: {rules: [{unique: true, say: Once.}, {lookup: l, start: change, debounce: 400ms, say: No.}]}}}
+lookups: {l: {takes: 1s, refuse: [bad]}}
+server: {replies: [{when: 'a == 7', status: 422, errors: {a: Not seven.}}, {status: 201}]}
+"""
+
+
+def test_faults_far_from_load_are_told_apart_and_say_what_is_accepted(fox: Fox) -> None:
+    fox.write(f__form__yaml=FAR, a__fox='subject "f.form.yaml"\nscenario "it"\n    expect a = null\n')
+    done = fox("weaken", "a.fox", "--report", "json=-")
+    faults = json.loads(done.stdout)["faults"]
+    assert [f["sentence"] for f in faults if f["verdict"] == "undecided"] == []
+    sentences = {(f["kind"], f["sentence"]): f["scenario"] for f in faults}
+    assert ("bound-higher", "g.n accepts 2 and up, not 1 and up") in sentences
+    assert ("bound-lower", "g.n accepts 5 and below, not 6 and below") in sentences
+    assert {f["address"] for f in faults if f["kind"] == "hidden-sent"} == {"zip", "g.n"}
+    assert {kind for kind, _ in sentences if kind.startswith("debounce")} == {"debounce-dropped", "debounce-halved"}
+    conditions = [sentence for _, sentence in sentences if "condition" in sentence]
+    assert sorted(conditions) == [
+        "required of a applies even if its condition is false", "the condition of required of a is never true", "the condition of required of a is reversed",
+    ]  # fmt: skip

@@ -30,7 +30,7 @@ class ActionGenerator:
         self.form = form
         self.fields: list[Moves] = []
         self.rows: list[Moves] = []
-        named = _named(form)
+        named = named_texts(form)
         for one in (form, *form.panels):
             for field in walk(one.fields):
                 for at in _places(field, form):
@@ -113,7 +113,7 @@ def _texts(field: Field, form: Form, named: Named) -> Iterator[str]:
     yield from ("", " ", "x")
 
 
-def _named(form: Form) -> Named:
+def named_texts(form: Form) -> Named:
     """Return the literals compared with each field in expressions, which are likely to have an effect."""
     found: Named = {}
     for owner, expression in expressions_of(form):

@@ -27,7 +27,7 @@ _SEEN = frozenset({
     "notice", "focus", "location", "request", "row added", "row removed", "row moved", "record", "away", "busy", "open", "given_options",
 })  # fmt: skip
 _WALKS, _STEPS = 80, 20
-_MOST_FOUND = 12  # distinguishing sequences to search for a check
+_MOST_FOUND = 60  # distinguishing sequences to search for a check
 
 
 class DistinguishingScenario(NamedTuple):

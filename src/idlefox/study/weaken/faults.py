@@ -113,7 +113,9 @@ class _FaultPlanter:
         if rule.when is not None:
             said = f"{name} of {address or 'the form'} applies even if its condition is false"
             yield fault("when-dropped", name, said, lambda r: r._replace(when=None))
-            yield from self._condition("when", rule.when, path, address, rule.line, lambda e: place(lambda r: r._replace(when=e)), name)
+            where = f"the condition of {name} of {address or 'the form'}"
+            put = lambda e: place(lambda r: r._replace(when=e))  # noqa: E731
+            yield from self._condition("when", rule.when, path, address, rule.line, put, name, where)
         if rule.at is not None:
             said = f"the message of {name} is not shown at {address}"
             yield fault("at-moved", name, said, lambda r: r._replace(at=None, at_index=()))
@@ -130,8 +132,7 @@ class _FaultPlanter:
                 number = measured(field, value)
                 changed = written_value(field, number + by * step_size(field)) if number is not None else None
             if changed is not None:
-                looser = (by < 0) is kind.name.startswith("min")
-                said = f"{address} {'allows' if looser else 'refuses'} one more than {kind.name} {value} should"
+                said = f"{address} accepts {_range(field, kind.name, changed)}, not {_range(field, kind.name, value)}"
                 yield fault(f"bound-{word}", kind.name, said, _with_kind(kind, kind._replace(parameter=changed)))
         if kind.name == "pattern" and isinstance(value, str):
             said = f"{address} accepts any text that contains a match of its pattern"
@@ -162,18 +163,24 @@ class _FaultPlanter:
                 start = starts[at + by]
                 said = f"the lookup of {address} starts on {start}"
                 yield fault(f"lookup-{word}", kind.parameter, said, lambda r, start=start: r._replace(start=start))
+        if rule.debounce:
+            said = f"the lookup of {address} starts without waiting {rule.debounce} ms for the next change"
+            yield fault("debounce-dropped", kind.parameter, said, lambda r: r._replace(debounce=0))
+            said = f"the lookup of {address} waits {rule.debounce // 2} ms for the next change, not {rule.debounce} ms"
+            yield fault("debounce-halved", kind.parameter, said, lambda r: r._replace(debounce=r.debounce // 2))
         yield fault("lookup-never", kind.parameter, f"the lookup of {address} never starts", lambda r: r._replace(when=FALSE))
 
     # conditions
     def _condition(
         self, key: str, expression: Expression, path: Path, address: str, line: int, place: Callable[[Expression], Change], rule: str = "",
+        where: str = "",
     ) -> Iterator[PlantedFault]:  # fmt: skip
-        where = f"{key} of {address or 'the form'}"
+        where = where or f"{key} of {address or 'the form'}"
         name = rule or key
         if expression not in (TRUE, FALSE):
             negated = expression._replace(text=f"not ({expression.text})", node=Unary("not", expression.node, 0))
             yield PlantedFault("negated", path, address, name, line, f"{where} is reversed", place(negated))
-        if expression is not TRUE:
+        if expression is not TRUE and not rule:  # a rule whose condition always holds is one whose condition was dropped
             yield PlantedFault("always", path, address, name, line, f"{where} is always true", place(TRUE))
         if expression is not FALSE:
             yield PlantedFault("never", path, address, name, line, f"{where} is never true", place(FALSE), expression)
@@ -200,8 +207,13 @@ class _FaultPlanter:
         if field.send:
             yield fault("sent-not", f"{address} is not sent", send=False)
             yield fault("sent-renamed", f"{address} is sent under another name", send_name=f"{field.send_name or field.name}_")
-        if field.visible is not None or field.enabled is not None:
+        if not field.fields and field.kind != "hidden" and self._may_be_absent(path):
             yield known("hidden-sent", f"{address} is sent although it is hidden or disabled", "sends_hidden", around=True)
+
+    def _may_be_absent(self, path: Path) -> bool:
+        """Return whether the field at *path*, or something around it, has a condition that hides or disables it."""
+        around = [self.form.find(path[:size]) for size in range(1, len(path) + 1) if path[size - 1] != "*"]
+        return any(each is not None and (each.visible is not None or each.enabled is not None) for each in around)
 
     def _control(self, field: Field, fault: Any, known: Any) -> Iterator[PlantedFault]:
         address = field.address
@@ -281,7 +293,7 @@ class _FaultPlanter:
             for key in ("first", "again"):
                 at = MOMENTS.index(getattr(report, key))
                 for by, word in ((-1, "earlier"), (1, "later")):
-                    if 0 <= at + by < len(MOMENTS):
+                    if (key == "again") <= at + by < len(MOMENTS):  # nothing is reported again at load
                         now = report._replace(**{key: MOMENTS[at + by]})
                         said = f"{where} reports {'for the first time' if key == 'first' else 'again'} on {MOMENTS[at + by]}"
                         path = field.path if field is not None else ()
@@ -316,6 +328,17 @@ class _FaultPlanter:
     def _address(self, path: Path) -> str:
         field = self.form.find(path) if path else None
         return field.address if field is not None else written_path(path)
+
+
+def _range(field: Field | None, name: str, bound: Any) -> str:
+    """Return the values that a rule *name* with the parameter *bound* accepts."""
+    lowest = name.startswith("min")
+    if name.endswith("length"):
+        many = f"{bound} character{'' if bound == 1 else 's'}"
+        return f"{many} and more" if lowest else f"{many} and fewer"
+    if field is not None and field.kind in DATE_KINDS:
+        return f"{bound} and later" if lowest else f"{bound} and earlier"
+    return f"{bound} and up" if lowest else f"{bound} and below"
 
 
 # changes of the model
