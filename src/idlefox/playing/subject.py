@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any, Protocol
 
+from ..forms.model.entering import unknown_option
+from ..forms.model.form import Field
 from ..records import NamedTuple
 from ..refusals import Refusal
 from ..script.tree import Noun
@@ -132,6 +134,15 @@ class Subject(Protocol):
 def lacking(needed: Iterable[str], abilities: frozenset[str]) -> list[str]:
     """Return the capability among *needed* that a subject with *abilities* lacks."""
     return [each for each in needed if each not in abilities]
+
+
+def why_no_option(field: Field | None, address: str, values: list[Any]) -> Refusal | None:
+    """Return the refusal to choose *values* in *field* of a sheet, if one of them is not among its fixed options."""
+    odd = unknown_option(field, values) if field is not None else []
+    if field is None or not odd or not isinstance(field.options, tuple):
+        return None
+    offered = [option.value for option in field.options]
+    return Refusal("no such option", address, facts={"value": odd[0], "offered": offered})
 
 
 def verb_of(step: Any) -> str:

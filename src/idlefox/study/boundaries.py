@@ -27,6 +27,7 @@ from ..script.expand import expand
 from ..script.reader import read_script_text
 from ..script.tree import Address, Noun
 from ..script.writer import called, quoted, write_script
+from .entering import step_entering
 from .samples import (
     candidates,
     matching,
@@ -137,16 +138,7 @@ class _ScriptBuilder:
     # how a value is entered
     def enter(self, field: Field, address: str, value: Any) -> list[str]:
         """The step that enters *value*."""
-        if field.kind in TEXT_KINDS or field.kind == "number":
-            return [f"retype {address} {quoted(value)}"] if value else [f"clear {address}"]
-        if field.kind in DATE_KINDS or field.kind in ("color", "range"):
-            return [f"set {address} {quoted(value)}"]
-        if field.kind == "checkbox" and not field.many:
-            return [f"turn {address} {'on' if value else 'off'}"]
-        if field.kind == "file":
-            return [f'upload {address} "{value}"']
-        values = value if isinstance(value, list) else [value]
-        return [f"pick {address} {', '.join(quoted(v) for v in values)}"]
+        return [step_entering(field, address, value)]
 
     def empty(self, field: Field, address: str) -> list[str]:
         """Return the step that empties a field; none if it is empty at load or cannot be emptied."""

@@ -11,6 +11,7 @@ from itertools import chain, permutations
 from typing import Any
 
 from ..engine.compile.compiler import compile_form
+from ..forms.model.entering import SET, TYPE, way_of
 from ..forms.model.form import CHOICE_KINDS, TEXT_KINDS, Field, Form, walk
 from ..forms.values.values import written
 from ..forms.values.whatwg import DATE_KINDS
@@ -26,6 +27,7 @@ from ..script.writer import called, quoted, write_script
 from .coverage.points import Point, points_of
 from .coverage.reaching import ways_to
 from .coverage.study import Coverage
+from .entering import step_entering
 from .samples import candidates, matching, measured, not_matching, parameter, step_size, values_for, written_value
 from .scripts import unfinished
 
@@ -292,15 +294,8 @@ def _bounds_of(field: Field) -> Iterator[tuple[str, list[object]]]:
 
 def _entered(field: Field, name: str, value: object) -> list[str]:
     """The steps that enter *value* and leave the field."""
-    shown = quoted(value)
-    if field.kind in TEXT_KINDS or field.kind == "number":
-        return [f"retype {name} {shown}" if value else f"clear {name}", "blur"]
-    if field.kind in DATE_KINDS:
-        return [f"set {name} {shown}", "blur"]
-    if field.kind == "checkbox" and not field.many:
-        return [f"turn {name} {'on' if value else 'off'}"]
-    values = value if isinstance(value, list) else [value]
-    return [f"pick {name} {', '.join(quoted(each) for each in values)}"]
+    step = step_entering(field, name, value)
+    return [step, "blur"] if way_of(field) in (TYPE, SET) else [step]
 
 
 def _settings(field: Field) -> list[str]:

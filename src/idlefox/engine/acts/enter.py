@@ -8,9 +8,7 @@ from __future__ import annotations
 import mimetypes
 from typing import Any
 
-from ...forms.values.values import reads_as
-from ...forms.values.whatwg import DATE_KINDS
-from ..plan.controls import TYPED
+from ...forms.model.entering import CHOOSE, FILES, TURN, TYPE, WrongValue, entry_of
 from ..state.cells import Cell, Container, FieldCell, ListCell
 from ..state.form_state import FormState
 from . import hands
@@ -71,23 +69,20 @@ def _enter_rows(live: FormState, rows: ListCell, values: Any) -> None:
 
 
 def _enter_field(live: FormState, cell: FieldCell, value: Any) -> None:
-    kind = cell.plan.kind
-    if kind == "file":
-        hands.step_upload(live, cell, _files(cell, value))
-    elif kind == "checkbox" and not cell.plan.field.many:
-        if not isinstance(value, bool):
-            raise cannot("needs true or false", cell, value=value)
-        hands.step_turn(live, cell, value)
-    elif kind in ("select", "radio", "checkbox"):
-        chosen = value if isinstance(value, list) else [value]
-        if not chosen and not cell.plan.field.many:
-            raise cannot("needs an option", cell, value=value)
-        hands.step_pick(live, cell, "", chosen)
-    elif kind in TYPED and kind not in DATE_KINDS:
-        text = reads_as(value)
-        type_text(live, cell, text, over=True)
+    try:
+        way, entered = entry_of(cell.plan.field, value)
+    except WrongValue as fault:
+        raise cannot(fault.kind, cell, value=value) from None
+    if way == FILES:
+        hands.step_upload(live, cell, _files(cell, entered))
+    elif way == TURN:
+        hands.step_turn(live, cell, entered)
+    elif way == CHOOSE:
+        hands.step_pick(live, cell, "", entered)
+    elif way == TYPE:
+        type_text(live, cell, entered, over=True)
     else:
-        hands.step_set(live, cell, value)
+        hands.step_set(live, cell, entered)
 
 
 def _files(cell: FieldCell, value: Any) -> list[dict[str, Any]]:

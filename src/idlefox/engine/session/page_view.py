@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from ...forms.model.form import CHOICE_KINDS, Form
+from ...forms.model.form import CHOICE_KINDS, Field, Form
 from ...forms.values.values import is_chosen, reads_as
 from ...records import NamedTuple
 from ..acts.buttons import button_enabled, button_visible
@@ -53,6 +53,7 @@ class DrawnPart(NamedTuple):
     parts: tuple[Any, ...] = ()
     add: bool = False
     remove: bool = False
+    bounds: tuple[tuple[str, str], ...] = ()  # of a slider, whose value depends on them: min, max and step
 
     def all(self) -> Iterator[Any]:
         """It and all that is in it, in order."""
@@ -127,6 +128,11 @@ def _row(live: FormState, rows: ListCell, row: RowCell, can_remove: bool) -> Dra
     return DrawnPart("row", row.address(), label, parts=_shown(live, row), remove=can_remove)
 
 
+def _bounds(field: Field) -> tuple[tuple[str, str], ...]:
+    given = {kind.name: kind.parameter for rule in field.rules for kind in rule.kinds if kind.name in ("min", "max", "step")}
+    return tuple((name, reads_as(value)) for name, value in given.items() if isinstance(value, int | float | str))
+
+
 def _control(cell: FieldCell, name: str, says: tuple[str, ...]) -> DrawnPart:
     field = cell.plan.field
     kind = field.kind if field.kind in _NOT_TEXT else "text"
@@ -142,4 +148,5 @@ def _control(cell: FieldCell, name: str, says: tuple[str, ...]) -> DrawnPart:
         kind, name, field.label or field.name, field.kind, cell.raw if kind in ("text", "textarea") else "", choices, says,
         on=cell.value is True, many=many if kind != "file" else field.multiple, marked=is_marked(cell), required=cell.required,
         enabled=is_enabled(cell), readonly=cell.readonly, asking=cell.status == ASKING, limit=field.limit, accept=",".join(field.accept),
+        bounds=_bounds(field) if field.kind == "range" else (),
     )  # fmt: skip

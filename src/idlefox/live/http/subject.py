@@ -12,10 +12,11 @@ from ...engine.compile.compiler import compile_form
 from ...engine.session.session import SessionFactory
 from ...engine.session.stub_server import ServerAnswer
 from ...engine.world.typed import read_as
+from ...forms.model.entering import CHOOSE, way_of
 from ...forms.model.form import Form
 from ...forms.names.shapes import write_address
 from ...playing.simulated import SimulatedForm
-from ...playing.subject import CAPABILITIES, Material, verb_of
+from ...playing.subject import CAPABILITIES, Material, verb_of, why_no_option
 from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Noun
@@ -122,6 +123,15 @@ class HttpSubject:
         address = getattr(step, "address", None)
         if address is None:
             return self._engine.perform(step, number)
+        return self._in_control(step, address, number)
+
+    def _in_control(self, step: Any, address: Any, number: int) -> Refusal | None:
+        """Take *step* in the page's control for the field at *address*."""
+        assert self._map is not None
+        if isinstance(step, tree.Pick) and step.mode != "except":
+            odd = why_no_option(self._map.field(address.segments), write_address(address.segments), list(step.values))
+            if odd is not None:
+                return odd
         name = self._map.control(address.segments)
         if name is None:
             return _not_there(step)
@@ -162,6 +172,10 @@ class HttpSubject:
                 if refusal is not None:
                     return refusal
             return None
+        if field is not None and way_of(field) == CHOOSE:
+            odd = why_no_option(field, write_address(segments), value if isinstance(value, list) else [value])
+            if odd is not None:
+                return odd
         name = self._map.control(segments)
         if name is None:
             return Refusal("not on page", write_address(segments), "fill", see=write_address(segments))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from ...forms.model.entering import CHOOSE, TURN, TYPE, entry_of
 from ...forms.model.form import Field
 from ...forms.names.shapes import write_address
 from ...forms.values.values import as_text, reads_as
@@ -82,18 +83,17 @@ def act_of(step: Any) -> Act | None:
 
 
 def entering(field: Field, address: str, value: Any) -> list[Act]:
-    """The acts that enter *value* in *field*, as the control wants it, and leave it."""
-    kind = field.kind
-    act: Act
-    if kind == "checkbox" and not field.many:
-        act = {"act": "turn", "address": address, "on": bool(value)}
-    elif kind in ("checkbox", "select", "radio"):
-        values = value if isinstance(value, list) else [] if value is None else [value]
-        act = {"act": "choose", "address": address, "mode": "", "values": [as_text(v) for v in values]}
-    elif kind in ("date", "month", "week", "time", "datetime-local", "range", "color"):
-        act = {"act": "set", "address": address, "value": reads_as(value)}
+    """The acts that enter *value* in *field*, as the control wants it, and leave it. Raises WrongValue."""
+    way, entered = entry_of(field, value)
+    act: Act = {"address": address}
+    if way == TURN:
+        act |= {"act": "turn", "on": entered}
+    elif way == CHOOSE:
+        act |= {"act": "choose", "mode": "", "values": [as_text(each) for each in entered]}
+    elif way == TYPE:
+        act |= {"act": "type", "text": entered, "over": True}
     else:
-        act = {"act": "type", "address": address, "text": reads_as(value), "over": True}
+        act |= {"act": "set", "value": entered}
     return [act, {"act": "blur", "address": address}]
 
 

@@ -10,11 +10,12 @@ from typing import Any
 
 from ...engine.session.stub_server import ServerAnswer
 from ...engine.state.journal import Journal
+from ...forms.model.entering import CHOOSE, FILES, WrongValue, way_of
 from ...forms.model.form import Field
 from ...forms.names.addresses import called
 from ...forms.names.shapes import write_address
 from ...playing.server_answers import answer_of
-from ...playing.subject import CAPABILITIES, UNDER_WAY, Material, NotObservable, verb_of
+from ...playing.subject import CAPABILITIES, UNDER_WAY, Material, NotObservable, verb_of, why_no_option
 from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Noun
@@ -87,6 +88,10 @@ class LivePageSubject:
         if number in self._done and self._ops[number - 1].act is step:
             return self._done.pop(number)
         self._forget()
+        if isinstance(step, tree.Pick) and step.mode != "except" and self.form.page is None:
+            odd = why_no_option(self._field(step), key_of(step.address.segments), list(step.values))
+            if odd is not None:
+                return odd
         if self._away and not isinstance(step, tree.Return | tree.Answer | tree.Note):
             return Refusal("left", "", verb_of(step))
         try:
@@ -154,7 +159,7 @@ class LivePageSubject:
                 return Refusal("needs objects", address, facts={"value": value})
             return await self._enter_rows(step, field, address, value)
         if not field.fields:
-            return await self._acts(step, entering(field, address, value))
+            return await self._enter_value(step, field, address, value)
         if not isinstance(value, dict):
             return Refusal("needs an object", address, facts={"value": value})
         for name, each in value.items():
@@ -165,6 +170,19 @@ class LivePageSubject:
             if refusal is not None:
                 return refusal
         return None
+
+    async def _enter_value(self, step: Any, field: Field, address: str, value: Any) -> Refusal | None:
+        """Enter *value* in a field that has no fields of its own."""
+        values = value if isinstance(value, list) else [value]
+        if way_of(field) == FILES:
+            return await self._choose_files(step, address, values)
+        odd = why_no_option(field, address, values) if way_of(field) == CHOOSE and self.form.page is None else None
+        if odd is not None:
+            return odd
+        try:
+            return await self._acts(step, entering(field, address, value))
+        except WrongValue as fault:
+            return Refusal(fault.kind, address, facts={"value": value})
 
     async def _enter_rows(self, step: Any, field: Field, address: str, values: list[Any]) -> Refusal | None:
         count = (await self.page.look([address]))["rows"].get(address, {}).get("count", 0)
@@ -232,16 +250,23 @@ class LivePageSubject:
         return None
 
     async def _upload(self, step: tree.Upload) -> Refusal | None:
-        address = key_of(step.address.segments)
+        return await self._choose_files(step, key_of(step.address.segments), [{"name": f.name, "size": f.size} for f in step.files])
+
+    async def _choose_files(self, step: Any, address: str, files: list[Any]) -> Refusal | None:
+        """Choose *files*: names, or objects with a name and a size; what is not there is made up."""
         paths: list[str] = []
-        for file in step.files:
-            path = Path(self.folder) / file.name
+        for each in files:
+            file = {"name": each} if isinstance(each, str) else each
+            name, size = (file.get("name"), file.get("size")) if isinstance(file, dict) else (None, None)
+            if not isinstance(name, str) or isinstance(size, bool) or not (size is None or (isinstance(size, int) and size >= 0)):
+                return Refusal("needs files", address, facts={"value": files})
+            path = Path(self.folder) / name
             if not os.path.isfile(path):
-                made = Path(self.lane.folder()) / Path(file.name).name
-                made.write_bytes(b"x" * (file.size or 0))
+                made = Path(self.lane.folder()) / Path(name).name
+                made.write_bytes(b"x" * (size or 0))
                 path = made
-            elif file.size is not None and path.stat().st_size != file.size:
-                return Refusal("other size", address, "upload", {"file": file.name, "size": file.size, "there": path.stat().st_size})
+            elif size is not None and path.stat().st_size != size:
+                return Refusal("other size", address, "upload", {"file": name, "size": size, "there": path.stat().st_size})
             paths.append(str(path.resolve()))
         refused = await self.page.choose_files(address, paths)
         return refusal_of(refused, step) if refused else None
