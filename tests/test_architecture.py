@@ -17,7 +17,7 @@ import pytest
 from packaging.version import Version
 
 ROOT = Path(__file__).parent.parent / "src" / "idlefox"
-SHARED = {"disk", "problems", "records", "refusals", "roots"}
+SHARED = {"disk", "problems", "records", "refusals", "roots", "stamp"}
 ALLOWED = {
     "words": set(),
     "forms": set(),

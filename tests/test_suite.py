@@ -199,7 +199,7 @@ def test_watch_runs_the_affected_scenarios(suite: Fox) -> None:
 
 def test_interrupted_runs_write_complete_marked_reports(suite: Fox) -> None:
     suite.write(g__form__yaml="form: g\npython: r.py\nfields: {a: {rules: [{python: ends}]}}\n", g__fox='subject "g.form.yaml"\nscenario "g"\n    type a "1"\n',
-                r__py="import os, signal\n\ndef ends(value, form):\n    os.kill(os.getpid(), signal.SIGTERM)\n")  # fmt: skip
+                r__py="import os, signal, time\n\ndef ends(value, form):\n    os.kill(os.getppid(), signal.SIGTERM)\n    time.sleep(60)\n")  # fmt: skip
     kinds = ("json", "tap", "xml", "html")
     done = suite("run", "odd.fox", "g.fox", "many.fox", "--trust", *(f"--report={kind}=r.{kind}" for kind in kinds))
     assert done.returncode == 130

@@ -81,7 +81,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "endless": ("what",),
     "slow pattern": ("pattern", "length"),  # matching it took too long
     # ours
-    "record no object": ("value",),  # what the server has stored, from which the form would be loaded
+    "record no object": ("value",),  # the stored record, from which the form would be loaded
     "process ended": ("how",),  # by what a trusted Python rule did
     "internal": ("what",),  # a fault of Idle Fox itself
 }

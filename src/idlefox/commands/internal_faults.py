@@ -19,7 +19,7 @@ def drop_output(stream: Any) -> None:
 
 
 def stand_in_for_closed_streams() -> None:
-    """Put a stream that fails with an OSError in the place of each standard stream that is closed.
+    """Put a stream that fails with an OSError instead of each standard stream that is closed.
 
     Otherwise the next file that is opened would take its number, and what is printed would end up in that file.
     """

@@ -54,7 +54,7 @@ class LocalExecutor:
                 try:
                     result = future.result()
                 except (BrokenProcessPool, TaskStopped):
-                    # The task that crashed is unknown (or one worker alone was told to stop): run the first alone, and the others again.
+                    # The task that crashed is unknown (or one worker alone was stopped): run the first alone, and the others again.
                     pool.shutdown(wait=False)
                     result, pool = _by_itself(do, task, died), _pool(self.width)
                     flight = deque((t, f if _is_whole(f) else _handed(pool, do, t)) for t, f in flight)

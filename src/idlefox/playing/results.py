@@ -110,7 +110,7 @@ class ScriptResult(NamedTuple):
     left_out: int = 0
     warnings: tuple[str, ...] = ()
     fault: str = ""
-    stopped: bool = False  # its process was told to stop, so scenarios are missing
+    stopped: bool = False  # its process was stopped, so scenarios are missing
 
 
 _MOST_KEPT = 10_000  # scenarios whose results are kept in memory; further ones go to a file of their own

@@ -159,7 +159,7 @@ def _in_parts(tasks: list[Task], wishes: RunOptions, those: Workers) -> Iterator
             if result.stopped and not those.interrupted:  # told to stop, though this run was not: or its turn comes just now
                 try:
                     sleep(_OWN_SIGNAL)
-                    result = died(task, WorkerCrash("its process was told to stop"))
+                    result = died(task, WorkerCrash("its process was stopped"))
                 except KeyboardInterrupt as fault:
                     late = fault
             whole = result if whole is None else _joined(whole, result)
@@ -194,7 +194,7 @@ def _died(task: Task, lost: WorkerCrash) -> ScriptResult:
 
 
 def _died_here(wishes: RunOptions, task: Task, lost: WorkerCrash) -> ScriptResult:
-    """Run a task that has ended two processes once more, to find the scenario that did it."""
+    """Run a task that has ended two processes again, to find the scenario that did it."""
     from .apart import play_apart
 
     return play_apart(task.chosen, wishes, prepared=partial(_load_part, task), teller=_teller(wishes))

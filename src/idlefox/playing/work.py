@@ -43,7 +43,7 @@ HERE = ExecutionOptions()
 
 
 class Workers(Protocol):
-    """Those who work; *width* of them at once. *interrupted*: they were told to stop and return what they have."""
+    """Those who work; *width* of them at once. *interrupted*: they stop and return the results so far."""
 
     width: int
     interrupted: bool

@@ -305,12 +305,12 @@ class _Walks:
             self.undecided.append(path)
 
     def _gets_out(self, subject: SimulatedForm) -> bool:
-        """Return whether something acceptable was sent from a copy of *subject*, or what is on its way is accepted."""
+        """Return whether something acceptable was sent from a copy of *subject*, or a pending submission is accepted."""
         live = subject.session.live
         if live.outcome == "accepted" or live.away:
             return True
         tried = subject.trial()
-        tried.session.drop_scripted()  # what the walk has brought in is not the form's
+        tried.session.drop_scripted()  # scripted by the walk, not by the form
         take_step(tried, self.filling.settle, 1)
         if tried.session.live.outcome == "accepted":
             return True
