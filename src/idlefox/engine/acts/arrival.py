@@ -62,15 +62,15 @@ def _accepted(live: FormState, form: FormCell, sent: EncodedRequest, reply: Serv
 def _set_values(live: FormState, form: FormCell, after: After) -> None:
     if not form.open:
         return
+    for address in after.forget:  # first, because the values that are kept become the initial ones
+        for cell in find_cells(form, address, {}) or ():
+            set_back(live, cell)
     if after.values == "initial":
         reset_form(live, form)
     elif after.values == "blank":
         blank_form(live, form)
     elif live.outcome == "accepted":
         keep_as_initial(live, form)
-    for address in after.forget:
-        for cell in find_cells(form, address, {}) or ():
-            set_back(live, cell)
     propagate(live)
 
 

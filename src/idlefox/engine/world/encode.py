@@ -114,7 +114,7 @@ def _entries(cell: FieldCell) -> list[str | File]:
     value = cell.value
     if cell.plan.kind == "file":
         return list(chosen_files(cell))
-    if isinstance(value, bool):
+    if cell.plan.kind == "checkbox" and isinstance(value, bool):
         return ["on"] if value else []
     if isinstance(value, list):
         return [reads_as(v) for v in value]
