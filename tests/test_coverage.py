@@ -61,7 +61,10 @@ def told(coverage: Coverage) -> set[str]:
 @pytest.mark.parametrize(("steps", "met", "not_met"), [
     (('type a "ab"', "blur"), {"field a changed", "field a left", "rule a tooShort breaks", "bound a minlength 3 just outside", "message a tooShort: Three to five. shown", "rule a tooLong holds"},
      {"bound a minlength 3 just inside", "rule a tooLong breaks"}),
-    (('type a "abc"', "blur", "expect a is valid"), {"bound a minlength 3 just inside", "rule a tooShort holds", "field a left", "field a checked +"}, {"message a tooShort: Three to five. shown"}),
+    (('type a "abc"', "blur", "expect a is valid"), {"bound a minlength 3 just inside +", "rule a tooShort holds +", "field a left", "field a checked +"}, {"message a tooShort: Three to five. shown"}),
+    (('type a "ab"', "blur", 'retype n "1"', "focus n", "expect a breaks tooShort"), {"bound a minlength 3 just outside +"}, set()),  # nothing about a has changed since
+    (('type a "ab"', 'type a "x"', "expect a is valid"), {"bound a minlength 3 just outside"}, {"bound a minlength 3 just outside +"}),
+    (('type a "ab"', "submit", "expect a breaks tooShort"), {"bound a minlength 3 just outside"}, {"bound a minlength 3 just outside +"}),
     (('type a "ab"', "expect a breaks tooShort"), {"rule a tooShort breaks +", "bound a minlength 3 just outside +"}, set()),
     (('type a "ab"', "blur", "expect a is touched"), {"rule a tooShort breaks", "message a tooShort: Three to five. shown"}, {"rule a tooShort breaks +"}),
     (('type a "ab"', "blur", 'type a "c"'), {"message a tooShort: Three to five. cleared"}, set()),

@@ -9,6 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from ...engine.session.stub_server import StubServer
+from ...forms.expressions.tree import Expression
+from ...forms.model.conditions import expressions_of
 from ...forms.model.form import Field, Form, Message
 from ...forms.values.values import is_chosen, is_empty, written
 from ...forms.values.whatwg import utf16_length
@@ -49,6 +51,16 @@ class ReachedPoint(NamedTuple):
     part: int
 
 
+_OF_ONE_FIELD = (
+    tree.Type, tree.Retype, tree.Clear, tree.Erase, tree.Paste, tree.Set, tree.Pick, tree.Turn, tree.Toggle, tree.FillLine,
+)  # fmt: skip
+
+
+def _read_by(rule: Any) -> Iterator[Any]:
+    for each in (rule.when, *(kind.parameter for kind in rule.kinds)):
+        yield from each.reads if isinstance(each, Expression) else ()
+
+
 def met_by(scenario: ExpandedScenario, loaded: Loaded, points: Points, clock: int, folder: str) -> tuple[ReachedPoint, ...]:
     """The points that *scenario* meets, each once."""
     if scenario.fate == "aside":
@@ -70,6 +82,10 @@ class _CoverageObserver:
         self.shown: dict[str, set[str]] = {}
         self.exchanges = 0
         self.found: dict[Point, bool] = {}
+        read = [(owner, each) for owner, expression in expressions_of(self.form) for each in expression.reads]
+        read += [(rule.at, each) for rule in self.form.rules if rule.at for each in _read_by(rule)]
+        self.reads = [(self._at(owner), self._at(each.target)) for owner, each in read if each.target is not None]
+        self.changing: dict[str, frozenset[str]] = {}
         self.first: dict[Point, int] = {}
         self.part = 0
 
@@ -99,28 +115,51 @@ class _CoverageObserver:
                 self._meet([*self._of_changes(fresh, op), *self._conditions(), *self._counts()], self._checks_from(number))
         yield from (ReachedPoint(point, checked, self.first[point]) for point, checked in self.found.items())
 
-    def _meet(self, met: Iterable[Point], checks: list[Op]) -> None:
+    def _meet(self, met: Iterable[Point], checks: list[tuple[Op, frozenset[str]]]) -> None:
         for point in met:
             if point in self.all:
                 self.first.setdefault(point, self.part)
-                self.found[point] = self.found.get(point, False) or any(_shows(point, op.act, self.form) for op in checks)
+                notices = any(point.address not in since and _shows(point, op.act, self.form) for op, since in checks)
+                self.found[point] = self.found.get(point, False) or notices
 
-    def _checks_from(self, number: int) -> list[Op]:
-        """Return the checks after the *number*-th part of the scenario, up to the next step."""
-        found = []
+    def _checks_from(self, number: int) -> list[tuple[Op, frozenset[str]]]:
+        """Return the checks after the *number*-th part of the scenario, each with the fields about which something has changed since.
+
+        They end at the first step that may change anything ("" is the form, about which any step changes something).
+        """
+        found: list[tuple[Op, frozenset[str]]] = []
+        since: frozenset[str] = frozenset()
         for op in self.scenario.ops[number:]:
-            if isinstance(op.act, Check):
-                found.append(op)
-            elif not isinstance(op.act, Cannot | tree.Note | tree.Wait | tree.Settle):
+            act = op.act
+            if isinstance(act, Check):
+                found.append((op, since))
+            elif isinstance(act, tree.Blur | tree.Focus):
+                since |= {""}
+            elif isinstance(act, _OF_ONE_FIELD):
+                since |= {"", *self._changing_with(self._called(act.address.segments))}
+            elif not isinstance(act, Cannot | tree.Note | tree.Wait | tree.Settle):
                 break
         return found
+
+    def _changing_with(self, address: str) -> frozenset[str]:
+        """Return the field at *address* and all fields with an expression that reads it, directly or not."""
+        if address not in self.changing:
+            found = {address}
+            while more := {own for own, read in self.reads if own not in found and read in found}:
+                found |= more
+            self.changing[address] = frozenset(found)
+        return self.changing[address]
+
+    def _at(self, path: Any) -> str:
+        field = self.form.find(path) if path else None
+        return field.address if field is not None else ""
 
     def _check(self, op: Op) -> None:
         address = op.act.noun.address if isinstance(op.act, Check) and op.act.noun.kind == "address" else None
         if address is not None:
-            self._meet([Point("field", self._called(address.segments), "", "checked")], [op])
+            self._meet([Point("field", self._called(address.segments), "", "checked")], [(op, frozenset())])
         elif isinstance(op.act, Check) and op.act.noun.kind in ("values", "payload", "record") and isinstance(op.act.arguments[0], dict):
-            self._meet([Point("field", each, "", "checked") for each in self._members(op.act.arguments[0], ())], [op])
+            self._meet([Point("field", each, "", "checked") for each in self._members(op.act.arguments[0], ())], [(op, frozenset())])
 
     def _members(self, value: Any, path: tuple[str, ...]) -> Iterator[str]:
         """The addresses of the fields that an object names."""
