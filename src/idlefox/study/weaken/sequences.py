@@ -8,6 +8,7 @@ from typing import Any
 from ...forms.expressions.tree import Expression
 from ...forms.model.form import TEXT_KINDS, Field, Form, walk
 from ...forms.names.shapes import write_address
+from ...forms.values.whatwg import STEPS
 from ...playing.simulated import SimulatedForm
 from ...playing.steps import take_step
 from ...playing.subjects import Loaded
@@ -219,7 +220,7 @@ def _values(form: Form, one: Form, subject: SimulatedForm) -> Iterator[Steps]:
 def _sides(field: Field) -> Iterator[Any]:
     """Both sides of every bound of *field*, and what is no number."""
     for kind in (kind for rule in field.rules for kind in rule.kinds):
-        if kind.name in ("min", "max"):
+        if kind.name in ("min", "max") and field.kind in STEPS:
             number = measured(field, kind.parameter)
             for by in (-1, 0, 1):
                 text = written_value(field, number + by * step_size(field)) if number is not None else None
