@@ -58,7 +58,7 @@ class TaskStopped(KeyboardInterrupt):
 
 
 class _Worker:
-    """What this process works at."""
+    """The state of this process as a worker."""
 
     in_task = False
     stopped = False

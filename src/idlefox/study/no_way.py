@@ -59,7 +59,7 @@ def _server_refuses(form: Form) -> str:
 
 
 class _Reach:
-    """What a person may change from the state of *subject* on, as schema paths."""
+    """The schema paths of all that a person may change from the state of *subject* on."""
 
     def __init__(self, subject: SimulatedForm, form: Form) -> None:
         self.subject, self.form = subject, form
@@ -86,7 +86,7 @@ class _Reach:
         return any(self.subject.look(at, "allows", word) is None for word in ("add", "remove"))
 
     def _comes(self, field: Field) -> bool:
-        """Return whether *field* may come into reach, or change by itself."""
+        """Return whether *field* may come within reach, or change by itself."""
         if field.kind == "rows" and any(self.may_change(each) for each in (field.add, field.remove) if each is not None):
             return True
         if field.derive is not None:

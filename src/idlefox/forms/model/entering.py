@@ -39,7 +39,7 @@ class WrongValue(Exception):
 
 
 def way_of(field: Field) -> str:
-    """Return the way in which values are entered in *field*, which has no fields of its own."""
+    """Return the way in which values are entered in *field*, a field without fields inside."""
     return CHOOSE if field.many else _WAYS.get(field.kind, SET)
 
 

@@ -720,7 +720,7 @@
       const inside = new Set([...owners].filter(([control]) => holds(node, control)).map(([, place]) => place));
       if (inside.size === 1) return [...inside].filter(Boolean);
       if (inside.size) {
-        // Only a control that is laid out beside the text itself, not in a part of its own.
+        // Only a control that stands beside the text itself, not in a separate part.
         const order = [...owners].filter(([control]) => above(control) === node || (above(control)?.localName === "label" && above(above(control)) === node));
         const before = order.filter(([control]) => from.compareDocumentPosition(control) & Node.DOCUMENT_POSITION_PRECEDING).at(-1);
         const after = order.find(([control]) => from.compareDocumentPosition(control) & Node.DOCUMENT_POSITION_FOLLOWING);

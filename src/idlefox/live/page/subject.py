@@ -172,7 +172,7 @@ class LivePageSubject:
         return None
 
     async def _enter_value(self, step: Any, field: Field, address: str, value: Any) -> Refusal | None:
-        """Enter *value* in a field that has no fields of its own."""
+        """Enter *value* in a field without fields inside."""
         values = value if isinstance(value, list) else [value]
         if way_of(field) == FILES:
             return await self._choose_files(step, address, values)
