@@ -137,7 +137,8 @@ def fetched(url: str) -> Any:
         cause = f"it leads to {urlsplit(str(fault)).netloc}"
         raise Unreadable([Problem(Place(url, 1, 1), cause, "if you mean that host, name it in the sheet or the call", code=CALL)]) from None
     except (httpx.HTTPError, httpx.InvalidURL) as fault:
-        raise Unreadable([Problem(Place(url, 1, 1), f"it does not answer, or not with a usable page: {fault}", "is the server running?", code=CALL)]) from None
+        cause = f"it does not answer, or not with a usable page: {fault}"
+        raise Unreadable([Problem(Place(url, 1, 1), cause, "is the server running?", code=CALL)]) from None
     finally:
         web.close()
 

@@ -11,7 +11,7 @@ from ...forms.model.messages import label_of, message_for, read_message
 from ...forms.names.addresses import parse_address
 from ...forms.values.values import reads_as
 
-_LEAST = 3  # letters that a message must have besides its placeholders, so that not every text matches
+_LEAST = 3  # letters outside of placeholders: with fewer, a message would match too many texts
 
 
 def patterns_of(form: Form, fields: tuple[Field, ...]) -> dict[Path, list[str]]:
