@@ -1,4 +1,4 @@
-"""Runs a script in a process of its own that may end at any moment, and keeps the results of its scenarios.
+"""Runs a script in a separate process that may end at any moment, and keeps the results of its scenarios.
 
 A trusted Python rule can end the process that it runs in (`os._exit`, a signal). The scenario during which that happened is an
 error; the others run in the next process.

@@ -76,24 +76,29 @@ def _one_by_one(
 ) -> Iterator[ScriptResult]:
     left = wishes
     for each in chosen:
-        if wishes.apart and _runs_python(each, wishes, subjects):
+        ready = _loaded(each, wishes, subjects, prepared) if wishes.apart else None
+        if ready is not None and ready.loaded is not None and ready.loaded.form.python:
             from .apart import play_apart
 
             result = play_apart(each, left, tell, teller=_teller(wishes))
         else:
-            result = play_script(each, left, subjects, tell, begun=begun, prepared=prepared, teller=_teller(wishes))
+            load = _as_loaded(ready) if ready is not None else prepared
+            result = play_script(each, left, subjects, tell, begun=begun, prepared=load, teller=_teller(wishes))
         if wishes.stop_after:
             left = left._replace(stop_after=max(left.stop_after - bool(result.errors) - sum(s.fell for s in result.scenarios), 1))
         yield result
 
 
-def _runs_python(chosen: SelectedScript, wishes: RunOptions, subjects: Subjects) -> bool:
-    """Return whether the subject of *chosen* has Python rules."""
+def _loaded(chosen: SelectedScript, wishes: RunOptions, subjects: Subjects, prepared: Prepares | None) -> LoadedScript | None:
+    """Return *chosen*, loaded; None if it has errors, which are reported when it runs."""
     try:
-        ready = load_script(chosen, wishes, subjects)
+        return (prepared or load_script)(chosen, wishes, subjects)
     except Unreadable:
-        return False
-    return ready.loaded is not None and bool(ready.loaded.form.python)
+        return None
+
+
+def _as_loaded(ready: LoadedScript) -> Prepares:
+    return lambda chosen, wishes, subjects: ready
 
 
 def _teller(wishes: RunOptions) -> Teller | None:

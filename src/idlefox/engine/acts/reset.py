@@ -54,7 +54,6 @@ def _back(live: FormState, cell: Any) -> None:
         if cell.dirty:
             set_dirty(live, cell, False)
             live.restructured.pop(cell, None)
-            mark_set_back(live, cell, False)
     for part in cell.parts:
         _back(live, part)
 
