@@ -14,6 +14,7 @@ from .work import AHEAD, Died, TaskStopped, WorkerCrash, forget, run_task, stop_
 
 if TYPE_CHECKING:
     from concurrent.futures import Future, ProcessPoolExecutor
+    from multiprocessing.process import BaseProcess
 
 T = TypeVar("T")
 R = TypeVar("R")
@@ -55,20 +56,25 @@ class LocalExecutor:
                     result = future.result()
                 except (BrokenProcessPool, TaskStopped):
                     # The task that crashed is unknown (or one worker alone was stopped): run the first alone, and the others again.
+                    _kill(pool)
                     pool.shutdown(wait=False)
                     result, pool = _by_itself(do, task, died), _pool(self.width)
+                    flight.popleft()
                     flight = deque((t, f if _is_whole(f) else _handed(pool, do, t)) for t, f in flight)
-                flight.popleft()
+                else:
+                    flight.popleft()
                 yield result
         except KeyboardInterrupt:
             self.interrupted = True
-            yield from _stopped(flight)
-            _end_processes()
+            yield from _stopped(pool, flight)
+            _kill(pool)
             raise
         except GeneratorExit:
-            _end_processes()
+            _kill(pool)
             raise
         finally:
+            if getattr(pool, "_broken", False):
+                _kill(pool)
             pool.shutdown(wait=False, cancel_futures=True)
 
 
@@ -107,17 +113,16 @@ def _by_itself(do: Callable[[T], R], task: T, died: Died[T, R]) -> R:
             return died(task, _DIED_TWICE)
 
 
-def _stopped(flight: deque[tuple[T, Future[R]]]) -> Iterator[R]:
+def _stopped(pool: ProcessPoolExecutor, flight: deque[tuple[T, Future[R]]]) -> Iterator[R]:
     """Tell the workers to stop; yield the results of the tasks in *flight*, in order, up to the first without one."""
-    import multiprocessing
     from concurrent.futures import CancelledError
     from concurrent.futures.process import BrokenProcessPool
     from time import monotonic
 
     for _, future in flight:
         future.cancel()
-    for process in multiprocessing.active_children():
-        if STOP is not None and process.pid is not None:
+    for process in _workers_of(pool):
+        if STOP is not None and process.pid is not None and process.exitcode is None:
             os.kill(process.pid, STOP)
     end = monotonic() + (_GRACE if STOP is not None else 0)
     for _, future in flight:
@@ -127,11 +132,15 @@ def _stopped(flight: deque[tuple[T, Future[R]]]) -> Iterator[R]:
             return
 
 
-def _end_processes() -> None:
-    import multiprocessing
-
-    for process in multiprocessing.active_children():
+def _kill(pool: ProcessPoolExecutor) -> None:
+    """Kill the workers of *pool*. Workers note SIGTERM, which a broken pool sends and then waits for, and do not end."""
+    for process in _workers_of(pool):
         process.kill()
+
+
+def _workers_of(pool: ProcessPoolExecutor) -> list[BaseProcess]:
+    """Return the processes of *pool*, and no others: a library's host may have its own."""
+    return list((getattr(pool, "_processes", None) or {}).values())
 
 
 def begin_worker() -> None:
