@@ -38,7 +38,11 @@ fields:
   on: {type: checkbox}
   b: {visible: '["on"]', rules: [{pattern: '[a-z]+', say: Letters.}]}
   pick: {type: radio, options: [p, q]}
+  lim: {limit: 4, rules: [{maxlength: 4}, {minlength: 2}]}
+  ro: {readonly: '["on"]', rules: [{holds: 'value != "no"', id: not_no, when: 'a != ""'}]}
   r: {type: rows, most: 2, fields: {t: {rules: [{lookup: known, start: blur, say: 'No {value}.'}]}}}
+rules:
+  - {id: order, at: n, holds: 'n < 5 or a != "abc"', say: Less.}
 lookups: {known: {takes: 1s, accept: [x]}}
 submit: {enabled: form.dirty}
 server:
@@ -74,12 +78,31 @@ def told(coverage: Coverage) -> set[str]:
     (("add r", "add r", "move r[0] to 1", "remove r[0]", "expect r has 1 row"), {"rows r added", "rows r moved", "rows r removed +", "rows r 2 at most"}, set()),
     (("add r", 'type r[0].t "y"', "blur", "settle", "expect r[0].t breaks lookup"), {"lookup r[*].t known refused +", "rule r[*].t lookup breaks +", "message r[*].t lookup: No {value}. shown"}, {"lookup r[*].t known accepted"}),
     (('type a "late"', "submit", "settle", "expect outcome is rejected"), {"submission reply 1 (422) given +", "submission rejected +", "message a server: Too late. shown"}, {"submission reply 2 (201) given"}),
+    # On the way to a value: seen, but no check of the value at the end would notice.
+    (('type a "abc"', "expect a is valid"), {"rule a tooShort breaks", "rule a tooShort holds +"}, {"rule a tooShort breaks +"}),
+    (('type a "abcdef"', "blur", "expect a breaks tooLong"), {"rule a tooLong breaks +", "bound a maxlength 5 just inside"}, {"bound a maxlength 5 just inside +"}),
+    (('type a "ab1"', "erase a 3", "blur", 'expect errors = {"a": "A."}'), {"message a valueMissing: A. shown +"}, set()),
+    (('retype n "12"', "expect n breaks rangeOverflow"), {"rule n rangeUnderflow holds +"}, {"rule n rangeOverflow holds"}),
+    (('type a "ab"', "blur", 'type n "10"', "blur", 'expect errors includes {"n": "1 to 9."}'), {"message n rangeOverflow: {min} to {max}. shown +"}, {"rule a tooShort breaks +"}),
+    (('type a "ab"', 'expect values includes {"n": null}'), {"field n checked +", "field a changed"}, {"field a changed +"}),
+    (('type a "ab"', 'type n "4"', "expect n is valid"), {"rule n order holds +"}, {"rule n order breaks"}),
+    (('type a "abc"', 'type ro "x"', "expect ro is valid"), {"rule ro not_no holds +"}, set()),
+    (("turn .on on", 'expect cannot type ro "x"'), {"state ro readonly true +", "field ro checked +"}, {"state b visible true +"}),
+    (("expect cannot submit",), {"state submit.enabled false +"}, set()),
+    (('type lim "abcde"', "expect lim is valid"), {"rule lim tooLong holds +", "bound lim minlength 2 just inside"}, {"rule lim tooLong breaks"}),
     (('type a "abc"', "submit", "submit", "settle", 'type a "d"'), {"submission reply 2 (201) given", "submission accepted", "submission pressed twice"}, {"submission refused"}),
 ])  # fmt: skip
 def test_points_that_a_scenario_reaches(fox: Fox, steps: tuple[str, ...], met: set[str], not_met: set[str]) -> None:
     found = told(covered(fox, *steps))
     assert met <= found, met - found
     assert not not_met & found, not_met & found
+
+
+def test_nothing_sent_by_the_suite_is_needed_to_reach_what_follows_a_submission(fox: Fox) -> None:
+    coverage = covered(fox, "note \"nothing\"")
+    missing = {" ".join(filter(None, way.point)) for way in ways_to(coverage) if not way.steps}
+    assert not {each for each in missing if each.startswith("submission")}, missing
+    assert not any("lim tooLong breaks" in " ".join(point) for point in coverage.points.all)
 
 
 @pytest.mark.parametrize("script", ["booking", "claims", "crew"])

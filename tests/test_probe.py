@@ -38,6 +38,25 @@ def test_a_page_is_probed_by_its_own_rules(fox: Fox) -> None:
     assert fox("probe", "lost-property.html#lost", "--against", "other.html#lost").returncode == 1
 
 
+@pytest.mark.parametrize(("sheet", "says"), [
+    # A field that only a choice and then a number show, a number beside a literal, and a code that a lookup accepts.
+    ("kind: {type: select, options: [a, b], rules: [{required: true}]}\n  n: {type: number, visible: 'kind == \"b\"', rules: [{required: true}]}\n"
+     "  deep: {visible: 'n > 41', rules: [{required: true}]}\n", "left out  submission"),
+    ("a: {rules: [{required: true}, {lookup: known, start: blur}]}\nlookups: {known: {takes: 1s, accept: [Q-7]}}\n", "left out  a: the rule lookup"),
+    ("a: {rules: [{required: true}, {minlength: 5}, {maxlength: 4}]}\n", "submission of the whole form: nothing is accepted: no value of a is valid"),
+    ("a: {rules: [{required: true}, {holds: 'len(value) > 40', id: long}]}\n", "submission of the whole form: no values were found that it accepts"),
+])  # fmt: skip
+def test_a_starter_script_fills_in_the_form_proves_that_nothing_fits_or_gives_up(fox: Fox, sheet: str, says: str) -> None:
+    fox.write(f__form__yaml=f"form: f\nfields:\n  {sheet}")
+    done = fox("scaffold", "f.form.yaml", COLUMNS="200")
+    text = (fox.folder / "f.fox").read_text("utf-8")
+    accepted = "expect outcome is accepted" in text
+    assert accepted is not ("submission" in says and "deep" not in sheet), done.stdout
+    assert (says in done.stdout) is ("deep" not in sheet), done.stdout
+    assert ("deep must be filled" in text) is ("deep" in sheet)
+    assert "failed" not in fox("run", "f.fox").stdout
+
+
 @pytest.fixture(scope="module")
 def probed(tmp_path_factory: pytest.TempPathFactory) -> str:
     """The probe of the demo's booking."""

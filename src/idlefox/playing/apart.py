@@ -7,6 +7,7 @@ error; the others run in the next process.
 from __future__ import annotations
 
 import signal
+from contextlib import suppress
 from functools import partial
 from multiprocessing import get_context
 from multiprocessing.connection import Connection
@@ -61,7 +62,9 @@ def _once(
     there.close()
     coming: list[ScenarioResult] = []
     whole: ScriptResult | None = None
-    try:
+
+    def receive() -> None:
+        nonlocal coming, whole
         while whole is None:
             kind, value = here.recv()
             if kind == "coming":
@@ -72,10 +75,15 @@ def _once(
                     tell(value)
             else:
                 whole = value
+
+    try:
+        receive()
     except EOFError:
         pass
     except BaseException:
         process.kill()
+        with suppress(Exception):  # of a message that was cut off, anything may come
+            receive()  # what it sent before
         raise
     finally:
         here.close()

@@ -54,9 +54,10 @@ class LocalExecutor:
                 task, future = flight[0]
                 try:
                     result = future.result()
-                except (BrokenProcessPool, TaskStopped):
+                except (BrokenProcessPool, TaskStopped) as ended:
                     # The task that crashed is unknown (or one worker alone was stopped): run the first alone, and the others again.
-                    _kill(pool)
+                    if isinstance(ended, BrokenProcessPool):
+                        _kill(pool)
                     pool.shutdown(wait=False)
                     result, pool = _by_itself(do, task, died), _pool(self.width)
                     flight.popleft()

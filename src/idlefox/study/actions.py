@@ -6,21 +6,18 @@ from collections.abc import Iterator
 from random import Random
 from typing import Any
 
-from ..forms.expressions.tree import Literal
-from ..forms.model.conditions import expressions_of
 from ..forms.model.form import CHOICE_KINDS, TEXT_KINDS, Field, Form, walk
-from ..forms.values.values import reads_as
 from ..forms.values.whatwg import DATE_KINDS
 from ..script import tree
 from ..script.tree import Address
 from .filling import settling
+from .literals import NamedTexts, named_texts
 from .samples import candidates, measured, not_matching, options_of, parameter, step_size, written_value
 
 _ROWS = (0, 1)  # the rows of each list in which something is entered
 _LONGEST = 24  # characters of a typed text
 _HURRIED = 100  # milliseconds
 Moves = tuple[Any, ...]
-Named = dict[tuple[str, ...], list[str]]
 
 
 class ActionGenerator:
@@ -71,7 +68,7 @@ def _places(field: Field, form: Form) -> Iterator[tuple[Any, ...]]:
     yield from found[:4]
 
 
-def _of_field(field: Field, at: tuple[Any, ...], form: Form, named: Named) -> Iterator[Any]:
+def _of_field(field: Field, at: tuple[Any, ...], form: Form, named: NamedTexts) -> Iterator[Any]:
     address = Address(at)
     yield tree.Focus(address)
     yield tree.Blur(None)
@@ -96,7 +93,7 @@ def _of_field(field: Field, at: tuple[Any, ...], form: Form, named: Named) -> It
         yield tree.Press("Enter", address)
 
 
-def _texts(field: Field, form: Form, named: Named) -> Iterator[str]:
+def _texts(field: Field, form: Form, named: NamedTexts) -> Iterator[str]:
     known = [kind.parameter for rule in field.rules for kind in rule.kinds if kind.name == "lookup"]
     yield from (str(v) for name in known if name in form.lookups for v in (form.lookups[name].accept or ())[:2])
     likely = sorted((text for each in candidates(field)[:4] if len(text := str(each)) <= _LONGEST), key=len)
@@ -111,25 +108,6 @@ def _texts(field: Field, form: Form, named: Named) -> Iterator[str]:
     if isinstance(most, int) and most < _LONGEST:
         yield "a" * (most + 1)
     yield from ("", " ", "x")
-
-
-def named_texts(form: Form) -> Named:
-    """Return the literals compared with each field in expressions, which are likely to have an effect."""
-    found: Named = {}
-    for owner, expression in expressions_of(form):
-        texts = [reads_as(value) for value in _literals(expression.node) if isinstance(value, str | int) and not isinstance(value, bool)]
-        texts = [text for text in texts if 0 < len(text) <= _LONGEST]
-        for path in {owner, *(reference.target for reference in expression.reads if reference.target)}:
-            found[path] = list(dict.fromkeys((*found.get(path, ()), *texts)))[:4]
-    return found
-
-
-def _literals(node: Any) -> Iterator[Any]:
-    if isinstance(node, Literal):
-        yield node.value
-    elif isinstance(node, tuple):
-        for part in node:
-            yield from _literals(part)
 
 
 def _beside(field: Field) -> list[str]:

@@ -15,19 +15,21 @@ from typing import Any
 from ..engine.compile.compiler import compile_form
 from ..engine.session.session import SessionFactory
 from ..forms.html.elements import BLOCKING
-from ..forms.model.form import TEXT_KINDS, Field, Form, written_path
+from ..forms.model.form import Field, Form, written_path
 from ..forms.values.values import written
 from ..forms.values.whatwg import DATE_KINDS, EXACT
 from ..playing.player import DEFAULT_CLOCK, play_scenario
 from ..playing.simulated import SimulatedForm
 from ..playing.steps import take_step
 from ..records import NamedTuple
+from ..script import tree
 from ..script.against import check_ops
 from ..script.expand import expand
 from ..script.reader import read_script_text
 from ..script.tree import Address, Noun
-from ..script.writer import called, quoted, write_script
+from ..script.writer import called, quoted, write_played, write_script
 from .entering import step_entering
+from .filling import Filling
 from .samples import (
     candidates,
     matching,
@@ -69,6 +71,7 @@ class _ScriptBuilder:
     def __init__(self, form: Form) -> None:
         self.form = form
         self.stage = SessionFactory(compile_form(form))
+        self.filling = Filling(form)
         self.left_out: list[str] = []
 
     def script(self, subject: str) -> StarterScript:
@@ -92,9 +95,15 @@ class _ScriptBuilder:
         result = play_scenario(found[0], SimulatedForm(self.stage, "."), DEFAULT_CLOCK, "first.fox")
         return result.verdict == "pass"
 
+    def _fresh(self) -> SimulatedForm:
+        subject = SimulatedForm(self.stage, ".")
+        subject.load(DEFAULT_CLOCK)
+        return subject
+
     def _scenarios(self) -> Iterable[_Scenario]:
         yield self._at_load()
         for field, address, lead in self._fields(self.form.fields, "", ()):
+            lead = self._opened(field, lead)
             for name, tag, lines in self._of_field(field, address):
                 yield _Scenario(f"{_titled(address)} {name}", tag, (*lead, *lines))
         for field in self.form.walk():
@@ -115,6 +124,12 @@ class _ScriptBuilder:
                 yield from self._fields(field.fields, f"{address}[0]", (*lead, *more))
             else:
                 yield field, called(address), lead
+
+    def _opened(self, field: Field, lead: tuple[str, ...]) -> tuple[str, ...]:
+        """Return *lead* with the steps that bring *field* into reach, if it needs any and some were found."""
+        at = tuple(0 if each == "*" else each for each in field.path)
+        steps = self.filling.opening(self._play(lead) if lead else self._fresh(), field, at)
+        return (*lead, *(line for step in steps or () for line in write_played(step).split("\n")))
 
     def _of_field(self, field: Field, address: str) -> Iterable[tuple[str, str, tuple[str, ...]]]:
         if field.kind == "hidden":
@@ -153,14 +168,6 @@ class _ScriptBuilder:
         if field.kind in DATE_KINDS:
             return [f'set {address} ""']
         return [f"clear {address}"]
-
-    def valid_value(self, field: Field, address: str) -> Any:
-        """Return a value that the field accepts, found by trying; None if there was none."""
-        for value in candidates(field):
-            tried = _Scenario("t", "t", (*self.enter(field, address, value), f"expect {address} is valid, filled"))
-            if self._holds(tried):
-                return value
-        return None
 
     # rules
     def required(self, field: Field, address: str) -> tuple[str, str, tuple[str, ...]] | str:
@@ -299,8 +306,7 @@ class _ScriptBuilder:
     # the whole form
     def _at_load(self) -> _Scenario:
         lines = ["expect form is clean, not touched", "expect errors nothing"]
-        subject = SimulatedForm(self.stage, ".")
-        subject.load(DEFAULT_CLOCK)
+        subject = self._fresh()
         for field in self.form.fields:
             if field.kind in ("group", "rows"):
                 continue
@@ -326,26 +332,33 @@ class _ScriptBuilder:
             first = self._focus_after(send)
             more = (f"expect focus = {first}",) if first else ()
             yield refused._replace(lines=(*refused.lines, *more))
+        for filled in self._filled():
+            sent = (*filled, send, "settle", "expect outcome is accepted")
+            if self._holds(_Scenario("t", "t", sent)):
+                yield _Scenario("the filled form is accepted", "submit", (*sent, *self._what_was_sent(sent)))
+                return
+        proof = self.filling.proof(self._fresh())
+        why = f"nothing is accepted: {proof}" if proof else "no values were found that it accepts"
+        self.left_out.append(f"submission of the whole form: {why}")
+
+    def _filled(self) -> Iterable[tuple[str, ...]]:
+        """Yield the steps that fill in the form, in the order of its fields and as they were found."""
+        steps = self.filling.filled_in(self._fresh()) or ()
+        found = {each.address.segments: each.value for each in steps if isinstance(each, tree.FillLine)}
+        found |= {each.address.segments: each.on for each in steps if isinstance(each, tree.Turn)}
         lines: list[str] = []
-        for field, address, lead in self._fields(self.form.fields, "", ()):
-            if field.kind == "hidden" or _said(field, "disabled") or _said(field, "hidden") or _said(field, "fixed") or lead:
-                continue
-            value = self.valid_value(field, address)
-            if value is not None and (value != field.initial or field.kind in TEXT_KINDS):
-                lines += self.enter(field, address, value)
-        sent = (*lines, send, "settle", "expect outcome is accepted")
-        if not self._holds(_Scenario("t", "t", sent)):
-            self.left_out.append("submission of the whole form: no values were found that it accepts")
-            return
-        yield _Scenario("the filled form is accepted", "submit", (*sent, *self._what_was_sent(sent)))
+        for field, address, _ in self._fields(self.form.fields, "", ()):
+            at = tuple(0 if each == "*" else each for each in field.path)
+            lines += self.enter(field, address, found[at]) if at in found else []
+        yield tuple(lines)
+        yield tuple(line for step in steps for line in write_played(step).split("\n"))
 
     def _play(self, lines: tuple[str, ...]) -> SimulatedForm:
         """The form after *lines*, checks left out."""
         steps = tuple(line for line in lines if not line.startswith("expect"))
         script = read_script_text(_written(_Scenario("t", "t", steps)), "first.fox")
         found, _ = expand(script)
-        subject = SimulatedForm(self.stage, ".")
-        subject.load(DEFAULT_CLOCK)
+        subject = self._fresh()
         for number, op in enumerate(found[0].ops, 1):
             take_step(subject, op.act, number)
         return subject

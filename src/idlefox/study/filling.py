@@ -1,6 +1,7 @@
 """Fills in a form until it can be sent: problems are fixed one value after the other.
 
-A local search on copies of the form: every value is tried by entering it. If it finds nothing, there may still be a way.
+A local search on copies of the form: every value is tried by entering it. Its result is a filling, a proof that there is none, or
+neither: then it gave up. All studies fill in forms with it.
 """
 
 from __future__ import annotations
@@ -14,12 +15,15 @@ from ..engine.session.look import trouble_inside
 from ..forms.expressions.tree import Expression
 from ..forms.model.form import TEXT_KINDS, Field, Form, Rule, walk
 from ..forms.names.addresses import parse_address
-from ..forms.values.whatwg import date_text
+from ..forms.values.whatwg import date_text, decimal_of
 from ..playing.simulated import SimulatedForm
 from ..playing.steps import take_step
 from ..playing.subject import UNDER_WAY
+from ..records import NamedTuple
 from ..script import tree
 from ..script.tree import Address, Noun
+from .literals import named_texts
+from .no_way import why_no_way
 from .samples import candidates, matching, options_of, parameter
 
 _OUTCOME = Noun("outcome")
@@ -29,8 +33,16 @@ _A_WHILE = tree.Wait(1_000)
 _MOST_TRIES = 400
 _MOST_ROUNDS = 60
 _MOST_ATTEMPTS = 8
+_MOST_OPENED = 20  # settings after each of which another one is tried
 Segments = tuple[Any, ...]
 Way = tuple[SimulatedForm, list[Any]]  # where steps have led, and the steps
+
+
+class FillingResult(NamedTuple):
+    """*steps* that end with an accepted submission; if there are none, the *proof* of that, as a clause. Neither: the search gave up."""
+
+    steps: tuple[Any, ...] | None
+    proof: str = ""
 
 
 class Filling:
@@ -41,17 +53,102 @@ class Filling:
         self.model = next((each for each in form.panels if each.panel == panel), form) if panel else form
         self.panel = panel
         self.settle = settling(self.form)
+        self.named = named_texts(form)
         self.tries = 0
         self.mended: dict[str, Any] = {}
         self.seen: set[frozenset[Any]] = set()
         self.rejected: list[tuple[str, Any]] = []  # values that the server rejected
         self.served: dict[str, Any] = {}  # by address: values that led to an answer, to try first
 
-    def sent_from(self, subject: SimulatedForm) -> list[Any] | None:
-        """Return steps from the state of *subject* (unchanged) to an accepted submission; None if none were found."""
-        steps: list[Any] = []
+    def find(self, subject: SimulatedForm) -> FillingResult:
+        """Search from the state of *subject*, which stays as it is."""
+        steps = self._sent_from(subject)
+        if steps is not None:
+            return FillingResult(tuple(steps))
+        return FillingResult(None, self.proof(subject))
+
+    def proof(self, subject: SimulatedForm) -> str:
+        """Return why nothing acceptable can be sent from the state of *subject*; "" if that is not proved."""
+        settled = subject.trial()
+        take_step(settled, self.settle, 1)
+        return why_no_way(settled, self.form)
+
+    def filled_in(self, subject: SimulatedForm) -> tuple[Any, ...] | None:
+        """Return steps after which nothing is wrong and every field that takes a value has one, without sending; None if none
+        were found.
+        """
+        self._start()
+        found = self._filled(subject.trial())
+        return None if found is None else (*found[1], *self.completing(found[0]))
+
+    def completing(self, subject: SimulatedForm) -> Iterator[Any]:
+        """Yield steps that fill the empty fields of *subject*."""
+        for field in walk(self.model.fields):
+            for at in instances(subject, field.path) if field.kind not in ("group", "rows", "hidden") else ():
+                if subject.look(Noun("address", Address(at)), "value") in ("", None, [], False):
+                    found = self.fitting(subject, field, at)
+                    if found is not None:
+                        subject = found[0]
+                        yield found[1]
+
+    def fitting(self, subject: SimulatedForm, field: Field, at: Segments) -> tuple[SimulatedForm, Any] | None:
+        """Return the first step that fills *field* with a valid value, and where it leads."""
+        address = Noun("address", Address(at))
+        for step in self.entering(subject, field, at):
+            tried = subject.trial()
+            if take_step(tried, step, 1) is None and not any(tried.look(address, "is", word) for word in ("invalid", "empty")):
+                return tried, step
+        return None
+
+    def opening(self, subject: SimulatedForm, field: Field, at: Segments) -> tuple[Any, ...] | None:
+        """Return steps that bring *field*, whose address is *at*, into reach: values of what its conditions read, one or two of
+        them; None if none were found.
+        """
+        if _in_reach(subject, at):
+            return ()
+        first: list[Way] = []
+        for step in self._settings(subject, field):
+            tried = subject.trial()
+            if take_step(tried, step, 1) is None:
+                if _in_reach(tried, at):
+                    return (step,)
+                first.append((tried, [step]))
+        for led, steps in first[:_MOST_OPENED]:
+            for step in self._settings(led, field):
+                tried = led.trial()
+                if take_step(tried, step, 1) is None and _in_reach(tried, at):
+                    return (*steps, step)
+        return None
+
+    def _settings(self, subject: SimulatedForm, field: Field) -> Iterator[Any]:
+        """Yield steps that may change the conditions of *field*: what they read, and then what the conditions of that read."""
+        paths = [field.path[:size] for size in range(len(field.path), 0, -1)]
+        for _ in range(2):
+            owners = [found for path in paths if (found := self.form.find(path)) is not None]
+            conditions = [e for each in owners for e in (each.visible, each.enabled, each.readonly) if e is not None]
+            paths = list(dict.fromkeys(r.target for each in conditions for r in each.reads if r.target))
+            for path in paths:
+                other = self.form.find(path)
+                if other is not None and other.kind not in ("group", "rows", "hidden"):
+                    for each in instances(subject, path):
+                        yield from self._likely(subject, other, each)
+
+    def _likely(self, subject: SimulatedForm, field: Field, at: Segments) -> Iterator[Any]:
+        if field.kind == "checkbox" and not field.many:
+            yield from (tree.Turn(Address(at), on) for on in (True, False))
+            return
+        texts = self.named.get(field.path, [])
+        yield from (tree.FillLine(Address(at), text) for text in (*texts, *_beside(field, texts)))
+        yield from self.entering(subject, field, at)
+
+    def _start(self) -> None:
         self.tries, self.rejected, self.mended = 0, [], {}
         self.seen.clear()
+
+    def _sent_from(self, subject: SimulatedForm) -> list[Any] | None:
+        """Return steps from the state of *subject* (unchanged) to an accepted submission; None if none were found."""
+        steps: list[Any] = []
+        self._start()
         subject = subject.trial()
         self._listen(subject)
         for _ in range(_MOST_ATTEMPTS):
@@ -237,6 +334,11 @@ class Filling:
                         yield from self.entering(subject, each, (*at, row, each.name))
 
 
+def _in_reach(subject: SimulatedForm, at: Segments) -> bool:
+    """Return whether a person can put the focus into the field at *at*."""
+    return take_step(subject.trial(), tree.Focus(Address(at)), 1) is None
+
+
 def settling(form: Form) -> tree.Settle:
     """The step that waits until nothing is under way in *form*."""
     times = [one.server.takes for one in (form, *form.panels)] + [reply.takes or 0 for reply in form.server.replies]
@@ -263,6 +365,12 @@ def _others(field: Field) -> list[Any]:
     if field.kind == "number":
         return ["30", "7", "1", "100", "0"]
     return []
+
+
+def _beside(field: Field, texts: list[str]) -> Iterator[str]:
+    """The numbers next to *texts*."""
+    for number in (decimal_of(text) for text in texts if field.kind == "number"):
+        yield from (str(number + by) for by in (1, -1)) if number is not None else ()
 
 
 def _days_from(field: Field, now: int) -> list[str]:

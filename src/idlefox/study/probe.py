@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from functools import partial
-from itertools import chain, permutations
 from typing import Any
 
 from ..engine.compile.compiler import compile_form
@@ -18,22 +17,23 @@ from ..forms.values.whatwg import DATE_KINDS
 from ..playing.observed import Observed, pinning
 from ..playing.player import DEFAULT_CLOCK
 from ..playing.rehearsal import Rehearsal
+from ..playing.simulated import SimulatedForm
 from ..playing.subjects import Loaded, read_below, simulated
 from ..playing.work import HERE, ExecutionOptions, per_process_cache
 from ..playing.workers import map_tasks
 from ..records import NamedTuple
 from ..script.reader import read_script_text
-from ..script.writer import called, quoted, write_script
+from ..script.writer import called, quoted, write_played, write_script
 from .coverage.points import Point, points_of
 from .coverage.reaching import ways_to
 from .coverage.study import Coverage
 from .entering import step_entering
+from .filling import Filling
 from .samples import candidates, matching, measured, not_matching, parameter, step_size, values_for, written_value
 from .scripts import unfinished
 
 _LONGEST = 2_000  # characters of the longest text that is written out
 _ASTRAL = "\U0001f98a"  # two UTF-16 units
-_MOST_SETTINGS = 20  # of choices and toggles, two of which are tried to open a field
 _MOST_PAIRED = 12  # choices and toggles combined in pairs
 _WAYS = ("state", "rows", "submission", "lookup")  # kinds of points that need their own steps
 
@@ -109,6 +109,7 @@ class _ProbeBuilder:
     def __init__(self, form: Form) -> None:
         self.form = form
         self.loaded: Loaded = simulated(form, compile_form(form))
+        self.filling = Filling(form)
         self.left_out: list[str] = []
 
     def plans(self) -> Iterator[_ScenarioPlan]:
@@ -149,7 +150,7 @@ class _ProbeBuilder:
             if not _is_for_people(field):
                 continue
             name = called(field.address.replace("[*]", "[0]"))
-            ahead = self._opened(name, self._ahead(field))
+            ahead = self._opened(field, name, self._ahead(field))
             yield from self._asked(field, name, ahead)
             yield from self._twice(field, name, ahead)
             if field.kind in CHOICE_KINDS or field.kind in DATE_KINDS or field.many:
@@ -184,18 +185,15 @@ class _ProbeBuilder:
                 steps.append(f"add {called(each.address.replace('[*]', '[0]'))}")
         return steps
 
-    def _opened(self, name: str, ahead: list[str]) -> list[str]:
-        """Return *ahead* with the choices that make the field *name* visible and enabled, if it needs any."""
-        if self._is_open(name, ahead):
-            return ahead
-        settings = [step for field in walk(self.form.fields) if _is_for_people(field) for step in _settings(field)]
-        pairs = permutations(settings, 2) if len(settings) <= _MOST_SETTINGS else ()
-        tried = ([*ahead, *more] for more in chain(((each,) for each in settings), pairs))
-        return next((steps for steps in tried if self._is_open(name, steps)), ahead)
-
-    def _is_open(self, name: str, ahead: list[str]) -> bool:
+    def _opened(self, field: Field, name: str, ahead: list[str]) -> list[str]:
+        """Return *ahead* with the steps that bring the field *name* into reach, if it needs any and some were found."""
         rehearsal = Rehearsal(self.loaded, self.form.file, ".", DEFAULT_CLOCK)
-        return all(rehearsal.take(step).held for step in (*ahead, f"focus {name}"))
+        subject = rehearsal.subject
+        if not all(rehearsal.take(step).held for step in ahead) or not isinstance(subject, SimulatedForm):
+            return ahead
+        at = tuple(0 if each == "*" else each for each in field.path)
+        steps = self.filling.opening(subject, field, at)
+        return [*ahead, *(write_played(step) for step in steps or ())]
 
     # choices against each other
     def _pairs(self) -> Iterator[tuple[str, str, list[str]]]:
@@ -210,31 +208,12 @@ class _ProbeBuilder:
 
     # sequences of steps
     def _ways(self) -> Iterator[tuple[str, str, list[str]]]:
-        nothing = Coverage(self.form, points_of(self.form), {}, frozenset(), (), self._sent())
+        nothing = Coverage(self.form, points_of(self.form), {}, frozenset(), ())
         for way in ways_to(nothing):
             if way.point.kind in _WAYS and way.steps:
                 yield _titled(way.point), "", list(way.steps)
             elif way.point.kind in ("state", "rows"):
                 self.left_out.append(f"{_titled(way.point)}: no steps found")
-
-    def _sent(self) -> tuple[str, ...]:
-        """Steps that fill the form, each field with the first value that it takes."""
-        rehearsal = Rehearsal(self.loaded, self.form.file, ".", DEFAULT_CLOCK)
-        for field in walk(self.form.fields):
-            if not _is_for_people(field):
-                continue
-            name = called(field.address.replace("[*]", "[0]"))
-            for value in self._likely(field, rehearsal):
-                if rehearsal.take(f"fill\n    {name} {quoted(value)}").held:
-                    if rehearsal.take(f"expect {name} not is invalid").held:
-                        break
-                    rehearsal.back(1)
-        return tuple(entry.text for entry in rehearsal.entries if not entry.text.startswith("expect"))
-
-    def _likely(self, field: Field, rehearsal: Rehearsal) -> list[object]:
-        repeated = next((k.parameter for r in field.rules for k in r.kinds if k.name == "repeats"), None)
-        other = rehearsal.observed().fields.get(str(getattr(repeated, "text", repeated))) if repeated is not None else None
-        return [*([other.value] if other is not None else []), *candidates(field)[:6]]
 
 
 def _is_for_people(field: Field) -> bool:

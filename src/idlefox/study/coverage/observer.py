@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -11,34 +11,25 @@ from typing import Any
 from ...engine.session.stub_server import StubServer
 from ...forms.expressions.tree import Expression
 from ...forms.model.conditions import expressions_of
-from ...forms.model.form import Field, Form, Message
+from ...forms.model.form import Field, Form, Message, walk
+from ...forms.names.addresses import parse_address
 from ...forms.values.values import is_chosen, is_empty, written
 from ...forms.values.whatwg import utf16_length
 from ...playing.player import evaluate_check, execute_step
 from ...playing.simulated import SimulatedForm
 from ...playing.subjects import Loaded
 from ...records import NamedTuple
+from ...refusals import Refusal
 from ...script import tree
 from ...script.ops import ExpandedScenario, Op
 from ...script.tree import Address, Cannot, Check, Noun
 from ..filling import instances
 from ..samples import measured
+from .checking import CHANGING, members, tells
 from .points import Point, Points, check_name
 
 _ROW = re.compile(r"#\d+")
-# Steps in which a person changes the element at their address.
-_CHANGING = (
-    tree.Type, tree.Retype, tree.Paste, tree.Erase, tree.Clear, tree.Set, tree.Pick, tree.Toggle, tree.Turn, tree.Upload, tree.FillLine,
-    tree.Press, tree.Add,
-)  # fmt: skip
 _CHOOSING = (tree.Pick, tree.FillLine, tree.Press, tree.Toggle, tree.Turn, tree.Set)
-_STATES = {
-    "visible": {"visible", "hidden"}, "enabled": {"enabled", "disabled"}, "readonly": {"readonly"},
-    "when": {"valid", "invalid", "required", "optional"}, "reveal": {"marked"},
-}  # fmt: skip
-_OF_SENDING = frozenset({
-    "outcome", "requests", "status", "view", "notice", "payload", "errors", "location", "record", "request", "body",
-})  # fmt: skip
 
 
 class ReachedPoint(NamedTuple):
@@ -56,9 +47,17 @@ _OF_ONE_FIELD = (
 )  # fmt: skip
 
 
-def _read_by(rule: Any) -> Iterator[Any]:
+def _read_by(rule: Any) -> Iterator[tuple[str, ...]]:
+    """Yield the paths that *rule* reads."""
     for each in (rule.when, *(kind.parameter for kind in rule.kinds)):
-        yield from each.reads if isinstance(each, Expression) else ()
+        yield from (read.target for read in each.reads if read.target is not None) if isinstance(each, Expression) else ()
+
+
+def _related(form: Form) -> Iterator[tuple[Field | None, Any]]:
+    """Yield the rules that do not always apply to the value of their own field, each with that field (None: the form)."""
+    for one in (form, *form.panels):
+        yield from ((None, rule) for rule in one.rules if not one.panel)
+        yield from ((f, rule) for f in walk(one.fields) for rule in f.rules if rule.when is not None or rule.at is not None)
 
 
 def met_by(scenario: ExpandedScenario, loaded: Loaded, points: Points, clock: int, folder: str) -> tuple[ReachedPoint, ...]:
@@ -81,10 +80,13 @@ class _CoverageObserver:
         self.broken: dict[str, set[str]] = {}
         self.shown: dict[str, set[str]] = {}
         self.exchanges = 0
+        self.addresses: dict[str, str] = {}  # by cell, as they are asked for
         self.found: dict[Point, bool] = {}
         read = [(owner, each) for owner, expression in expressions_of(self.form) for each in expression.reads]
-        read += [(rule.at, each) for rule in self.form.rules if rule.at for each in _read_by(rule)]
-        self.reads = [(self._at(owner), self._at(each.target)) for owner, each in read if each.target is not None]
+        pairs = [(owner, each.target) for owner, each in read if each.target is not None and each.member != "attempted"]
+        pairs += [(rule.at, each) for rule in self.form.rules if rule.at for each in _read_by(rule)]
+        self.reads = [(self._at(owner), self._at(target)) for owner, target in pairs]
+        self.related = tuple(_related(self.form))
         self.changing: dict[str, frozenset[str]] = {}
         self.first: dict[Point, int] = {}
         self.part = 0
@@ -97,12 +99,12 @@ class _CoverageObserver:
         self.stand_in.start(now)
         for key, properties in subject.state().items():
             self._take(key, properties)
-        self._meet([*self._of_load(), *self._conditions(), *self._counts()], self._checks_from(0))
+        self._meet([*self._of_load(), *self._now()], self._checks_from(0))
         noted = len(subject.journal().changes)
         for number, op in enumerate(scenario.ops, 1):
             self.part = number
             if isinstance(op.act, Check | Cannot):
-                self._check(op)
+                self._check(op.act)
                 if evaluate_check(subject, op, scenario.ops):
                     break
                 fresh = subject.journal().changes[noted:]  # time may have passed
@@ -112,32 +114,61 @@ class _CoverageObserver:
                 fresh = subject.journal().changes[noted:]
             noted += len(fresh)
             if fresh:
-                self._meet([*self._of_changes(fresh, op), *self._conditions(), *self._counts()], self._checks_from(number))
+                self._meet([*self._of_changes(fresh, op), *self._now()], self._checks_from(number))
         yield from (ReachedPoint(point, checked, self.first[point]) for point, checked in self.found.items())
 
-    def _meet(self, met: Iterable[Point], checks: list[tuple[Op, frozenset[str]]]) -> None:
+    def _meet(self, met: Iterable[Point], checks: list[tuple[Check | Cannot, frozenset[str]]]) -> None:
+        keys: dict[str, list[str]] = {}
+        for key in self.broken:
+            keys.setdefault(self._address(key), []).append(key)
         for point in met:
-            if point in self.all:
-                self.first.setdefault(point, self.part)
-                notices = any(point.address not in since and _shows(point, op.act, self.form) for op, since in checks)
-                self.found[point] = self.found.get(point, False) or notices
+            if point not in self.all:
+                continue
+            stands = self._stands(point, keys.get(point.address, ()))
+            if not stands and (point.kind, point.wanted) == ("rule", "holds"):
+                continue  # it held on no value that stayed
+            self.first.setdefault(point, self.part)
+            notices = stands and any(point.address not in since and tells(point, check, self.form) for check, since in checks)
+            self.found[point] = self.found.get(point, False) or notices
 
-    def _checks_from(self, number: int) -> list[tuple[Op, frozenset[str]]]:
+    def _stands(self, point: Point, keys: Sequence[str]) -> bool:
+        """Return whether the fact of *point* is so at the end of the step, and not only on the way there."""
+        test = _STANDING.get(point.kind)
+        return test is None or not keys or any(test(self, point, key) for key in keys)
+
+    def _rule_stands(self, point: Point, key: str) -> bool:
+        if point.wanted == "breaks":
+            return point.name in self.broken[key]
+        return point.name not in self.broken[key] and not is_empty(self.values.get(key, True))
+
+    def _bound_stands(self, point: Point, key: str) -> bool:
+        field = self._field(key)
+        return field is None or key not in self.values or point in self._at_bounds(field, self.values[key])
+
+    def _message_stands(self, point: Point, key: str) -> bool:
+        text = point.name.partition(": ")[2]
+        return any(_could_be_text(text, each) for each in self.shown.get(key, ())) is (point.wanted == "shown")
+
+    def _choice_stands(self, point: Point, key: str) -> bool:
+        value = self.values.get(key)
+        return any(written(each) == point.name for each in (value if isinstance(value, list) else [value]))
+
+    def _checks_from(self, number: int) -> list[tuple[Check | Cannot, frozenset[str]]]:
         """Return the checks after the *number*-th part of the scenario, each with the fields about which something has changed since.
 
         They end at the first step that may change anything ("" is the form, about which any step changes something).
         """
-        found: list[tuple[Op, frozenset[str]]] = []
+        found: list[tuple[Check | Cannot, frozenset[str]]] = []
         since: frozenset[str] = frozenset()
         for op in self.scenario.ops[number:]:
             act = op.act
-            if isinstance(act, Check):
-                found.append((op, since))
+            if isinstance(act, Check | Cannot):
+                found.append((act, since))
             elif isinstance(act, tree.Blur | tree.Focus):
                 since |= {""}
             elif isinstance(act, _OF_ONE_FIELD):
                 since |= {"", *self._changing_with(self._called(act.address.segments))}
-            elif not isinstance(act, Cannot | tree.Note | tree.Wait | tree.Settle):
+            elif not isinstance(act, tree.Note | tree.Wait | tree.Settle):
                 break
         return found
 
@@ -154,26 +185,16 @@ class _CoverageObserver:
         field = self.form.find(path) if path else None
         return field.address if field is not None else ""
 
-    def _check(self, op: Op) -> None:
-        address = op.act.noun.address if isinstance(op.act, Check) and op.act.noun.kind == "address" else None
-        if address is not None:
-            self._meet([Point("field", self._called(address.segments), "", "checked")], [(op, frozenset())])
-        elif isinstance(op.act, Check) and op.act.noun.kind in ("values", "payload", "record") and isinstance(op.act.arguments[0], dict):
-            self._meet([Point("field", each, "", "checked") for each in self._members(op.act.arguments[0], ())], [(op, frozenset())])
-
-    def _members(self, value: Any, path: tuple[str, ...]) -> Iterator[str]:
-        """The addresses of the fields that an object names."""
-        for key, inner in value.items():
-            field = self.form.find((*path, key))
-            if field is None:
-                continue
-            if isinstance(inner, dict):
-                yield from self._members(inner, (*path, key))
-            elif isinstance(inner, list) and field.kind == "rows":
-                for row in inner:
-                    yield from self._members(row, (*path, key, "*")) if isinstance(row, dict) else ()
-            else:
-                yield field.address
+    def _check(self, act: Check | Cannot) -> None:
+        looked_at: Iterable[str] = ()
+        if isinstance(act, Cannot):
+            at = getattr(act.step, "address", None)
+            looked_at = [self._called(at.segments)] if isinstance(at, Address) else []
+        elif act.noun.kind == "address" and act.noun.address is not None:
+            looked_at = [self._called(act.noun.address.segments)]
+        elif act.noun.kind in ("values", "payload", "record"):
+            looked_at = members(act.arguments[0], self.form) if act.arguments else ()
+        self._meet([Point("field", each, "", "checked") for each in looked_at], [(act, frozenset())])
 
     # changes
     def _take(self, key: str, properties: dict[str, Any]) -> None:
@@ -203,6 +224,10 @@ class _CoverageObserver:
             yield Point("rows", self._address(change.cell), "", "added")
 
     def _rows_went(self, change: Any, act: Any, about: str | None) -> Iterator[Point]:
+        if change.name == "row removed":
+            gone = (f"{change.cell}#{change.after}", f"{change.cell}#{change.after}.")
+            for key in [key for key in self.broken if key == gone[0] or key.startswith(gone[1])]:
+                del self.broken[key]
         yield Point("rows", self._address(change.cell), "", change.name.removeprefix("row "))
 
     def _value(self, change: Any, act: Any, about: str | None) -> Iterator[Point]:
@@ -306,6 +331,30 @@ class _CoverageObserver:
                 yield from (Point("rule", address, name, "holds") for name in names if name not in broken)
         yield from (Point("rule", address, name, "holds") for name in ("typeMismatch", "badInput") if name not in broken)
 
+    def _holding(self) -> Iterator[Point]:
+        """Record the rules with a condition or at another address, and those of the form, that hold on filled values now."""
+        for owner, rule in self.related:
+            path = owner.path if owner is not None else ()
+            for at in instances(self.subject, path):
+                where = Noun("address", Address(at)) if at else Noun("form")
+                if rule.when is not None and self.subject.look(where, "holds", rule.when) is not True:
+                    continue
+                rows = iter(each for each in at if isinstance(each, int))
+                carrier = tuple(next(rows, "*") if each == "*" else each for each in (rule.at if rule.at is not None else path))
+                cell = self.subject.session.find(carrier)
+                needed = [carrier] if carrier else _read_by(rule)
+                if cell is not None and not isinstance(cell, Refusal) and all(self._is_filled(each) for each in needed):
+                    broken, address = self.broken.get(cell.key, set()), self._address(cell.key)
+                    names = (check_name(rule, kind) for kind in rule.kinds if kind.name != "lookup")
+                    yield from (Point("rule", address, name, "holds") for name in names if name not in broken)
+
+    def _is_filled(self, at: Any) -> bool:
+        """Return whether the field at *at* has a value; what has none of its own, or many, counts as filled."""
+        field = self.form.find(tuple("*" if isinstance(each, int) else each for each in at))
+        if field is None or field.fields or "*" in at:
+            return True
+        return not is_empty(self.subject.look(Noun("address", Address(tuple(at))), "value"))
+
     def _said(self, key: str, before: set[str], after: set[str]) -> Iterator[Point]:
         address = self._address(key)
         for point in self.points.all:
@@ -317,9 +366,14 @@ class _CoverageObserver:
 
     def _is_changed(self, key: str, act: Any, about: str | None) -> bool:
         address = self._address(key)
-        return isinstance(act, _CHANGING) and (about is None or address == about or address.startswith((f"{about}.", f"{about}[")))
+        return isinstance(act, CHANGING) and (about is None or address == about or address.startswith((f"{about}.", f"{about}[")))
 
     # current state
+    def _now(self) -> Iterator[Point]:
+        yield from self._holding()
+        yield from self._conditions()
+        yield from self._counts()
+
     def _conditions(self) -> Iterator[Point]:
         for condition in self.points.conditions:
             for path in instances(self.subject, condition.path):
@@ -348,8 +402,10 @@ class _CoverageObserver:
         return self.form.find(self._path(key)) if key else None
 
     def _address(self, key: str) -> str:
-        field = self._field(key)
-        return field.address if field is not None else _ROW.sub("[*]", key)
+        if key not in self.addresses:
+            field = self._field(key)
+            self.addresses[key] = field.address if field is not None else _ROW.sub("[*]", key)
+        return self.addresses[key]
 
     def _called(self, segments: tuple[Any, ...]) -> str:
         path = tuple("*" if isinstance(each, int) else str(each) for each in segments)
@@ -358,8 +414,6 @@ class _CoverageObserver:
 
 
 def _path_of(address: str) -> Iterator[str]:
-    from ...forms.names.addresses import parse_address
-
     yield from (str(each) for each in parse_address(address) or ())
 
 
@@ -381,95 +435,15 @@ def _could_be_text(template: str, text: str) -> bool:
     return "{" in template and re.fullmatch(pattern, text, re.DOTALL) is not None
 
 
+_STANDING: dict[str, Callable[[_CoverageObserver, Point, str], bool]] = {
+    "rule": _CoverageObserver._rule_stands, "bound": _CoverageObserver._bound_stands,
+    "message": _CoverageObserver._message_stands, "choice": _CoverageObserver._choice_stands,
+}  # fmt: skip
 _HEARS: dict[str, Callable[[_CoverageObserver, Any, Any, str | None], Iterator[Point]]] = {
     "row added": _CoverageObserver._rows_came, "opened": _CoverageObserver._rows_came,
     "row removed": _CoverageObserver._rows_went, "row moved": _CoverageObserver._rows_went,
     "value": _CoverageObserver._value, "reads": _CoverageObserver._reads, "breaks": _CoverageObserver._breaks,
     "shows": _CoverageObserver._shows, "touched": _CoverageObserver._touched,
-}  # fmt: skip
-
-
-# Effects of checks
-def _shows(point: Point, check: Check, form: Form) -> bool:
-    """Return whether *check*, which held, would have failed had the point's fact been otherwise."""
-    test = _TESTS[point.kind]
-    return test(point, check, form)
-
-
-def _about(check: Check, address: str, form: Form) -> bool:
-    """Return whether the check looks at *address*, or at all of the form."""
-    noun = check.noun
-    if noun.kind != "address" or noun.address is None:
-        return False
-    path = tuple("*" if isinstance(each, int) else str(each) for each in noun.address.segments)
-    field = form.find(path)
-    return field is not None and field.address == address
-
-
-def _words(check: Check) -> set[str]:
-    return {given.word.text if isinstance(given, tree.Not) else getattr(given, "text", "") for given in check.arguments}
-
-
-def _tells_validity(point: Point, check: Check, form: Form) -> bool:
-    of_form = check.noun.kind == "form"
-    if check.noun.kind == "errors" or (of_form and point.address == "" and check.predicate.startswith(("breaks", "shows"))):
-        return True
-    if not _about(check, point.address, form):
-        holding = point.wanted in ("holds", "just inside")
-        return of_form and check.predicate == "is" and "valid" in _words(check) and holding
-    if check.predicate == "is":
-        return bool(_words(check) & {"valid", "invalid", "asking", "unasked", "marked"})
-    return check.predicate.startswith(("breaks", "shows"))
-
-
-def _tells_message(point: Point, check: Check, form: Form) -> bool:
-    if check.noun.kind == "errors":
-        return True
-    at_form = point.address == "" and check.noun.kind == "form"
-    return (at_form or _about(check, point.address, form)) and (check.predicate.startswith("shows") or "marked" in _words(check))
-
-
-def _tells_value(point: Point, check: Check, form: Form) -> bool:
-    if point.wanted == "left":
-        if check.noun.kind in ("touched", "errors"):
-            return True
-        seen = check.predicate.startswith("shows") or bool(_words(check) & {"touched", "marked"})
-        return seen and _about(check, point.address, form)
-    if check.noun.kind in ("values", "payload", "record", "body"):
-        return True
-    return _about(check, point.address, form)
-
-
-def _tells_state(point: Point, check: Check, form: Form) -> bool:
-    word, _, rest = point.name.partition(" ")
-    if word == "submit.enabled":
-        return check.noun.kind == "submit"
-    if word == "button":
-        return check.noun.kind == "button" and check.noun.name == rest
-    if word == "reveal":
-        return check.noun.kind == "errors" or check.predicate.startswith("shows") or "marked" in _words(check)
-    if not _about(check, point.address, form):
-        return False
-    if word in ("add", "remove"):
-        return check.predicate == "allows" and word in check.arguments
-    return bool(_words(check) & _STATES.get(word, set())) or (word == "when" and check.predicate.startswith("breaks"))
-
-
-def _tells_rows(point: Point, check: Check, form: Form) -> bool:
-    if check.noun.kind in ("values", "payload", "record"):
-        return True
-    noun = check.noun.address
-    return noun is not None and str(noun.segments[0]) == re.split(r"[.\[]", point.address)[0]
-
-
-def _tells_submission(point: Point, check: Check, form: Form) -> bool:
-    at_field = check.noun.kind == "address" and check.predicate.startswith("shows") and point.name != ""
-    return at_field or check.noun.kind in _OF_SENDING
-
-
-_TESTS: dict[str, Callable[[Point, Check, Form], bool]] = {
-    "rule": _tells_validity, "bound": _tells_validity, "message": _tells_message, "field": _tells_value, "state": _tells_state,
-    "choice": _tells_value, "rows": _tells_rows, "lookup": _tells_validity, "submission": _tells_submission,
 }  # fmt: skip
 
 

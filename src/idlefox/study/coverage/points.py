@@ -10,7 +10,7 @@ from ...forms.model.form import FLAGS, Field, Form, Message, Rule, walk, written
 from ...forms.model.messages import message_for
 from ...forms.names.addresses import parse_address
 from ...forms.values.values import written
-from ...forms.values.whatwg import DATE_KINDS
+from ...forms.values.whatwg import DATE_KINDS, utf16_length
 from ...records import NamedTuple
 from ..samples import measured, step_size
 
@@ -65,6 +65,13 @@ def points_of(form: Form) -> Points:
 def check_name(rule: Rule, kind: Any) -> str:
     """Return the name of a broken *kind* of *rule* in a trace: its flag, or its id."""
     return rule.id or (kind.flag if kind.flag != "customError" else kind.name)
+
+
+def _only(field: Field, kind: Any) -> str:
+    """Return what alone a rule about lengths can do where the control takes no longer text; "" if it can do both."""
+    if field.limit is None or kind.name != "maxlength" or not isinstance(kind.parameter, int) or field.limit > kind.parameter:
+        return ""
+    return "holds" if utf16_length(str(field.initial or "")) <= kind.parameter else ""
 
 
 class _PointCollector:
@@ -133,6 +140,9 @@ class _PointCollector:
             if field is not None and field.kind == "range" and kind.name in ("min", "max", "step"):
                 continue  # a slider keeps to them
             name = check_name(rule, kind)
+            if field is not None and rule.at is None and (one := _only(field, kind)):
+                self._add("rule", address, name, one)
+                continue
             self._add("rule", address, name, "holds", "breaks")
             self._message(address, name, message_for(rule, kind, dict(self.form.texts), field.kind if field is not None else ""))
             if field is not None and rule.at is None:

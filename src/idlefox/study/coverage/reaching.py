@@ -1,13 +1,15 @@
-"""Finds steps that reach unreached points, by trying steps around the limits of every rule on the model."""
+"""Finds steps that reach unreached points, by trying steps on the model: around the limits of every rule, with the form filled in."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import islice, takewhile
 
 from ...engine.compile.compiler import compile_form
 from ...forms.model.form import TEXT_KINDS, Field, Form, walk
 from ...forms.values.whatwg import DATE_KINDS
 from ...playing.rehearsal import Rehearsal
+from ...playing.simulated import SimulatedForm
 from ...playing.subjects import Loaded, simulated
 from ...problems import Unreadable
 from ...records import NamedTuple
@@ -15,13 +17,19 @@ from ...script.against import check_ops
 from ...script.expand import expand
 from ...script.ops import ExpandedScenario
 from ...script.reader import read_script_text
-from ...script.tree import Cannot, Check
+from ...script.tree import Cannot, Check, Submit
 from ...script.writer import called, quoted, write_played
 from ..boundaries import first_script
+from ..filling import Filling
 from ..samples import candidates, not_matching, parameter, values_for
+from ..sequences import sequences_of
 from .observer import met_by
 from .points import Point
 from .study import Coverage
+
+_MOST_SEQUENCES = 2_000  # of a filled form
+
+_ADDRESSES = {"email": ("", "@fjordmail.example"), "url": ("https://skerry.example/", "")}
 
 
 class ReachingSteps(NamedTuple):
@@ -37,7 +45,7 @@ def ways_to(coverage: Coverage) -> list[ReachingSteps]:
     loaded = simulated(form, compile_form(form))
     wanted = set(coverage.missing())
     best: dict[Point, tuple[str, ...]] = {}
-    for lines in tries(coverage):
+    for lines in _all_tries(coverage, loaded, best):
         scenario = read_steps(lines, form)
         if scenario is None:
             continue
@@ -46,6 +54,27 @@ def ways_to(coverage: Coverage) -> list[ReachingSteps]:
             if met.point in wanted and (met.point not in best or len(steps) < len(best[met.point])):
                 best[met.point] = steps
     return [ReachingSteps(point, best.get(point, ())) for point in coverage.missing()]
+
+
+def _all_tries(coverage: Coverage, loaded: Loaded, best: dict[Point, tuple[str, ...]]) -> Iterator[tuple[str, ...]]:
+    """Yield steps to try; the many sequences of a filled form only as long as points are missing from *best*."""
+    if not coverage.sent:
+        coverage = coverage._replace(sent=_filled(loaded, coverage.clock))
+    yield from tries(coverage)
+    for steps in islice(sequences_of(loaded, coverage.clock), _MOST_SEQUENCES):
+        if all(point in best for point in coverage.missing()):
+            return
+        yield tuple(write_played(step) for step in steps)
+
+
+def _filled(loaded: Loaded, clock: int) -> tuple[str, ...]:
+    """Return steps that fill in the form so that it can be sent; none if none were found."""
+    subject = loaded.begin(".")
+    assert isinstance(subject, SimulatedForm)
+    if subject.load(clock) is not None:
+        return ()
+    found = Filling(loaded.form).find(subject).steps or ()
+    return tuple(write_played(step) for step in takewhile(lambda step: not isinstance(step, Submit), found))
 
 
 def read_steps(lines: tuple[str, ...], form: Form) -> ExpandedScenario | None:
@@ -99,10 +128,16 @@ def _entering(field: Field, name: str) -> list[str]:
         return [f"set {name} {quoted(value)}" for value in (*dates, "")]
     if field.kind in TEXT_KINDS or field.kind == "number":
         wrong = not_matching(str(parameter(field, "pattern"))) if parameter(field, "pattern") is not None else None
-        texts = ["x", *([wrong] if wrong else []), *(str(each) for each in candidates(field)[:2]), "x" * 300]
+        texts = ["x", *_too_long(field), *([wrong] if wrong else []), *(str(each) for each in candidates(field)[:2]), "x" * 300]
         return [*(f"retype {name} {quoted(text)}" for text in texts), f"clear {name}"]
     options = [quoted(option.value) for option in field.options] if isinstance(field.options, tuple) else []
     return [f"pick {name} {option}" for option in options[:4]]
+
+
+def _too_long(field: Field) -> list[str]:
+    """An address that is too long and otherwise valid."""
+    most, begins, ends = parameter(field, "maxlength"), *_ADDRESSES.get(field.kind, ("", ""))
+    return [begins + "a" * max(most + 1 - len(begins + ends), 1) + ends] if isinstance(most, int) and field.kind in _ADDRESSES else []
 
 
 def _around(form: Form, sent: tuple[str, ...]) -> Iterator[tuple[str, ...]]:

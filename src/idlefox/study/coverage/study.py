@@ -119,7 +119,8 @@ def _seen_of(script: LoadedScript, number: int, points: Points) -> ScenarioCover
     scenario = script.scenarios[number]
     assert script.loaded is not None
     met = met_by(scenario, script.loaded, points, script.clock, folder_of(script.script.file))
-    sent = _before_sending(scenario) if any(each.point == _ACCEPTED for each in met) else ()
+    accepted = next((each.part for each in met if each.point == _ACCEPTED), 0)
+    sent = _before_sending(scenario, accepted)
     return ScenarioCoverage(address_of(scenario), met, sent, script.clock if scenario.clock is None else scenario.clock)
 
 
@@ -141,15 +142,12 @@ def _summed(form: Form, points: Points, every: Iterable[ScenarioCoverage]) -> Co
     return Coverage(form, points, met_by_whom, frozenset(checked), tuple(played), sent, clock)
 
 
-def _before_sending(scenario: ExpandedScenario) -> tuple[str, ...]:
-    """The steps of *scenario* up to its first attempt to submit."""
-    steps: list[str] = []
-    for op in scenario.ops:
-        if isinstance(op.act, Submit):
-            break
-        if not isinstance(op.act, Check | Cannot):
-            steps.append(write_played(op.act))
-    return tuple(steps)
+def _before_sending(scenario: ExpandedScenario, accepted: int) -> tuple[str, ...]:
+    """The steps of *scenario* before the submission that is accepted after its step *accepted*; none without one."""
+    acts = [op.act for op in scenario.ops[:accepted]]
+    presses = [number for number, act in enumerate(acts) if isinstance(act, Submit) and act.panel is None]
+    steps = acts[: presses[-1]] if presses else []
+    return tuple(write_played(act) for act in steps if not isinstance(act, Check | Cannot))
 
 
 def address_of(scenario: ExpandedScenario) -> str:

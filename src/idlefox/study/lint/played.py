@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import islice
 from typing import Any
 
 from ...engine.compile.compiler import compile_form
@@ -12,16 +13,16 @@ from ...forms.model.form import Field, Form, Path
 from ...forms.values.durations import parse_instant
 from ...playing.simulated import SimulatedForm
 from ...playing.steps import take_step
-from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Address, Noun
+from ..filling import Filling
 from ..samples import candidates
 from .findings import Finding
 from .sheet_places import SheetPlaces
 
 # A finding that depends on the date is reported only if it is true on two days far apart.
 _DAYS = (parse_instant("2030-01-01T09:00:00Z") or 0, parse_instant("2047-07-15T16:30:00Z") or 0)
-_MOST_FILLED = 300  # fields filled before a form is sent
+_MOST_FILLED = 300  # fields of a form that is filled in
 _MOST_COPIED = 100_000  # fields copied in total, to try a first key in each field of a fresh form
 _MOST_LOOKUPS = 50
 _ENOUGH = 10 * 60_000  # longer than anybody waits, in milliseconds
@@ -41,6 +42,7 @@ class _Played:
     def __init__(self, form: Form, at: SheetPlaces) -> None:
         self.form, self.at = form, at
         self.stage = SessionFactory(compile_form(form))
+        self.filling = Filling(form)
         self.opened = [(field, path) for field, path in _addresses(form.fields, ()) if field.kind not in ("group", "rows")]
         self.typed: dict[Path, str] = {}
 
@@ -121,9 +123,9 @@ class _Played:
                     return
 
     def _can_press(self, subject: SimulatedForm, field: Field, path: tuple[Any, ...]) -> bool:
-        for value in [*self._accepted(field), *candidates(field)][:8]:
+        for step in islice(self.filling.entering(subject, field, path), 8):
             tried = subject.trial()
-            if tried.perform(tree.FillLine(Address(path), value), 1) is not None:
+            if take_step(tried, step, 1) is not None:
                 continue
             for _ in range(3):
                 if _is(tried, path, "asking"):
@@ -132,22 +134,13 @@ class _Played:
                     break
         return False
 
-    def _accepted(self, field: Field) -> list[Any]:
-        names = [kind.parameter for rule in field.rules for kind in rule.kinds if kind.name == "lookup"]
-        return [value for name in names if name in self.form.lookups for value in (self.form.lookups[name].accept or ())][:4]
-
     def _filled(self) -> SimulatedForm | None:
-        """Return a running form in which every field that accepts one has a valid value."""
+        """Return a running form in which every field that takes a value has a valid one; None if that was not found."""
         subject = self._fresh()
-        if subject is None:
+        steps = self.filling.filled_in(subject) if subject is not None and len(self.opened) <= _MOST_FILLED else None
+        if subject is None or steps is None:
             return None
-        for field, path in self.opened[:_MOST_FILLED]:
-            for value in candidates(field)[:6]:
-                tried = subject.trial()
-                if tried.perform(tree.FillLine(Address(path), value), 1) is None and not _is(tried, path, "invalid"):
-                    subject = tried
-                    break
-        return subject if not isinstance(take_step(subject, tree.Settle(_ENOUGH), 1), Refusal) else None
+        return subject if all(take_step(subject, step, 1) is None for step in (*steps, self.filling.settle)) else None
 
 
 def _addresses(fields: tuple[Field, ...], above: tuple[Any, ...]) -> Iterator[tuple[Field, tuple[Any, ...]]]:

@@ -96,7 +96,7 @@ class _PageWalks:
         """Steps that fill the form in so that it can be sent: by the sheet, or as the page asks for it."""
         if not self.sheet:
             return self._as_the_page_asks()
-        found = Filling(self.form).sent_from(self._begun()) or []
+        found = Filling(self.form).find(self._begun()).steps or ()
         return tuple(step for step in found if isinstance(step, tree.FillLine | tree.Add | tree.Remove | tree.Turn))
 
     def _as_the_page_asks(self) -> Steps:
@@ -279,11 +279,7 @@ class _PageWalks:
 
 
 def _fitting(filling: Filling, subject: SimulatedForm, field: Field, at: Steps) -> str | None:
-    """A value that *field* takes."""
-    for step in filling.entering(subject, field, at):
-        tried = subject.trial()
-        text = step.value if isinstance(step, tree.FillLine) else None
-        wrong = not isinstance(text, str) or not text or take_step(tried, step, 1) is not None
-        if not wrong and not tried.look(Noun("address", Address(at)), "is", "invalid"):
-            return str(text)
-    return None
+    """A text that *field* takes."""
+    found = filling.fitting(subject, field, at)
+    value = getattr(found[1], "value", None) if found is not None else None
+    return value if isinstance(value, str) and value else None

@@ -22,8 +22,7 @@ from ...records import NamedTuple
 from ...roots import project_root, reading_below
 from ...script import tree
 from ..actions import ActionGenerator
-from ..filling import Filling
-from ..no_way import why_no_way
+from ..filling import Filling, FillingResult
 from ..scripts import unfinished
 from ..shrinking import Steps, minimize
 from .monitor import MANNERS, MannersMonitor, Observation
@@ -157,7 +156,7 @@ class _Walks:
         self.met: dict[Key, int] = {}
         self.steps = 0
         self.ways_out = 0
-        self.way: list[Any] = []  # from load to an accepted form
+        self.way: tuple[Any, ...] = ()  # from load to an accepted form
         self.undecided: list[tuple[Any, ...]] = []
         self.good = 1  # places on a path to an accepted form
         self.filling = Filling(self.form)
@@ -203,7 +202,7 @@ class _Walks:
 
     def _follow_the_good_way(self, begun: tuple[SimulatedForm, MannersMonitor]) -> None:
         """Walk start also from every step of a way that leads to a form which is accepted."""
-        way = self.filling.sent_from(begun[0])
+        way = self.filling.find(begun[0]).steps
         if way is None:
             if "way-out" in self.only and self.part.number == 0:
                 self._look_for_a_way_out(begun[0], ())
@@ -216,10 +215,10 @@ class _Walks:
         if ready < len(self.places):
             for answer in self.repertoire.answers:
                 if answer.lookup is None:  # without a lookup
-                    self._follow(self.places[ready], [answer, way[ready], self.filling.settle])
+                    self._follow(self.places[ready], (answer, way[ready], self.filling.settle))
         self.good, self.ways_out = len(self.places), 0
 
-    def _follow(self, place: _StartPoint, steps: list[Any]) -> None:
+    def _follow(self, place: _StartPoint, steps: tuple[Any, ...]) -> None:
         """Do *steps* from *place*, and keep the resulting state."""
         subject, watch, path, state = place.subject.trial(), place.watch.copy(), place.path, place.state
         for step in steps:
@@ -296,38 +295,36 @@ class _Walks:
             self._look_for_a_way_out(subject, path)
 
     def _look_for_a_way_out(self, subject: SimulatedForm, path: tuple[Any, ...]) -> None:
-        if self._gets_out(subject):
-            return
-        found = self._no_way_out(subject)
-        if found is not None:
-            self._hear([found], path)
-        else:
+        found = self._way_out(subject)
+        if found.proof:
+            self._hear([_no_way_out(found.proof)], path)
+        elif found.steps is None:
             self.undecided.append(path)
 
-    def _gets_out(self, subject: SimulatedForm) -> bool:
-        """Return whether something acceptable was sent from a copy of *subject*, or a pending submission is accepted."""
+    def _proof(self, subject: SimulatedForm) -> str:
+        tried = subject.trial()
+        tried.session.drop_scripted()
+        return self.filling.proof(tried)
+
+    def _way_out(self, subject: SimulatedForm) -> FillingResult:
+        """Return how something acceptable can be sent from a copy of *subject*; no steps if a pending submission is accepted."""
         live = subject.session.live
         if live.outcome == "accepted" or live.away:
-            return True
+            return FillingResult(())
         tried = subject.trial()
         tried.session.drop_scripted()  # scripted by the walk, not by the form
         take_step(tried, self.filling.settle, 1)
         if tried.session.live.outcome == "accepted":
-            return True
+            return FillingResult(())
         again = tried.trial()
         for step in self.way[:_MOST_REPLAYED]:
             take_step(again, step, 1)
-        if again.session.live.outcome == "accepted" or self.filling.sent_from(tried) is not None:
-            return True
-        return self.filling.sent_from(again) is not None  # what is left may be little
-
-    def _no_way_out(self, subject: SimulatedForm) -> Observation | None:
-        """Return a finding if it is proved that nothing acceptable can be sent any more."""
-        tried = subject.trial()
-        tried.session.drop_scripted()
-        take_step(tried, self.filling.settle, 1)
-        why = why_no_way(tried, self.form) if not tried.session.live.away else ""
-        return Observation("way-out", "", f"nothing acceptable can be sent any more without a reset: {why}") if why else None
+        if again.session.live.outcome == "accepted":
+            return FillingResult(self.way)
+        found = self.filling.find(tried)
+        if found.steps is None and self.way and self.filling.find(again).steps is not None:  # what is left may be little
+            return FillingResult(self.way)
+        return found
 
     # breaches
     def _hear(self, found: list[Observation], path: tuple[Any, ...]) -> None:
@@ -402,12 +399,17 @@ class _Walks:
         for number in range(len(path) + 1):
             found = next((f for f in watch.found if (f.manner, f.where) == key), None)
             if found is None and key[0] == "way-out" and number == len(path):
-                found = self._no_way_out(subject)
+                proof = self._proof(subject)
+                found = _no_way_out(proof) if proof else None
             if found is not None:
                 return path[:number], found
             if number < len(path) and not self._take(subject, watch, path[number], number):
                 return None
         return None
+
+
+def _no_way_out(proof: str) -> Observation:
+    return Observation("way-out", "", f"nothing acceptable can be sent any more without a reset: {proof}")
 
 
 def _length(path: tuple[Any, ...]) -> tuple[int, int]:

@@ -26,11 +26,11 @@ from ..coverage.points import points_of
 from ..coverage.reaching import read_steps, tries
 from ..coverage.study import Coverage, address_of
 from ..scripts import Suite, unfinished
+from ..sequences import sequences_of
 from ..shrinking import Steps, is_about
 from .distinguish import Distinguisher
 from .faults import PlantedFault, faults_of
 from .same import is_same
-from .sequences import sequences_of
 
 VERDICTS = ("noticed", "unnoticed", "equivalent", "undecided")
 # Observations of the whole form, which may show any fault.

@@ -5,22 +5,23 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from ...forms.expressions.tree import Expression
-from ...forms.model.form import TEXT_KINDS, Field, Form, walk
-from ...forms.names.shapes import write_address
-from ...forms.values.whatwg import STEPS
-from ...playing.simulated import SimulatedForm
-from ...playing.steps import take_step
-from ...playing.subjects import Loaded
-from ...script import tree
-from ...script.tree import Address, Noun
-from ..actions import named_texts
-from ..filling import Filling, instances
-from ..samples import candidates, matching, measured, options_of, parameter, step_size, written_value
+from ..forms.expressions.tree import Expression
+from ..forms.model.form import TEXT_KINDS, Field, Form, walk
+from ..forms.names.shapes import write_address
+from ..forms.values.whatwg import STEPS
+from ..playing.simulated import SimulatedForm
+from ..playing.steps import take_step
+from ..playing.subjects import Loaded
+from ..script import tree
+from ..script.tree import Address
+from .filling import Filling, instances
+from .literals import named_texts
+from .samples import candidates, matching, measured, options_of, parameter, step_size, written_value
 
 Steps = tuple[Any, ...]
 _SPOILT = ("5", "x", "Q", "é")
 _MOST_SETUPS = 8
+_MOST_MORE_ROWS = 4  # rows added to a form that is filled in
 _MOST_ROWS = 20  # rows added by a sequence
 
 
@@ -36,6 +37,7 @@ def sequences_of(loaded: Loaded, clock: int) -> Iterator[Steps]:
             yield from _sent((*taken, *filled), tree.Submit())
             yield from _switched(form, (*taken, *filled))
             yield from _with_literals(form, (*taken, *filled))
+            yield from _with_rows(form, subject, (*taken, *filled))
         yield from ((*taken, *steps) for steps in _values(form, form, subject))
     yield from _panels(loaded, clock)
     yield from _related(form)
@@ -61,28 +63,15 @@ def _panels(loaded: Loaded, clock: int) -> Iterator[Steps]:
 def _filled(form: Form, subject: SimulatedForm, panel: str) -> Iterator[Steps]:
     """The form (or panel) filled in so that it can be sent; then so with everything in it filled."""
     filling = Filling(form, panel)
-    sent = filling.sent_from(subject)
+    sent = filling.find(subject).steps
     if sent is None:
         return
     least = tuple(step for step in sent if not isinstance(step, tree.Submit | tree.Settle | tree.Wait))
     yield least
     full = subject.trial()
-    steps: list[Any] = []
     for step in least:
         take_step(full, step, 1)
-        steps.append(step)
-    for field in walk(filling.model.fields):
-        for at in instances(full, field.path) if field.kind not in ("group", "rows", "hidden") else ():
-            address = Noun("address", Address(at))
-            if full.look(address, "value") not in ("", None, [], False):
-                continue
-            for step in filling.entering(full, field, at):
-                tried = full.trial()
-                if take_step(tried, step, 1) is None and not any(tried.look(address, "is", word) for word in ("invalid", "empty")):
-                    full = tried
-                    steps.append(step)
-                    break
-    yield tuple(steps)
+    yield (*least, *filling.completing(full))
 
 
 def _sent(filled: Steps, submit: tree.Submit) -> Iterator[Steps]:
@@ -117,6 +106,25 @@ def _picked(field: Field, value: Any) -> Any:
 
 def _read_by_conditions(form: Form) -> set[tuple[str, ...]]:
     return {r.target for field in walk(form.fields) for e in (field.visible, field.enabled) if e is not None for r in e.reads if r.target}
+
+
+def _with_rows(form: Form, subject: SimulatedForm, filled: Steps) -> Iterator[Steps]:
+    """All filled in, with more rows of each list, and sent."""
+    for field in walk(form.fields):
+        if field.kind != "rows" or "*" in field.path:
+            continue
+        filling, steps, full = Filling(form), [*filled], subject.trial()
+        for step in filled:
+            take_step(full, step, 1)
+        for _ in range(_MOST_MORE_ROWS):
+            add = tree.Add(Address(field.path))
+            more = filling.filled_in(full) if take_step(full, add, 1) is None else None
+            if more is None:
+                break
+            for step in more:
+                take_step(full, step, 1)
+            steps += [add, *more]
+            yield (*steps, tree.Submit(), tree.Settle(None))
 
 
 def _with_literals(form: Form, filled: Steps) -> Iterator[Steps]:
