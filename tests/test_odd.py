@@ -160,6 +160,7 @@ def _made(count: int, seed: int) -> list[list[str]]:
     spec = importlib.util.spec_from_file_location("fuzz", Path(__file__).parent.parent / "tools" / "fuzz.py")
     assert spec is not None
     assert spec.loader is not None
+    sys.path.insert(0, str(Path(__file__).parent.parent / "tools"))
     fuzz = importlib.util.module_from_spec(spec)
     spec.loader.exec_module(fuzz)
     known = fuzz.corpus()

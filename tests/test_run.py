@@ -655,10 +655,10 @@ def test_a_project_cannot_grant_trust_to_itself(fox: Fox) -> None:
     assert "trusted must be a list of folders" in fox("run", "a.fox", **env).stderr
 
 
-def test_malformed_files_are_reported_and_end_nothing() -> None:
-    fuzzer = Path(__file__).parent.parent / "tools" / "fuzz.py"
+@pytest.mark.parametrize("fuzzer", ["fuzz.py", "fuzz_structure.py"])
+def test_malformed_files_are_reported_and_end_nothing(fuzzer: str) -> None:
     plain = {name: value for name, value in os.environ.items() if not name.startswith("COV")}  # its limits are not made for being measured
-    call = [sys.executable, str(fuzzer), "--inputs", "1500", "--seed", "1"]
+    call = [sys.executable, str(Path(__file__).parent.parent / "tools" / fuzzer), "--inputs", "1500", "--seed", "1"]
     done = subprocess.run(call, env=plain, capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout[-3000:]
 

@@ -9,23 +9,16 @@ exit code is 1 if there are findings.
 
 from __future__ import annotations
 
-import argparse
 import json
-import os
 import random
 import re
-import resource
-import signal
-import sys
-import tempfile
-from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from fuzz_harness import main
+
 ROOT = Path(__file__).resolve().parent.parent
-SECONDS, MEMORY = 5, 500 << 20
-BATCH = 2_000  # inputs of one process
 ODD = [
     "", "0", "-1", "1e400", "1e-400", "99999999999999999999", "null", "true", '""', "'", '"', "\\", "\0", "\ud800", "🔦", "é", "²",
     "\u202e", "\r", "\t", "[", "]", "{", "}",
@@ -144,16 +137,18 @@ class Changer:
         return text[:start] + before * times + text[start:end] + after * times + text[end:]
 
 
-class Player:
-    """Reads, compiles and plays an input. What it raises, but for what is allowed, is a find."""
+class Inputs:
+    """Reads, compiles and plays an input. Every exception that is not allowed is a finding."""
+
+    kinds: tuple[str, ...] = (*("script", "sheet", "page", "expression", "form") * 2, *("whole",) * 3, "schema", "config", "pattern")
 
     def __init__(self, folder: str) -> None:
-        self.folder = Path(folder)
+        self.folder, self.known = Path(folder), corpus()
 
-    def play(self, kind: str, changer: Changer) -> str:
+    def play(self, kind: str, chance: random.Random) -> str:
         """What became of it, in a word."""
         self.input = ""
-        result: str = getattr(self, f"_{kind}")(changer)
+        result: str = getattr(self, f"_{kind}")(Changer(chance, self.known))
         return result
 
     def _made(self, text: str) -> str:
@@ -339,95 +334,5 @@ FITTING: dict[str, Callable[[Any], bool]] = {
     "remove": lambda cell: hasattr(cell, "next_id") and bool(cell.parts),
 }  # fmt: skip
 
-KINDS = (
-    *("script", "sheet", "page", "expression", "form") * 2, *("whole",) * 3, "schema", "config", "pattern",
-)  # fmt: skip
-
-
-def work(start: int, count: int, seed: int, told: Any, folder: str) -> None:
-    """Plays inputs *start* and on, and tells of each before and after; in a process of its own."""
-    sys.setrecursionlimit(1_000)
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY + (600 << 20), MEMORY + (600 << 20)))
-    signal.signal(signal.SIGPROF, _too_long)
-    player, known = Player(folder), corpus()
-    for number in range(start, start + count):
-        chance = random.Random(f"{seed}/{number}")
-        kind = chance.choice(KINDS)
-        signal.setitimer(signal.ITIMER_PROF, SECONDS)
-        signal.alarm(20 * SECONDS)  # for what cannot be interrupted
-        try:
-            outcome = player.play(kind, Changer(chance, known))
-        except BaseException as fault:
-            import traceback
-
-            outcome = f"find: {type(fault).__name__}: {str(fault)[:200]}\n{''.join(traceback.format_tb(fault.__traceback__)[-3:])}"
-        signal.setitimer(signal.ITIMER_PROF, 0)
-        signal.alarm(0)
-        if resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024 > MEMORY:
-            outcome = f"find: more than {MEMORY >> 20} MB"
-        told.write(json.dumps([number, kind, outcome, player.input if outcome.startswith("find") else ""]) + "\n")
-        told.flush()
-        if "MB" in outcome:
-            break
-
-
-def _too_long(signum: int, frame: Any) -> None:
-    raise TimeoutError(f"{SECONDS} s of the processor")
-
-
-def batch(start: int, count: int, seed: int, keep: Path, folder: str) -> tuple[Counter[str], int]:
-    """Plays *count* inputs; a process that dies costs the input it died of, and is a find. How many finds there are comes second."""
-    outcomes: Counter[str] = Counter()
-    finds, at = 0, start
-    while at < start + count:
-        told = Path(folder) / f"told-{at}"
-        child = os.fork()
-        if not child:
-            with told.open("w", encoding="utf-8", errors="surrogatepass") as handle:
-                work(at, start + count - at, seed, handle, folder)
-            os._exit(0)
-        _, status = os.waitpid(child, 0)
-        lines = [json.loads(line) for line in told.read_text("utf-8", "surrogatepass").splitlines()]
-        told.unlink()
-        for number, kind, outcome, text in lines:
-            outcomes[f"{kind} {outcome.partition(':')[0]}"] += 1
-            if outcome.startswith("find"):
-                finds += 1
-                _tell(keep, seed, number, kind, outcome, text)
-        at = lines[-1][0] + 1 if lines else at
-        if status:
-            finds += 1
-            _tell(keep, seed, at, "?", f"find: the process died ({status})", "")
-            at += 1
-    return outcomes, finds
-
-
-def _tell(keep: Path, seed: int, number: int, kind: str, outcome: str, text: str) -> None:
-    print(f"input {number} of seed {seed} ({kind}): {outcome}", flush=True)
-    if text:
-        keep.mkdir(parents=True, exist_ok=True)
-        (keep / f"{seed}-{number}-{kind}.txt").write_text(text, "utf-8", "surrogatepass")
-
-
-def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--inputs", type=int, default=10_000)
-    parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--first", type=int, default=0, help="the number of the first input")
-    parser.add_argument("--keep", type=Path, default=Path(tempfile.gettempdir()) / "idlefox-finds")
-    wishes = parser.parse_args()
-    outcomes: Counter[str] = Counter()
-    finds = 0
-    with tempfile.TemporaryDirectory() as folder:
-        for start in range(wishes.first, wishes.first + wishes.inputs, BATCH):
-            some, found = batch(start, min(BATCH, wishes.first + wishes.inputs - start), wishes.seed, wishes.keep, folder)
-            outcomes += some
-            finds += found
-    for what, count in sorted(outcomes.items()):
-        print(f"{count:9}  {what}")
-    print(f"{wishes.inputs} inputs of seed {wishes.seed}, {finds} finds")
-    sys.exit(finds > 0)
-
-
 if __name__ == "__main__":
-    main()
+    main(__doc__, Inputs)

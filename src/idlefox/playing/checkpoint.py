@@ -62,6 +62,7 @@ class Checkpoint:
 
 def _intact(handle: IO[bytes]) -> bytes | None:
     """Return the next pickle of the file; None at its end, or where it is damaged."""
-    digest, length = handle.read(32), handle.read(8)
-    content = handle.read(int.from_bytes(length)) if len(length) == 8 and int.from_bytes(length) < 1 << 40 else b""
+    digest, length = handle.read(32), int.from_bytes(handle.read(8))
+    left = os.fstat(handle.fileno()).st_size - handle.tell()
+    content = handle.read(length) if length <= left else b""
     return content if content and sha256(content).digest() == digest else None

@@ -12,6 +12,7 @@ from ...records import NamedTuple
 
 _KEY = re.compile(r"[\s{\[,-]*(?:[A-Za-z_][A-Za-z0-9_-]*|\"[^\"]*\"|'[^']*')\s*:(?:\s|$)")
 _NEXT_MEMBER = re.compile(r",\s*(?:[A-Za-z_][A-Za-z0-9_-]*)\s*:\s")
+_ESCAPE = re.compile(r"\\(?:u[0-9A-Fa-f]{4}|U[0-9A-Fa-f]{8}|x[0-9A-Fa-f]{2}|.|$)")
 _LINE_BREAK = re.compile("\r\n|[\n\r\x85\u2028\u2029]")  # as YAML 1.1 has them, which the parser's marks count by
 _CLOSING = {"{": "}", "[": "]"}
 
@@ -35,6 +36,12 @@ def diagnose(text: str, fault: Any) -> YamlProblem | None:
     line = lines[mark.line] if mark.line < len(lines) else ""
     if "\t" in line[: len(line) - len(line.lstrip())] or "\t" in line[: mark.column + 1]:
         return YamlProblem(mark.line, mark.column, 1, "a tab in the indentation", "indent with spaces; YAML does not allow tabs")
+    at = line.rfind("\\", 0, mark.column + 1)
+    if begun is not None and at >= 0 and any(word in str(fault.problem) for word in ("escape", "hexdecimal")):
+        escape = _ESCAPE.match(line, at)
+        assert escape is not None
+        remedy = "write it in single quotes, where a backslash stands for itself, or double the backslash"
+        return YamlProblem(mark.line, at, len(escape[0]), f"{escape[0]} is not an escape in double quotes", remedy)
     if begun is not None and "quoted scalar" in str(fault.context):
         return YamlProblem(begun.line, begun.column, 1, "this quote is never closed", "end the text with the quote it begins with")
     if begun is not None and "flow" in str(fault.context):
