@@ -196,6 +196,8 @@ class Browser:
                     f"(m => m.includes(document.activeElement) || (m.find(e => e.type === 'radio' && e.checked) || m[0]).focus())"
                     f"({places}.map(i => all[i]))"
                 )
+                if self.run(f"{one}.type") == "textarea":
+                    self._to_the_end(one)
             self.key(act.key)
         elif isinstance(act, tree.Turn):
             self._check(one, act.on)

@@ -14,6 +14,7 @@ import subprocess
 import sys
 import tempfile
 import urllib.error
+import urllib.parse
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
@@ -623,6 +624,25 @@ def test_a_sheet_serves_its_page_and_its_backend(fox: Fox) -> None:
     program.send_signal(signal.SIGINT)
     assert program.communicate(timeout=60)[0].split("\n")[:4] == [" GET / 302", " GET /api/boats?name=Gannet 200", " POST /moorings 422", " ended"]
     assert program.returncode == 0
+
+
+def test_a_drawn_page_takes_the_lines_of_a_textarea_as_they_are_sent(fox: Fox) -> None:
+    """A browser sends CR LF; the form's own text has LF (HTML, "normalize newlines"), so nothing has changed."""
+    fox.write(f__form__yaml='form: f\nfields: {t: {type: textarea, initial: "a\\nb"}, n: {visible: t.touched}}\n')
+    program = subprocess.Popen([sys.executable, "-m", "idlefox", "serve", "f.form.yaml"], cwd=fox.folder, stdout=subprocess.PIPE, text=True)
+    assert program.stdout is not None
+    program.stdout.readline()
+    url = program.stdout.readline().strip()
+    with urllib.request.urlopen(url) as page:
+        visit = {"Cookie": page.headers["Set-Cookie"].partition(";")[0]}
+    shown = []
+    for text in ("a\r\nb", "a\r\nc"):
+        update = urllib.request.Request(f"{url}?look=", urllib.parse.urlencode({"t": text}).encode(), visit)
+        with urllib.request.urlopen(update) as answer:
+            shown.append('name="n"' in answer.read().decode())
+    program.kill()
+    program.wait()
+    assert shown == [False, True]
 
 
 @pytest.mark.parametrize(("call", "says"), [

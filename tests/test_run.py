@@ -59,6 +59,13 @@ def small(fox: Any) -> Any:
     return fox.write(f__form__yaml=SHEET, a__fox=SCRIPT)
 
 
+def test_a_failure_names_the_last_step_that_changed_the_field_also_where_it_is_the_last_step(fox: Fox) -> None:
+    fox.write(f__form__yaml="form: f\nfields: {a: {}, b: {}}\n", a__fox='subject "f.form.yaml"\nscenario "s"\n    type a "x"\n    type b "y"\n    expect b = ""\n    expect a = ""\n')
+    told = fox("run", "a.fox").stdout
+    assert 'last changed by line 4: type b "y"' in told
+    assert 'last changed by line 3: type a "x"' in told
+
+
 def test_a_run_prints_totals_and_every_failure(small: Any) -> None:
     done = small("run", "a.fox")
     assert done.returncode == 1

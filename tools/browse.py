@@ -1,8 +1,8 @@
-"""Compares generated pages with browsers: `python tools/browse.py [--cases N] [--seed S] [--in chromium|firefox]`.
+"""Compares generated pages with browsers: `python tools/browse.py [--cases N] [--seed S]`.
 
-Each case (`tests/generated_cases.py`) runs in the engine and in the browsers, and everything observable is compared.
-Differences that `tests/explained.py` explains are counted by reason; all others are printed. The exit code is 1 if there are
-any.
+Each case (`tests/generated_cases.py`; with `--around`, `tests/around_cases.py`) runs in the engine and in the browsers, and
+everything observable is compared. Differences that `tests/explained.py` explains are counted by reason; all others are printed.
+The exit code is 1 if there are any.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "tests"))
 
+from around_cases import around
 from browsers import program
 from explained import explanation
 from generated_cases import generated
@@ -24,6 +25,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--cases", type=int, default=1200)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--around", action="store_true", help="pages around what browsers do in unusual ways")
     parser.add_argument("--in", dest="browsers", choices=sorted(BROWSERS), nargs="*", default=sorted(BROWSERS))
     wishes = parser.parse_args()
     unexplained = 0
@@ -33,7 +35,7 @@ def main() -> None:
             raise SystemExit(f"there is no {name} here (apt-get install chromium firefox-esr)")
         browser = BROWSERS[name](found)
         reasons: Counter[str] = Counter()
-        for case in generated(wishes.cases, wishes.seed):
+        for case in (around if wishes.around else generated)(wishes.cases, wishes.seed):
             mine, theirs = compare(browser, case)
             if mine == theirs:
                 continue

@@ -160,7 +160,7 @@ class Structures:
         return self._run(sheet, f'subject "f.form.yaml"\nscenario "s"\n    {steps}\n    expect values = any\n')
 
     def _kept(self, chance: random.Random) -> str:
-        """A changed file in the cache of sheets must not change what a run does, except to make it read the sheet again."""
+        """A changed file in the cache of sheets must not change the result of a run."""
         import os
 
         os.environ["XDG_CACHE_HOME"] = str(self.folder / "cache")

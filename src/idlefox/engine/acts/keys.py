@@ -19,8 +19,8 @@ from .reset import press_reset
 from .sight import need_reach
 from .stepping import stepped
 
-# Where Enter opens or confirms a picker, or does nothing: in browsers these submit no form.
-_NO_ENTER = DATE_KINDS | {"select", "file", "color"}
+# Where Enter opens or confirms a picker: in browsers these submit no form.
+_NO_ENTER = {"select", "file", "color"}
 
 
 def step_press(live: FormState, cell: FieldCell | None, key: str) -> None:
@@ -86,7 +86,7 @@ def _key_in(live: FormState, here: FieldCell, key: str) -> None:
 def _space(live: FormState, here: FieldCell, kind: str) -> None:
     if kind == "checkbox" and not here.plan.field.many:
         step_turn(live, here, None)
-    elif kind in TYPED:
+    elif kind in TYPED and kind not in DATE_KINDS:
         press_keys(live, here, " ")
     elif kind == "radio" and here.value is None:
         first = next((o.value for o in offered(here) if o.enabled), None)
@@ -103,7 +103,7 @@ def _arrow(live: FormState, here: FieldCell, by: int, key: str) -> None:
         if kind == "number" and key in ("ArrowLeft", "ArrowRight"):
             return  # they move the caret
         value = stepped(here, 1 if key in ("ArrowUp", "ArrowRight") else -1)
-        if value is not None:
+        if value is not None and value != here.value:
             step_set(live, here, value)
 
 

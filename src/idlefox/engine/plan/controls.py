@@ -37,8 +37,9 @@ def _page_addresses(raw: str) -> Parsed:
 
 
 def _number(raw: str) -> Parsed:
-    # `2.` may be the beginning of a fraction, so it is not an error yet.
-    value = whatwg.parse_number(raw[:-1] if raw[-1:] == "." and raw[-2:-1].isdigit() else raw)
+    # `2.` may be the beginning of a fraction, so it is not an error yet; `1.5.` and `1e5.` are.
+    whole = raw[:-1].removeprefix("-") if raw[-1:] == "." else ""
+    value = whatwg.parse_number(raw[:-1] if whole.isascii() and whole.isdigit() else raw)
     return value, value is None and raw != ""
 
 

@@ -24,7 +24,8 @@ READONLY = LINES | DATE_KINDS | {"number", "textarea"}
 REQUIRED = LINES | DATE_KINDS | {"number", "textarea", "checkbox", "radio", "file", "select"}
 LENGTHS = LINES | {"textarea"}
 # HTML, "Implicit submission": fields of which a form without a submit button may have one at most.
-BLOCKING = LINES | DATE_KINDS | {"number"}
+# HTML, "fields that block implicit submission", also lists dates and times; in no browser do they block it.
+BLOCKING = LINES | {"number"}
 DIRNAME = LENGTHS | {"hidden"}
 _LEADING = re.compile(r"[\t\n\f\r ]*(?:\+(?!-))?(-?)(?:([0-9]+)\.(?=[eE])|([0-9]+(?:\.[0-9]+)?|\.[0-9]+))([eE][-+]?[0-9]+)?")
 _INTEGER = re.compile(r"[\t\n\f\r ]*([+-]?[0-9]+)")

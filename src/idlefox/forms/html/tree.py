@@ -7,7 +7,7 @@ source again when it matters (`source`).
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from selectolax.lexbor import LexborHTMLParser
@@ -166,12 +166,26 @@ class Tree:
                         found.setdefault(box.mem_id, text.replace("around it ", ""))
                     for node in box.css(_SELECTOR):
                         found.setdefault(node.mem_id, text)
+        for node, why in self._hidden_by_style():
+            found.setdefault(node.mem_id, why)
+        return found
+
+    def _hidden_by_style(self) -> Iterator[tuple[Any, str]]:
+        """Yield controls that a `style` hides: `display: none`, or the nearest `visibility` around them, which is inherited."""
         if "display:" in self.folded:
             for box in self.parser.css("[style]"):
                 if re.search(r"display\s*:\s*none", box.attributes.get("style") or "", re.I):
-                    for node in [box, *box.css(_SELECTOR)] if box.tag in CONTROLS else box.css(_SELECTOR):
-                        found.setdefault(node.mem_id, "its style says display: none")
-        return found
+                    inside = [box, *box.css(_SELECTOR)] if box.tag in CONTROLS else box.css(_SELECTOR)
+                    yield from ((node, "its style says display: none") for node in inside)
+        for node in self.parser.css(_SELECTOR) if "visibility" in self.folded else ():
+            around: Any = node
+            while around is not None:
+                said = _VISIBILITY.search(around.attributes.get("style") or "") if around.attributes else None
+                if said is not None:
+                    if said[1].lower() != "visible":
+                        yield node, f"its style says visibility: {said[1].lower()}"
+                    break
+                around = around.parent
 
     def folded_away(self) -> set[int]:
         """Yield controls in a closed `details` outside its summary: a person can open it, but Tab skips them."""
@@ -223,7 +237,7 @@ class Tree:
             found = (each.attributes.get("dir") or "").lower()
             if found in ("ltr", "rtl"):
                 return found
-            if found == "auto":
+            if found == "auto" or each.tag == "bdi":
                 return "" if each.mem_id == node.mem_id else first_strong(each.text())
             if each.mem_id == node.mem_id and (node.attributes.get("type") or "").lower() == "tel":
                 return "ltr"
@@ -261,6 +275,7 @@ class Tree:
 
 
 _NONE: Any = object()
+_VISIBILITY = re.compile(r"visibility\s*:\s*(hidden|collapse|visible)", re.I)
 _HIDING = (
     ('[hidden]:not([hidden="until-found" i])', ("hidden",), "the {tag} around it is hidden"),
     ("[inert]", ("inert",), "the {tag} around it is inert"),

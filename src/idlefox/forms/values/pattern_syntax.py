@@ -15,6 +15,7 @@ _DOUBLE = frozenset("&!#$%*+,.:;<=>?@^`~")
 _QUANTIFIER = re.compile(r"(?:[*+?]|\{(\d+)(,(\d*))?\})\??")
 _HEX, _CODE_UNIT, _CODE_POINT = re.compile(r"x[0-9A-Fa-f]{2}"), re.compile(r"u([0-9A-Fa-f]{4})"), re.compile(r"u\{([0-9A-Fa-f]+)\}")
 _PROPERTY = re.compile(r"[pP]\{[A-Za-z0-9_]+(?:=[A-Za-z0-9_]+)?\}")
+_OUTLINE = re.compile(r"\\k<[^>]*>|\\.|\(\?<(?![=!])[^>]*>|.", re.DOTALL)  # what `with_own_names` tells apart
 _NAME = re.compile(r"<((?:[\w$]|\\u[0-9A-Fa-f]{4}|\\u\{[0-9A-Fa-f]+\})+)>")
 _MODIFIERS = re.compile(r"\?([ims]*)(?:-([ims]*))?:")
 _OF_STRINGS = frozenset({
@@ -39,6 +40,35 @@ def checked(source: str, flags: str) -> str:
         raise SyntaxFault(f"a lone {source[reader.at]}: with flag {'v' if sets else 'u'} it needs a backslash")
     reader.references()
     return written
+
+
+def with_own_names(source: str) -> str:
+    """Return the valid pattern *source* with a name of its own for each group, where several alternatives have groups of one name.
+
+    A reference to such a name becomes references to all of them: those that took no part match the empty text.
+    """
+    count: dict[str, int] = {}
+    parts: list[str] = []
+    depth = 0
+    for token in _OUTLINE.findall(source):
+        depth += (token == "[") - (token == "]" and depth > 0)
+        name = _NAME.match(token, 2) if token[:3] == "(?<" and token[3:] and not depth else None
+        if name is not None:
+            count[name[1]] = count.get(name[1], 0) + 1
+            token = f"(?<{name[1]}{_suffix(count[name[1]])}>"
+        parts.append(token)
+    if max(count.values(), default=0) < 2:
+        return source
+    return "".join(_all_of(token, count) if token.startswith("\\k<") else token for token in parts)
+
+
+def _suffix(number: int) -> str:
+    return f"${number}" if number > 1 else ""
+
+
+def _all_of(token: str, count: dict[str, int]) -> str:
+    name = token[3:-1]
+    return "(?:" + "".join(f"\\k<{name}{_suffix(n)}>" for n in range(1, count.get(name, 1) + 1)) + ")"
 
 
 class _PatternParser:
@@ -66,9 +96,7 @@ class _PatternParser:
         return found
 
     def references(self) -> None:
-        """Check that references exist and that names are unique (alternatives with the same name are reported as the likely
-        mistake).
-        """
+        """Check that references exist."""
         if any(number > self.groups for number in self.numbers):
             raise SyntaxFault(f"the pattern has no group {max(self.numbers)}")
         missing = [name for name in self.named if name not in self.names]
@@ -79,9 +107,13 @@ class _PatternParser:
         self.depth += 1
         if self.depth > _DEEPEST:
             raise SyntaxFault(f"nested deeper than {_DEEPEST}")
-        parts = [self.alternative()]
-        while self.take("|"):
+        before, names = self.names, list[str]()
+        parts: list[str] = []
+        while not parts or self.take("|"):
+            self.names = list(before)  # alternatives may have groups of the same name: only one of them takes part
             parts.append(self.alternative())
+            names += self.names[len(before) :]
+        self.names = before + names
         self.depth -= 1
         return "|".join(parts)
 
@@ -143,7 +175,7 @@ class _PatternParser:
             if found is None or found[1][0].isdigit():
                 raise SyntaxFault("a group needs a name in < >")
             if found[1] in self.names:
-                raise SyntaxFault(f"two groups are called {found[1]}")
+                raise SyntaxFault(f"two groups of one alternative are called {found[1]}")
             self.names.append(found[1])
             self.groups += 1
             return f"(?<{found[1]}>{self._closed()}"

@@ -11,7 +11,7 @@ from functools import lru_cache
 from math import inf
 
 from .pattern_match import Matcher, PatternTooSlow
-from .pattern_syntax import SyntaxFault, checked
+from .pattern_syntax import SyntaxFault, checked, with_own_names
 from .pattern_tree import quick_length, read_pattern, written_out
 
 __all__ = ["PatternError", "PatternTooLong", "PatternTooSlow", "finds", "whole_match"]
@@ -43,7 +43,7 @@ def _engine(source: str, flags: str) -> Callable[[str], bool]:
     import regress
 
     try:
-        find = regress.Regex(checked(source, flags), flags).find
+        find = regress.Regex(checked(with_own_names(source) if checked(source, flags) else source, flags), flags).find
     except (SyntaxFault, regress.RegressError, UnicodeError, ValueError) as fault:
         raise PatternError(str(fault)) from None
     return lambda text: find(text) is not None
@@ -62,7 +62,7 @@ def _finder(source: str, flags: str, written: str) -> Callable[[str], bool]:
     if len(written) > LONGEST:
         raise PatternTooLong(f"it has more than {LONGEST:,} characters")
     at_once = _engine(source, flags)
-    tree = read_pattern(source, flags)
+    tree = read_pattern(with_own_names(source), flags)
     quick = quick_length(tree)
     if quick < inf and written_out(tree) > LARGEST:
         raise PatternTooLong(f"with its counted repetitions written out it has more than {LARGEST:,} parts")

@@ -79,7 +79,10 @@ def is_email(text: str) -> bool:
 
 
 def with_ascii_domain(address: str) -> str:
-    """Return the value of an email address: an international domain is replaced by its ASCII name (HTML, "Email state"; UTS #46)."""
+    """Return the value of an email address: an international domain is replaced by its ASCII name (HTML, "Email state"; UTS #46).
+
+    What would not be a valid address then stays as it is.
+    """
     if address.isascii():
         return address
     import ada_url
@@ -89,7 +92,7 @@ def with_ascii_domain(address: str) -> str:
         known = ada_url.idna.encode(domain).decode("ascii")
     except (UnicodeError, ValueError):
         return address
-    return name + at + (known if _HOST.fullmatch(known) else domain)
+    return name + at + known if is_email(name + at + known) else address
 
 
 def is_url(text: str) -> bool:
