@@ -57,3 +57,23 @@ def test_names_that_differ_are_mapped(two: Fox) -> None:
     assert two("compare", "booking.form.yaml", "same.form.yaml").returncode == 2
     assert two("compare", "booking.form.yaml", "nix.form.yaml", "booking.fox").returncode == 2
     assert two("compare", "booking.form.yaml", "same.form.yaml", "--map", "x").returncode == 2
+
+
+def test_differences_are_grouped_by_cause_and_shortened(fox: Fox) -> None:
+    first = """form: a
+fields:
+  nights: {type: number, rules: [{required: true}, {min: 1}]}
+  why: {visible: nights > 2, rules: [{required: true, say: Why?}]}
+  rows: {type: rows, start: 2, fields: {n: {rules: [{maxlength: 4}]}}}
+server: {replies: [{when: 'nights == 9', status: 422, errors: {nights: Full.}}, {status: 201}]}
+"""
+    fox.write(a__form__yaml=first, b__form__yaml=first.replace("nights > 2", "nights > 3").replace("{nights: Full.}", "{why: Full.}").replace("maxlength: 4", "maxlength: 5"))
+    done = fox("compare", "a.form.yaml", "b.form.yaml", "--explore", "--walks", "0", "--report", "json=c.json", "--report", "html=c.html", COLUMNS="200")
+    found = json.loads((fox.folder / "c.json").read_text())["differences"]
+    assert {(each["layer"], each["address"], each["what"], len(each["steps"])) for each in found} >= {
+        ("state", "rows[0].n", "breaks", 1), ("state", "why", "breaks", 1), ("shown", "nights", "messages", 3),
+    }, done.stdout  # fmt: skip
+    assert len(found) == 3
+    assert all(each["count"] > 1 for each in found)
+    assert 'after: fill nights "3"\n   state     why breaks\n       A  ["valueMissing"]\n       B  []\n   and ' in done.stdout
+    assert " 3 differences (state 2, shown 1) " in done.stdout

@@ -15,7 +15,7 @@ from ..playing.work import HERE
 from ..problems import Unreadable
 from ..report.styled import Line, hanging, plain
 from ..roots import noting_reads, project_root, reading_below
-from ..study.compare import LAYERS, ComparedForms, CompareStudy, Comparison, compare
+from ..study.compare import LAYERS, ComparedForms, CompareStudy, Comparison, compare, on_one_line
 from ..study.scripts import Suite
 from . import completing
 from .config import begin
@@ -98,7 +98,7 @@ def command(
     if figure:
         draw_sums(figure, lambda: _page(found, title), console)
     fine = write(reports, found.as_json, lambda: _page(found, title), console)
-    raise SystemExit(2 if not fine else 1 if found.partings or found.left_out else 0)
+    raise SystemExit(2 if not fine else 1 if found.groups or found.left_out else 0)
 
 
 def _live_side(name: str) -> tuple[bool, str]:
@@ -138,20 +138,22 @@ def _suite(paths: tuple[str, ...], wishes: RunOptions, console: Console) -> Suit
 
 def _lines(found: Comparison, width: int) -> list[Line]:
     lines: list[Line] = []
-    for each in found.partings:
+    for each, times in found.groups:
         where = f"{each.address} {each.what}" if each.address else each.what
-        done = " / ".join(each.steps) or each.step
+        done = " / ".join(map(on_one_line, each.steps)) or each.step
         lines += hanging(f" {plain(each.scenario)}   after: ", plain(done), width, "strong")
         lines += hanging(f"   {each.layer:<9} ", plain(where), width, "bad")
         lines += hanging("       A  ", plain(_value(each.first)), width, "")
-        lines += [*hanging("       B  ", plain(_value(each.second)), width, ""), []]
+        lines += hanging("       B  ", plain(_value(each.second)), width, "")
+        lines += [[(f"   and {times - 1} more like this", "dim")]] if times > 1 else []
+        lines.append([])
     for scenario, reason in found.left_out:
         lines += [[(f" {plain(scenario)}", "strong"), ("   not possible on B", "bad")], *hanging("   ", plain(reason), width), []]
-    sums = [f"{layer} {count}" for layer in LAYERS if (count := sum(each.layer == layer for each in found.partings))]
+    sums = [f"{layer} {count}" for layer in LAYERS if (count := sum(each.example.layer == layer for each in found.groups))]
     played = f"{found.scenarios} scenarios, {found.walks} walks, {found.states} states"
-    if not found.partings and not found.left_out:
+    if not found.groups and not found.left_out:
         return [*lines, [(f" no difference in {played}", "good")]]
-    count = len(found.partings)
+    count = len(found.groups)
     odd = [*([f"{count} difference{'' if count == 1 else 's'} ({', '.join(sums)})"] if sums else [])]
     odd += [f"{len(found.left_out)} not possible on B"] if found.left_out else []
     return [*lines, [(f" {'; '.join(odd)}", "bad"), (f"   of {played}", "dim")]]

@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from ..records import NamedTuple
-from ..study.compare import LAYERS, Comparison
+from ..study.compare import LAYERS, Comparison, on_one_line
 from ..study.coverage.reaching import ReachingSteps
 from ..study.coverage.study import Coverage
 from ..study.manners.monitor import MANNERS
@@ -182,19 +182,20 @@ def probe_page(found: ProbeScript, title: str) -> StudyPage:
 
 def compare_page(found: Comparison, title: str, value: Callable[[object], str]) -> StudyPage:
     """Return the page for `compare`: where two forms differ."""
+    done = [" / ".join(map(on_one_line, each.steps)) or each.step for each, _ in found.groups]
     entries = tuple(
-        StudyEntry(each.layer, f"{each.address} {each.what}".strip(), f"{each.scenario}, after: {' / '.join(each.steps) or each.step}",
-              (f"A  {value(each.first)}", f"B  {value(each.second)}"))
-        for each in found.partings
+        StudyEntry(each.layer, f"{each.address} {each.what}".strip(), f"{each.scenario}, after: {after}",
+              (f"A  {value(each.first)}", f"B  {value(each.second)}", *((f"and {times - 1} more like this",) if times > 1 else ())))
+        for (each, times), after in zip(found.groups, done, strict=True)
     )  # fmt: skip
     sections = [Section("Differences", "", entries)] if entries else []
     if found.left_out:
         absent = tuple(StudyEntry(scenario, why, "", ()) for scenario, why in found.left_out)
         sections.append(Section("Not possible on B", "", absent))
-    layers = tuple((layer, count, len(entries)) for layer in LAYERS if (count := sum(each.layer == layer for each in found.partings)))
+    layers = tuple((layer, count, len(entries)) for layer in LAYERS if (count := sum(each.example.layer == layer for each in found.groups)))
     tables = (Table("By layer", "layer", ("differences", "of"), layers),) if layers else ()
     told = f"{len(found.left_out)} not possible on B" if found.left_out else "no difference"
-    told = f"differences in {len(entries)} scenarios and walks" if entries else told
+    told = f"{len(entries)} differences" if len(entries) > 1 else "one difference" if entries else told
     made = f"{found.scenarios} scenarios, {found.walks} walks, {found.states} states"
     return StudyPage(title, told, not sections, "idlefox compare", made, tables, tuple(sections))
 

@@ -35,6 +35,8 @@ from .coverage.points import points_of
 from .coverage.reaching import read_steps, tries
 from .coverage.study import Coverage, address_of
 from .scripts import Suite, unfinished
+from .sequences import sequences_of
+from .shrinking import minimize
 
 _ROW = re.compile(r"#\d+")
 LAYERS = ("state", "reported", "shown", "sent", "time")
@@ -44,6 +46,11 @@ _STATES = (frozenset({"dirty", "clean"}), frozenset({"touched", "not touched"}),
 _STEPS = 20  # of a walk
 _SENT = ("outcome", "requests", "request", "payload", "status")
 _ON_SHOW = ("view", "notice", "focus")
+_KINDS_OF_STEPS = {
+    "entering": frozenset({"type", "retype", "paste", "erase", "clear", "set", "pick", "toggle", "turn", "upload", "fill"}),
+    "moving": frozenset({"focus", "blur", "press"}), "waiting": frozenset({"wait", "settle"}),
+    "rows": frozenset({"add", "remove", "move"}), "coming back": frozenset({"leave", "return", "reload"}),
+}  # fmt: skip
 Names = dict[tuple[str, ...], tuple[str, ...]]  # how fields of the first form are called in the second
 
 
@@ -60,10 +67,19 @@ class FormDifference(NamedTuple):
     steps: tuple[str, ...] = ()  # for a walk: all its steps
 
 
-class Comparison(NamedTuple):
-    """*left_out*: scenarios that do not fit the second form, with why not."""
+class DifferenceGroup(NamedTuple):
+    """Differences of one cause: in the same layer, at the same field (of any row), after the same kind of step. *example*: the first of
+    the suite, or else the shortest walk.
+    """
 
-    partings: tuple[FormDifference, ...]
+    example: FormDifference
+    times: int
+
+
+class Comparison(NamedTuple):
+    """*left_out*: scenarios that do not fit the second form, with why not. *found*: the number of scenarios and walks that differ."""
+
+    groups: tuple[DifferenceGroup, ...]
     scenarios: int
     walks: int
     states: int
@@ -73,7 +89,7 @@ class Comparison(NamedTuple):
         """Return the JSON report."""
         return {
             "format": 1, "scenarios": self.scenarios, "walks": self.walks, "states": self.states,
-            "differences": [each._asdict() for each in self.partings],
+            "differences": [{**group.example._asdict(), "count": group.times} for group in self.groups],
             "left_out": [{"scenario": scenario, "why": reason} for scenario, reason in self.left_out],
         }  # fmt: skip
 
@@ -109,7 +125,7 @@ class CompareStudy:
             for number, scenario in enumerate(script.scenarios):
                 if scenario.fate != "aside":
                     yield Item(address_of(scenario), script.clock if scenario.clock is None else scenario.clock, at, number)
-        tried = chain(_walks(self.first.form), _random_walks(self.first.form, walks, seed)) if explore else ()
+        tried = chain(_walks(self.first, self.is_quick()), _random_walks(self.first.form, walks, seed)) if explore else ()
         yield from (Item(f"walk {number}", DEFAULT_CLOCK, lines=lines) for number, lines in enumerate(tried, 1))
 
     def played(self, item: Item) -> CompareResult:
@@ -130,6 +146,30 @@ class CompareStudy:
         if found is not None and item.lines is not None:
             found = found._replace(steps=pair.done)
         return CompareResult(found, pair.states)
+
+
+    def is_quick(self) -> bool:
+        """Return whether both subjects run in this process."""
+        return all(loaded.make_ready is None for loaded in (self.first, self.second))
+
+    def shortened(self, found: FormDifference) -> FormDifference:
+        """Return the difference of a walk with as few steps as show the same one; the walk itself if a page would have to run it."""
+        if not self.is_quick():
+            return found
+        best = found
+
+        def still(steps: tuple[str, ...]) -> tuple[str, ...] | None:
+            nonlocal best
+            if read_steps(steps, self.first.form) is None:
+                return None
+            parting = self.played(Item(found.scenario, DEFAULT_CLOCK, lines=steps)).parting
+            if parting is None or _cause(parting) != _cause(found):
+                return None
+            best = parting
+            return parting.steps
+
+        minimize(found.steps, still)
+        return best
 
 
 class CompareResult(NamedTuple):
@@ -160,7 +200,23 @@ def compare(
             left_out.append((item.called, played.why_not))
         if told is not None:
             told(number, len(items))
-    return Comparison(tuple(partings), counts[0], counts[1], states, tuple(left_out))
+    return Comparison(tuple(_grouped(partings, comparing)), counts[0], counts[1], states, tuple(left_out))
+
+
+def _grouped(partings: list[FormDifference], comparing: CompareStudy) -> Iterator[DifferenceGroup]:
+    """Return *partings* by cause, in the order of layers."""
+    groups: dict[tuple[str, str, str], list[FormDifference]] = {}
+    for each in partings:
+        groups.setdefault(_cause(each), []).append(each)
+    for _, those in sorted(groups.items(), key=lambda group: LAYERS.index(group[0][0])):
+        example = min(those, key=lambda each: (bool(each.steps), len(each.steps)))
+        yield DifferenceGroup(comparing.shortened(example) if example.steps else example, len(those))
+
+
+def _cause(found: FormDifference) -> tuple[str, str, str]:
+    word = found.step.partition(" ")[0]
+    kind = next((kind for kind, words in _KINDS_OF_STEPS.items() if word in words), word)
+    return found.layer, re.sub(r"\[\d+\]", "[*]", found.address) or found.what, kind
 
 
 def _played(sides: ComparedForms, item: Item) -> CompareResult:
@@ -175,11 +231,15 @@ def _comparing(sides: ComparedForms) -> CompareStudy:
     return CompareStudy(first, second, sides.suite.read(), dict(sides.names))
 
 
-def _walks(form: Form) -> Iterator[tuple[str, ...]]:
-    """Steps at every boundary of *form*."""
+def _walks(loaded: Loaded, filled_in: bool) -> Iterator[tuple[str, ...]]:
+    """Steps at every boundary of the form of *loaded*; if *filled_in*, also with the form filled in and sent, and with values beside
+    those that its expressions name.
+    """
+    form = loaded.form
     if form.page is not None:
         return
-    for lines in tries(Coverage(form, points_of(form), {}, frozenset(), ())):
+    filled = (tuple(write_played(step) for step in steps) for steps in sequences_of(loaded, DEFAULT_CLOCK)) if filled_in else ()
+    for lines in dict.fromkeys((*tries(Coverage(form, points_of(form), {}, frozenset(), ())), *filled)):
         if read_steps(lines, form) is not None:
             yield lines
 
@@ -227,7 +287,7 @@ class _SubjectPair:
                 for subject, each in zip(self.subjects, (op, other), strict=True):
                     evaluate_check(subject, each, scenario.ops)
             else:
-                self.done = (*self.done, _text(op))
+                self.done = (*self.done, write_played(op.act))
                 refusals = [take_step(s, each.act, number) for s, each in zip(self.subjects, (op, other), strict=True)]
                 if (refusals[0] is None) is not (refusals[1] is None):
                     one, other_one = ("not possible" if refusal is not None else "possible" for refusal in refusals)
@@ -304,7 +364,12 @@ def _texts(said: Any) -> list[Any]:
 
 def _text(op: Op) -> str:
     """Return the step or check *op* on one line."""
-    return " ".join(line.strip() for line in write_played(op.act).split("\n"))
+    return on_one_line(write_played(op.act))
+
+
+def on_one_line(step: str) -> str:
+    """Return the text of a step on one line."""
+    return " ".join(line.strip() for line in step.split("\n"))
 
 
 def _about(op: Op) -> str:

@@ -138,7 +138,7 @@ class Filling:
             yield from (tree.Turn(Address(at), on) for on in (True, False))
             return
         texts = self.named.get(field.path, [])
-        yield from (tree.FillLine(Address(at), text) for text in (*texts, *_beside(field, texts)))
+        yield from (tree.FillLine(Address(at), text) for text in (*texts, *beside(field, texts)))
         yield from self.entering(subject, field, at)
 
     def _start(self) -> None:
@@ -367,8 +367,8 @@ def _others(field: Field) -> list[Any]:
     return []
 
 
-def _beside(field: Field, texts: list[str]) -> Iterator[str]:
-    """The numbers next to *texts*."""
+def beside(field: Field, texts: list[str]) -> Iterator[str]:
+    """Yield the whole numbers next to *texts*, if *field* is one of numbers."""
     for number in (decimal_of(text) for text in texts if field.kind == "number"):
         yield from (str(number + by) for by in (1, -1)) if number is not None else ()
 

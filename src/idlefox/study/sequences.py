@@ -14,7 +14,7 @@ from ..playing.steps import take_step
 from ..playing.subjects import Loaded
 from ..script import tree
 from ..script.tree import Address
-from .filling import Filling, instances
+from .filling import Filling, beside, instances
 from .literals import named_texts
 from .samples import candidates, matching, measured, options_of, parameter, step_size, written_value
 
@@ -36,7 +36,7 @@ def sequences_of(loaded: Loaded, clock: int) -> Iterator[Steps]:
         for filled in _filled(form, subject, ""):
             yield from _sent((*taken, *filled), tree.Submit())
             yield from _switched(form, (*taken, *filled))
-            yield from _with_literals(form, (*taken, *filled))
+            yield from _with_literals(form, subject, (*taken, *filled))
             yield from _with_rows(form, subject, (*taken, *filled))
         yield from ((*taken, *steps) for steps in _values(form, form, subject))
     yield from _panels(loaded, clock)
@@ -127,14 +127,19 @@ def _with_rows(form: Form, subject: SimulatedForm, filled: Steps) -> Iterator[St
             yield (*steps, tree.Submit(), tree.Settle(None))
 
 
-def _with_literals(form: Form, filled: Steps) -> Iterator[Steps]:
+def _with_literals(form: Form, subject: SimulatedForm, filled: Steps) -> Iterator[Steps]:
     """All filled in, with each text that an expression compares a field with, and sent; then something else in that field."""
+    filling, full = Filling(form), subject.trial()
+    for step in filled:
+        take_step(full, step, 1)
     for path, texts in named_texts(form).items():
         field = form.find(path) if path else None
         if field is None or field.fields or "*" in path or options_of(field) or field.kind == "checkbox":
             continue
-        for text in texts:
-            sent = (*filled, tree.FillLine(Address(path), text), tree.Submit(), tree.Settle(None))
+        for text in (*texts, *beside(field, texts)):
+            step, tried = tree.FillLine(Address(path), text), full.trial()
+            more = filling.filled_in(tried) if take_step(tried, step, 1) is None else None  # it may have shown more fields
+            sent = (*filled, step, *(more or ()), tree.Submit(), tree.Settle(None))
             yield sent
             yield (*sent, tree.Retype(Address(path), f"{text}1"), tree.Blur(None))
 

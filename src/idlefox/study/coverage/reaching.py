@@ -29,6 +29,7 @@ from .study import Coverage
 
 _MOST_SEQUENCES = 2_000  # of a filled form
 
+_MANY = 300
 _ADDRESSES = {"email": ("", "@fjordmail.example"), "url": ("https://skerry.example/", "")}
 
 
@@ -128,10 +129,17 @@ def _entering(field: Field, name: str) -> list[str]:
         return [f"set {name} {quoted(value)}" for value in (*dates, "")]
     if field.kind in TEXT_KINDS or field.kind == "number":
         wrong = not_matching(str(parameter(field, "pattern"))) if parameter(field, "pattern") is not None else None
-        texts = ["x", *_too_long(field), *([wrong] if wrong else []), *(str(each) for each in candidates(field)[:2]), "x" * 300]
+        texts = ["x", *_too_long(field), *([wrong] if wrong else []), *(str(each) for each in candidates(field)[:2])]
+        texts.append("x" * _too_many(field))
         return [*(f"retype {name} {quoted(text)}" for text in texts), f"clear {name}"]
     options = [quoted(option.value) for option in field.options] if isinstance(field.options, tuple) else []
     return [f"pick {name} {option}" for option in options[:4]]
+
+
+def _too_many(field: Field) -> int:
+    """The number of characters of a text that is too long, or may be."""
+    most = parameter(field, "maxlength")
+    return most + 1 if isinstance(most, int) and most < _MANY else _MANY
 
 
 def _too_long(field: Field) -> list[str]:
