@@ -126,6 +126,22 @@ fields:
   boat: {enabled: own}
   berth: {rules: [{holds: 'boat != "Alken" or value == "B1"', say: Alken lies at B1.}]}
 """, {"no-ghosts"}),
+    "a rule about what only a choice shows": ("""
+fields:
+  kind: {type: radio, options: [a, b], initial: a}
+  ghost: {visible: 'kind == "b"'}
+rules: [{holds: filled(ghost), id: needs, say: Needs it.}]
+""", {"no-ghosts"}),
+    "a rule about what no choice shows": ("""
+fields:
+  kind: {type: radio, options: [a, b], initial: a}
+  ghost: {visible: 'kind == "z"'}
+rules: [{holds: filled(ghost), id: needs, say: Needs it.}]
+""", {"way-out"}),
+    "a row that another field lets come back": ("fields: {a: {}, r: {type: rows, start: 1, least: 0, add: filled(a), fields: {n: {}}}}\n", set()),
+    "rows in rows that move with their state": ("""
+fields: {r: {type: rows, start: 2, fields: {s: {type: rows, start: 1, fields: {n: {rules: [{required: true, say: N?}]}}}}}}
+""", set()),
     "no value fits": ("fields: {a: {rules: [{required: true, say: A?}, {minlength: 6, maxlength: 4, say: Six at least.}]}}\n", {"way-out"}),
     "the server takes nothing": ("fields: {a: {}}\nserver: {replies: [{when: 'a == \"x\"', status: 422, errors: {a: No.}}, {status: 500}]}\n", {"way-out"}),
     "locked after an attempt": ("fields: {a: {enabled: not form.attempted}, b: {}}\nrules: [{holds: 'filled(a)', id: first, say: A first.}]\n", {"way-out"}),

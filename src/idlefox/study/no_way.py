@@ -7,6 +7,8 @@ wrong somewhere else, or with any value, stays wrong. Without a proof, nothing i
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import product
+from math import prod
 from typing import Any
 
 from ..engine.session import introspection
@@ -20,6 +22,7 @@ from ..script.tree import Address, Noun
 from .samples import options_of
 
 _STAY = frozenset({"attempted", "touched"})  # states that only a reset takes back
+_MOST_CHOICES = 64  # combinations of choices that are tried
 _PERSON = frozenset({"python", "lookup"})  # rules whose answer may be another the next time
 
 
@@ -93,7 +96,39 @@ class _Reach:
             return self.may_change(field.derive.source)
         if field.kind == "hidden":
             return False
-        return any(self.may_change(each) for each in self._conditions(field))
+        return any(self.may_change(each) for each in self._conditions(field)) and not self._stays_away(field)
+
+    def _stays_away(self, field: Field) -> bool:
+        """Return whether a condition that keeps *field* out of reach does so with every choice that it reads."""
+        for size in range(1, len(field.path) + 1):
+            around = self.fields.get(field.path[:size])
+            if around is None or "*" in around.path:
+                continue
+            conditions = ((around.visible, True), (around.enabled, True), (around.readonly, False))
+            if any(each is not None and self._is_never(each, wanted, around.path) for each, wanted in conditions):
+                return True
+        return False
+
+    def _is_never(self, expression: Expression, wanted: bool, path: Path) -> bool:
+        """Return whether *expression*, of the field at *path*, is never *wanted*: it reads a few choices, and all were tried."""
+        if expression.clock or not self.may_change(expression):
+            return False
+        read = {each.target or (): each.member for each in expression.reads}
+        choices = [[(at, value) for value in _choices(self.fields.get(at))] for at in read]
+        if not all(choices) or prod(map(len, choices)) > _MOST_CHOICES:
+            return False
+        if any(member != "value" for member in read.values()) or len(read) < len({(r.target, r.member) for r in expression.reads}):
+            return False
+        noun = Noun("address", Address(path))
+        if (self.subject.look(noun, "holds", expression) is True) is wanted:
+            return False
+        for setting in product(*choices):
+            tried = self.subject.trial()
+            if any(take_step(tried, tree.FillLine(Address(at), value), 1) is not None for at, value in setting):
+                return False
+            if (tried.look(noun, "holds", expression) is True) is wanted:
+                return False
+        return True
 
     def _conditions(self, field: Field) -> Iterator[Expression]:
         """The conditions under which *field* is in reach: its own and those around it."""
@@ -179,6 +214,16 @@ class _Reach:
             return False
         now = tried.session.find(at)
         return any(now.broken & check.bit for check in now.plan.checks if (check.kind, check.line) in names)  # type: ignore[union-attr]
+
+
+def _choices(field: Field | None) -> list[Any]:
+    """Return all values that a person can give *field*, if they are few and known; none if not."""
+    if field is None or field.many or "*" in field.path:
+        return []
+    if field.kind == "checkbox":
+        return [True, False]
+    options = options_of(field) if field.kind in ("radio", "select") else ()
+    return [option.value for option in options] if all(option.enabled is None for option in options) else []
 
 
 def _literal(parameter: Any) -> bool:

@@ -145,8 +145,8 @@ def owes_an_answer(form: FormCell) -> bool:
 
 
 def told_of_rows(rows: ListCell) -> dict[int, dict[str, RowFieldState]]:
-    """Return the state of each field of each row, by the row's identity and the field's key."""
-    return {row.id: {cell.plan.key: _told(cell) for cell in leaves(row)} for row in rows.parts}
+    """Return the state of each field of each row, by the row's identity and the field's key, which has those of rows in rows."""
+    return {row.id: {cell.key: _told(cell) for cell in leaves(row)} for row in rows.parts}
 
 
 def _told(cell: FieldCell) -> RowFieldState:
@@ -158,7 +158,7 @@ def misplaced(rows: ListCell, before: dict[int, dict[str, RowFieldState]]) -> It
     """Yield the fields in rows whose state changed when rows moved, compared with *before*, and which part of it."""
     for row in rows.parts:
         for cell in leaves(row):
-            was = before.get(row.id, {}).get(cell.plan.key)
+            was = before.get(row.id, {}).get(cell.key)
             if was is None:
                 continue
             if was.value != judged_value(cell) and not cell.plan.often:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 
 from ...engine.session import introspection as oddities
-from ...forms.model.form import Form
+from ...forms.model.form import Field, Form
 from ...forms.values.durations import write_duration
 from ...forms.values.values import is_empty, written
 from ...playing.simulated import SimulatedForm
 from ...records import NamedTuple
 from ...script import tree
 from ...script.tree import Address, Noun
+from ..filling import instances
 from ..samples import candidates
 
 # The manners.
@@ -232,6 +233,20 @@ class MannersMonitor:
                 self._tell("plain-speech", wrong, f"an attempt to send is refused, but the focus does not move to {_called(wrong)}")
             for cell in oddities.out_of_reach(live, form):
                 self._tell("no-ghosts", cell, f"{_called(cell)} blocks the form, but a person cannot fix it")
+            for cell, name in self._about_absent(form):
+                self._tell("no-ghosts", cell, f"{_called(cell)} breaks {name}, which reads only what is hidden or disabled")
+
+    def _about_absent(self, form: Any) -> Iterator[tuple[Any, str]]:
+        """Yield the cells in reach that break a rule whose every read is of a field that is hidden or disabled."""
+        away = {cell.plan.path for cell in oddities.everything(form) if not (cell.visible and cell.enabled)}
+        here = {cell.plan.path for cell in oddities.everything(form) if cell.visible and cell.enabled}
+        rules = [*self.form.rules, *(rule for field in self.form.walk() for rule in field.rules if rule.at is not None)]
+        for cell in oddities.everything(form) if away else ():
+            for check in (each for each in cell.plan.checks if cell.broken & each.bit and each.kind == "holds" and cell.active):
+                rule = next((each for each in rules if each.line == check.line), None)
+                read = {each.target for kind in rule.kinds for each in getattr(kind.parameter, "reads", ())} if rule is not None else set()
+                if read and read <= away and not read & here:
+                    yield cell, check.name
 
     def _answered(self, live: Any) -> None:
         after = self.form.after.get(self.outcome)
@@ -286,6 +301,14 @@ class MannersMonitor:
         if isinstance(step, tree.Remove) and "row-back" in self.only:
             self._comes_back(subject, Address(step.address.segments[:-1]), rows)
 
+    def _read_by_adding(self, subject: SimulatedForm, rows: Any) -> Iterator[tuple[Field, Any]]:
+        """Yield the fields that the condition for adding a row reads, with their addresses now."""
+        condition = rows.plan.field.add
+        for target in {each.target: None for each in (condition.reads if condition is not None else ()) if each.target}:
+            field = self.form.find(target)
+            if field is not None and field.kind not in ("group", "rows", "hidden"):
+                yield from ((field, at) for at in instances(subject, target))
+
     def _comes_back(self, subject: SimulatedForm, at: Address, rows: Any) -> None:
         refusal = subject.look(Noun("address", at), "allows", "add")
         if refusal is None or refusal.kind != "not offered":
@@ -295,6 +318,11 @@ class MannersMonitor:
             for field in rows.plan.field.fields:
                 for value in candidates(field)[:2] if field.kind not in ("group", "rows", "hidden") else ():
                     tried.perform(tree.FillLine(Address((*at.segments, number, field.name)), value), 1)
+        for field, where in self._read_by_adding(tried, rows):
+            for value in candidates(field)[:4]:
+                if tried.look(Noun("address", at), "allows", "add") is None:
+                    return
+                tried.perform(tree.FillLine(Address(where), value), 1)
         if tried.look(Noun("address", at), "allows", "add") is not None:
             many = {0: "no row", 1: "one row"}.get(len(rows.parts), f"{len(rows.parts)} rows")
             self._tell("row-back", rows, f"once a row of {rows.address()} is removed and {many} left, no row can be added")

@@ -6,6 +6,7 @@ start from it. Forms are copied, not replayed; a reported scenario has run from 
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable
 from random import Random
@@ -186,6 +187,7 @@ class _Walks:
         breaches = [self._shortest(key) for key in self.paths]
         order = list(MANNERS)
         sure = sorted((b for b in breaches if b is not None), key=lambda b: (order.index(b.manner), len(b.steps), b.where))
+        sure = [each for each in sure if not _follows(each, sure)]
         walks, steps, states = (sum(getattr(part, name) for part in found) for name in ("walks", "steps", "states"))
         undecided = () if any(b.manner == "way-out" for b in sure) else tuple(path for part in found for path in part.undecided)
         kept_to = tuple(m for m in MANNERS if m in self.only)
@@ -406,6 +408,16 @@ class _Walks:
             if number < len(path) and not self._take(subject, watch, path[number], number):
                 return None
         return None
+
+
+def _follows(found: MannerFinding, every: list[MannerFinding]) -> bool:
+    """Return whether *found* says again what another one does: of a field that blocks unseen, or a rule about such a field alone."""
+    ways = [re.sub(r"\[\d+\]", "[*]", each.sentence) for each in every if each.manner == "way-out"]
+    if found.manner == "no-ghosts":
+        rule = found.sentence.partition(", which reads only what is")[0]
+        return rule != found.sentence and any(f": {rule}, and nothing a person can do" in way for way in ways)
+    ghosts = [each.where for each in every if each.manner == "no-ghosts" and each.where]
+    return found.manner == "way-out" and any(f": {where} breaks " in way for where in ghosts for way in ways)
 
 
 def _no_way_out(proof: str) -> Observation:
