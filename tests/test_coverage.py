@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from idlefox.engine.compile.compiler import compile_form
+from idlefox.forms.model.form import FLAGS
 from idlefox.forms.sheet.read import read_sheet_text
 from idlefox.playing.player import DEFAULT_CLOCK, RunOptions, load_script
 from idlefox.playing.select import SelectedScript
@@ -30,6 +31,7 @@ from idlefox.study.coverage.reaching import read_steps, ways_to
 from idlefox.study.coverage.study import Coverage, coverage_of
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
+SAMPLES = Path(__file__).parent / "samples"
 SHEET = """form: f
 reveal: touched or attempted
 fields:
@@ -214,3 +216,20 @@ def _came_and_went(before: dict[str, Any], after: dict[str, Any], text: str, wan
 def _fits(template: str, text: Any) -> bool:
     said = text if isinstance(text, str) else "".join(part or "" for part in text)
     return re.fullmatch(re.sub(r"\\\{\w+\\\}", ".*", re.escape(template)), said) is not None
+
+
+@pytest.mark.parametrize("suite", [DEMO / "booking.fox", *sorted(SAMPLES.glob("*.fox"))], ids=lambda path: path.stem)
+def test_a_rule_that_is_checked_is_noticed_when_it_is_dropped(fox: Fox, suite: Path) -> None:
+    for each in (suite, suite.with_suffix(".form.yaml")):
+        shutil.copy(each, fox.folder / each.name)
+    fox("coverage", suite.name, "--report", "json=c.json")
+    fox("weaken", suite.name, "--report", "json=w.json")
+    points, faults = (json.loads((fox.folder / name).read_text())[key] for name, key in (("c.json", "points"), ("w.json", "faults")))
+    checked = {(each["address"], each["name"]) for each in points if each["kind"] == "rule" and each["wanted"] == "breaks" and each["checked"]}
+    dropped: dict[tuple[str, str], list[str]] = {}
+    for each in (each for each in faults if each["kind"] == "rule-dropped"):
+        flag = FLAGS.get(each["rule"], "customError")
+        dropped.setdefault((each["address"], each["rule"] if flag == "customError" else flag), []).append(each["verdict"])
+    both = checked & dropped.keys()
+    assert len(both) > 3 or suite.stem == "museum-loan"  # whose suite is about the server
+    assert not {each for each in both if "noticed" not in dropped[each]}  # two rules may have one id

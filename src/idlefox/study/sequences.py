@@ -81,6 +81,7 @@ def _sent(filled: Steps, submit: tree.Submit) -> Iterator[Steps]:
     yield (*filled, submit, tree.Wait(10), submit, settle)
     yield (tree.Answer(None, "status", 422), *filled, submit, settle)
     entered = [step for step in filled if isinstance(step, tree.FillLine)]
+    yield from ((*filled, tree.Clear(step.address), submit) for step in entered if isinstance(step.value, str))
     for step in entered[:1]:
         complaint = tree.Answer(None, "status", 422, {"errors": {write_address(step.address.segments): "No."}})
         yield (complaint, *filled, submit, settle, tree.Focus(step.address), tree.Blur(None), step, *entered[1:2])
@@ -139,6 +140,8 @@ def _with_literals(form: Form, subject: SimulatedForm, filled: Steps) -> Iterato
         for text in (*texts, *beside(field, texts)):
             step, tried = tree.FillLine(Address(path), text), full.trial()
             more = filling.filled_in(tried) if take_step(tried, step, 1) is None else None  # it may have shown more fields
+            if more:
+                yield (*filled, step, tree.Submit(), tree.Settle(None))
             sent = (*filled, step, *(more or ()), tree.Submit(), tree.Settle(None))
             yield sent
             yield (*sent, tree.Retype(Address(path), f"{text}1"), tree.Blur(None))

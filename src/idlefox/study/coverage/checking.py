@@ -75,6 +75,13 @@ def members(value: Any, form: Form, path: tuple[str, ...] = ()) -> Iterator[str]
             yield field.address
 
 
+def is_about_messages(check: Check | Cannot) -> bool:
+    """Return whether *check* looks at what shows, and not at validity itself."""
+    if isinstance(check, Cannot):
+        return False
+    return check.noun.kind == "errors" or check.predicate.startswith("shows") or "marked" in _words(check)
+
+
 def _tells_cannot(point: Point, step: Any, form: Form) -> bool:
     """Return whether `expect cannot` *step* would have failed had the point's state been otherwise."""
     word, _, rest = point.name.partition(" ")

@@ -25,7 +25,7 @@ from ...script.ops import ExpandedScenario, Op
 from ...script.tree import Address, Cannot, Check, Noun
 from ..filling import instances
 from ..samples import measured
-from .checking import CHANGING, members, tells
+from .checking import CHANGING, is_about_messages, members, tells
 from .points import Point, Points, check_name
 
 _ROW = re.compile(r"#\d+")
@@ -81,6 +81,11 @@ class _CoverageObserver:
         self.shown: dict[str, set[str]] = {}
         self.exchanges = 0
         self.addresses: dict[str, str] = {}  # by cell, as they are asked for
+        self.texts: dict[tuple[str, str], list[str]] = {}  # the messages of rules
+        for each in points.all:
+            if each.kind == "message" and each.wanted == "shown":
+                name, _, text = each.name.partition(": ")
+                self.texts.setdefault((each.address, name), []).append(text)
         self.found: dict[Point, bool] = {}
         read = [(owner, each) for owner, expression in expressions_of(self.form) for each in expression.reads]
         pairs = [(owner, each.target) for owner, each in read if each.target is not None and each.member != "attempted"]
@@ -124,12 +129,24 @@ class _CoverageObserver:
         for point in met:
             if point not in self.all:
                 continue
-            stands = self._stands(point, keys.get(point.address, ()))
+            there = keys.get(point.address, ())
+            stands = self._stands(point, there)
             if not stands and (point.kind, point.wanted) == ("rule", "holds"):
                 continue  # it held on no value that stayed
             self.first.setdefault(point, self.part)
-            notices = stands and any(point.address not in since and tells(point, check, self.form) for check, since in checks)
+            said = self._is_said(point, there)
+            notices = stands and any(
+                point.address not in since and (said or not is_about_messages(check)) and tells(point, check, self.form)
+                for check, since in checks
+            )
             self.found[point] = self.found.get(point, False) or notices
+
+    def _is_said(self, point: Point, keys: Sequence[str]) -> bool:
+        """Return whether a message of the broken rule of *point* shows: a check of messages looks at no other rule."""
+        if point.wanted != "breaks" or point.kind != "rule":
+            return True
+        texts = self.texts.get((point.address, point.name), ())
+        return any(_could_be_text(text, shown) for text in texts for key in keys for shown in self.shown.get(key, ()))
 
     def _stands(self, point: Point, keys: Sequence[str]) -> bool:
         """Return whether the fact of *point* is so at the end of the step, and not only on the way there."""
