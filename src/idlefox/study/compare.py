@@ -77,7 +77,7 @@ class DifferenceGroup(NamedTuple):
 
 
 class Comparison(NamedTuple):
-    """*left_out*: scenarios that do not fit the second form, with why not. *found*: the number of scenarios and walks that differ."""
+    """The differences by cause. *left_out*: scenarios that do not fit the second form, each with the reason."""
 
     groups: tuple[DifferenceGroup, ...]
     scenarios: int
@@ -153,7 +153,7 @@ class CompareStudy:
         return all(loaded.make_ready is None for loaded in (self.first, self.second))
 
     def shortened(self, found: FormDifference) -> FormDifference:
-        """Return the difference of a walk with as few steps as show the same one; the walk itself if a page would have to run it."""
+        """Return *found*, the difference of a walk, with only the steps that it needs; unchanged if a page would have to run them."""
         if not self.is_quick():
             return found
         best = found

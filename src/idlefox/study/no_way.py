@@ -110,7 +110,7 @@ class _Reach:
         return False
 
     def _is_never(self, expression: Expression, wanted: bool, path: Path) -> bool:
-        """Return whether *expression*, of the field at *path*, is never *wanted*: it reads a few choices, and all were tried."""
+        """Return whether *expression*, of the field at *path*, is *wanted* with no combination of the choices that it reads."""
         if expression.clock or not self.may_change(expression):
             return False
         read = {each.target or (): each.member for each in expression.reads}

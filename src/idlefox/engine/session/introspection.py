@@ -145,7 +145,7 @@ def owes_an_answer(form: FormCell) -> bool:
 
 
 def told_of_rows(rows: ListCell) -> dict[int, dict[str, RowFieldState]]:
-    """Return the state of each field of each row, by the row's identity and the field's key, which has those of rows in rows."""
+    """Return the state of each field of each row, by the row's identity and the field's key, which names inner rows as well."""
     return {row.id: {cell.key: _told(cell) for cell in leaves(row)} for row in rows.parts}
 
 

@@ -132,7 +132,7 @@ class _CoverageObserver:
             there = keys.get(point.address, ())
             stands = self._stands(point, there)
             if not stands and (point.kind, point.wanted) == ("rule", "holds"):
-                continue  # it held on no value that stayed
+                continue  # it held only while the value was being typed
             self.first.setdefault(point, self.part)
             said = self._is_said(point, there)
             notices = stands and any(
@@ -149,7 +149,7 @@ class _CoverageObserver:
         return any(_could_be_text(text, shown) for text in texts for key in keys for shown in self.shown.get(key, ()))
 
     def _stands(self, point: Point, keys: Sequence[str]) -> bool:
-        """Return whether the fact of *point* is so at the end of the step, and not only on the way there."""
+        """Return whether the fact of *point* is true at the end of the step, and not only while a value is typed."""
         test = _STANDING.get(point.kind)
         return test is None or not keys or any(test(self, point, key) for key in keys)
 

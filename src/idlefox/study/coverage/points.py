@@ -68,7 +68,7 @@ def check_name(rule: Rule, kind: Any) -> str:
 
 
 def _only(field: Field, kind: Any) -> str:
-    """Return what alone a rule about lengths can do where the control takes no longer text; "" if it can do both."""
+    """Return the only outcome of a maximum length where the control takes no longer text; "" if the rule can hold and break."""
     if field.limit is None or kind.name != "maxlength" or not isinstance(kind.parameter, int) or field.limit > kind.parameter:
         return ""
     return "holds" if utf16_length(str(field.initial or "")) <= kind.parameter else ""

@@ -324,7 +324,7 @@ class _Walks:
         if again.session.live.outcome == "accepted":
             return FillingResult(self.way)
         found = self.filling.find(tried)
-        if found.steps is None and self.way and self.filling.find(again).steps is not None:  # what is left may be little
+        if found.steps is None and self.way and self.filling.find(again).steps is not None:  # after *way*, less may be missing
             return FillingResult(self.way)
         return found
 
@@ -411,7 +411,7 @@ class _Walks:
 
 
 def _follows(found: MannerFinding, every: list[MannerFinding]) -> bool:
-    """Return whether *found* says again what another one does: of a field that blocks unseen, or a rule about such a field alone."""
+    """Return whether *found* repeats another finding: both are about one hidden field that blocks, or one rule about such a field."""
     ways = [re.sub(r"\[\d+\]", "[*]", each.sentence) for each in every if each.manner == "way-out"]
     if found.manner == "no-ghosts":
         rule = found.sentence.partition(", which reads only what is")[0]
