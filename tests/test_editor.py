@@ -294,3 +294,11 @@ def test_how_a_sheet_can_go_on(before: str, offered: set[str]) -> None:
     found = [each["label"] for each in at_cursor.sheet_completion(before, TextLines(before).at(len(before)), form)]
     assert offered <= set(found), (spot(before), found)
     assert len(found) < 40
+
+
+@pytest.mark.parametrize(("line", "column", "found"), [
+    ("    wait 3s", 5, "**wait"), ('    type a "wait for it"', 14, ""), ('    type a "x" wait', 16, "**wait"), ('    type a "say \\"wait\\" now"', 20, ""), ("    nosuch", 6, ""),
+])  # fmt: skip
+def test_hover_explains_keywords_but_not_words_in_strings(line: str, column: int, found: str) -> None:
+    told = at_cursor.word_hover(line, {"line": 0, "character": column}, sheet=False)
+    assert told.startswith(found) if found else told == ""

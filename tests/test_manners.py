@@ -138,6 +138,7 @@ fields:
   ghost: {visible: 'kind == "z"'}
 rules: [{holds: filled(ghost), id: needs, say: Needs it.}]
 """, {"way-out"}),
+    "a server that answers at once and a second press": ("fields: {a: {}}\nfaults: {second_press: true}\nserver: {takes: 0s}\n", {"once"}),
     "a row that another field lets come back": ("fields: {a: {}, r: {type: rows, start: 1, least: 0, add: filled(a), fields: {n: {}}}}\n", set()),
     "rows in rows that move with their state": ("""
 fields: {r: {type: rows, start: 2, fields: {s: {type: rows, start: 1, fields: {n: {rules: [{required: true, say: N?}]}}}}}}

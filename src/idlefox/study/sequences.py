@@ -140,11 +140,10 @@ def _with_literals(form: Form, subject: SimulatedForm, filled: Steps) -> Iterato
         for text in (*texts, *beside(field, texts)):
             step, tried = tree.FillLine(Address(path), text), full.trial()
             more = filling.filled_in(tried) if take_step(tried, step, 1) is None else None  # it may have shown more fields
-            if more:
-                yield (*filled, step, tree.Submit(), tree.Settle(None))
-            sent = (*filled, step, *(more or ()), tree.Submit(), tree.Settle(None))
-            yield sent
-            yield (*sent, tree.Retype(Address(path), f"{text}1"), tree.Blur(None))
+            for after in dict.fromkeys(((), more or ())):
+                sent = (*filled, step, *after, tree.Submit(), tree.Settle(None))
+                yield sent
+                yield (*sent, tree.Retype(Address(path), f"{text}1"), tree.Blur(None))
 
 
 def _related(form: Form) -> Iterator[Steps]:
