@@ -280,3 +280,21 @@ def check_that(finding: Finding, form: Form, subject: Any) -> None:
         assert subject.look(noun(field), "is", "invalid") or subject.look(noun(field), "is", "empty") or subject.look(noun(field), "is", "hidden")
     elif says["dead"]:
         assert subject.look(noun(field), "is", "invalid")
+
+
+def test_a_fixed_wait_is_judged_at_the_clock_of_the_script(fox: Fox) -> None:
+    fox.write(f__form__yaml="""form: f
+fields:
+  a: {rules: [{lookup: known, start: blur, say: Unknown.}]}
+  day: {type: date, initial: "2035-05-02", rules: [{min: {expr: today()}, say: Over.}]}
+lookups: {known: {takes: 1s, accept: [x]}}
+""", a__fox="""subject "f.form.yaml"
+clock 2040-01-01T09:00:00Z
+scenario "late"
+    expect day is invalid
+    type a "y"
+    blur
+    wait 2s
+    expect a breaks lookup
+""")
+    assert [(f.code, f.place.line) for f in look_through([str(fox.folder / "a.fox")]).findings] == [("fixed-wait", 7)]
