@@ -140,7 +140,7 @@ def _with_literals(form: Form, subject: SimulatedForm, filled: Steps) -> Iterato
         for text in (*texts, *beside(field, texts)):
             step, tried = tree.FillLine(Address(path), text), full.trial()
             more = filling.filled_in(tried) if take_step(tried, step, 1) is None else None  # it may have shown more fields
-            for after in dict.fromkeys(((), more or ())):
+            for after in ((), more) if more else ((),):
                 sent = (*filled, step, *after, tree.Submit(), tree.Settle(None))
                 yield sent
                 yield (*sent, tree.Retype(Address(path), f"{text}1"), tree.Blur(None))
