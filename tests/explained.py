@@ -81,7 +81,7 @@ EXPLANATIONS = (
         "an arrow from a number that was cut off", _in("type=number", "erase a.*Arrow"), frozenset({"marked"})),
     Explanation("chromium", "a telephone number without a valid dir runs from left to right; Chromium takes an empty dir for one",
         "dirname of a telephone number with an empty dir", _in('type=tel[^>]*dir=""'), frozenset({"entries", "sent"})),
-    Explanation("chromium", "a typed text that is no number is bad input; Chromium drops characters that no number has there", "a number with a comma, typed",
+    Explanation("chromium", "text typed into a number that does not parse is bad input; Chromium drops the characters that do not fit", "a number with a comma, typed",
         _in("type=number", f'a "(?!{_PLAIN}")|type a "[^"]*[.-]|Space')),
     Explanation("chromium", "-0. is typed on to -0.5 and is 0 so far; Chromium keeps the sign", "an arrow to below zero, and no fraction",
         _in("type=number", "Arrow.*erase"), VALUE),

@@ -89,7 +89,7 @@ class _Reach:
         return any(self.subject.look(at, "allows", word) is None for word in ("add", "remove"))
 
     def _comes(self, field: Field) -> bool:
-        """Return whether *field* may come within reach, or change by itself."""
+        """Return whether *field* may become reachable, or change without a person."""
         if field.kind == "rows" and any(self.may_change(each) for each in (field.add, field.remove) if each is not None):
             return True
         if field.derive is not None:

@@ -43,7 +43,7 @@ def checked(source: str, flags: str) -> str:
 
 
 def with_own_names(source: str) -> str:
-    """Return the valid pattern *source* with a name of its own for each group, where several alternatives have groups of one name.
+    """Return the valid pattern *source* with unique group names; alternatives of *source* may share a name.
 
     A reference to such a name becomes references to all of them: those that took no part match the empty text.
     """

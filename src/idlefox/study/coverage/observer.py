@@ -366,7 +366,7 @@ class _CoverageObserver:
                     yield from (Point("rule", address, name, "holds") for name in names if name not in broken)
 
     def _is_filled(self, at: Any) -> bool:
-        """Return whether the field at *at* has a value; what has none of its own, or many, counts as filled."""
+        """Return whether the field at *at* is filled. Groups, lists and fields of unknown rows count as filled."""
         field = self.form.find(tuple("*" if isinstance(each, int) else each for each in at))
         if field is None or field.fields or "*" in at:
             return True
