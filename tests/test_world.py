@@ -244,7 +244,7 @@ live:
   serve: run it
   ready: 5s
   form: {role: form, name: Lamp}
-  patience: 1s
+  settle_limit: 2s
   validity: native
   notice: .note
   submit: {role: button}
@@ -271,7 +271,7 @@ live:
         "notice": {"css": ".note"}, "submit": {"role": "button"},
     }  # fmt: skip
     assert form.live is not None
-    assert (form.live.ready, form.live.patience, form.live.serve, form.live.page_errors, form.live.line) == (5000, 1000, "run it", "fail", 5)
+    assert (form.live.ready, form.live.settle_limit, form.live.serve, form.live.page_errors, form.live.line) == (5000, 2000, "run it", "fail", 5)
     assert form.live.find["hands[*].name"] == FieldLocators(Find(".name"), touched=Find(".t"), dirty=Find(".d"), shows=Find(".s"), asking=Find(".a"), validity="native")
 
 

@@ -55,6 +55,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "file too large": ("file", "size", "most"),
     # pages in a browser
     "not on page": (),  # nothing on the page has this name
+    "not found": (),  # it should be there, but nothing on the page has its name or label
     "hidden on page": (),
     "disabled on page": (),
     "readonly on page": (),
@@ -66,6 +67,12 @@ KINDS: dict[str, tuple[str, ...]] = {
     "no focus": (),
     "cannot be set": (),
     "not typed": (),
+    "two controls": ("controls",),  # nothing decides which one is meant
+    "not opened": ("value",),  # the list or calendar of a choice or date
+    "not removed": ("value",),  # from several that are chosen
+    "value not reached": ("value", "read"),
+    "date not entered": ("value", "read"),
+    "may come": ("ms",),  # a timer of the page is due that may make it possible
     "covered": ("by",),
     "moved away": (),
     "press missed": (),
@@ -89,6 +96,8 @@ KINDS: dict[str, tuple[str, ...]] = {
 
 # Not observable on this subject: neither right nor wrong.
 UNSEEN = "unseen"
+# Whether a person could take the step is not known.
+UNCERTAIN = frozenset({"unseen", "two controls", "not opened", "may come", "not found"})
 # Not a failed step or check: the form did not settle.
 NO_END = frozenset({"endless", "slow pattern", "restless", "too long", "browser gone", "no page"})
 

@@ -225,9 +225,17 @@ def _reads(subject: Subject, check: Check) -> CheckResult:
 
 def _offers(subject: Subject, check: Check) -> CheckResult:
     found, wanted = list(_look(subject, check.noun, "offers")), check.arguments[0]
+    labels = list(_look(subject, check.noun, "labels"))
+    if _is_said(wanted, labels) and not _is_said(wanted, found):
+        found = labels
     if check.predicate == "offers all":
         return CheckResult(equal(found, wanted), wanted, found)
     return CheckResult(any(equal(f, wanted) for f in found), wanted, found)
+
+
+def _is_said(wanted: Any, offered: list[Any]) -> bool:
+    """Return whether all that is *wanted* is among what is *offered*."""
+    return all(any(equal(each, one) for one in offered) for each in (wanted if isinstance(wanted, list | tuple) else [wanted]))
 
 
 def _has_rows(subject: Subject, check: Check) -> CheckResult:

@@ -11,7 +11,7 @@ from ..forms.names.addresses import parse_address
 from ..forms.values.durations import parse_instant
 from ..problems import BAD_PATH, CALL, NO_FILE, OUTSIDE, UNSUPPORTED, Place, Problem, Unreadable, near_file, read_text
 from ..records import NamedTuple
-from ..refusals import NO_END, Refusal
+from ..refusals import NO_END, UNCERTAIN, Refusal
 from ..roots import note_read, project_root, reading_below
 from ..script.against import check_ops
 from ..script.expand import expand
@@ -21,7 +21,7 @@ from ..script.tree import Address, Cannot, Check, Header, Noun, Script, Upload
 from ..script.warnings import doubts
 from . import collector
 from .capabilities import unable
-from .checks import judge_check
+from .checks import CheckResult, judge_check
 from .prefix_cache import PrefixCache, ScenarioPrefix
 from .results import Failure, LastChange, ScenarioResult, ScriptResult
 from .select import ScenarioFilter, SelectedScript, at_lines, at_rows, place_of, wanted
@@ -421,18 +421,32 @@ def _subject_of(op: Op) -> Noun | None:
 def _check(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
     check: Check = op.act
     finding = judge_check(subject, check)
+    if not finding.holds and check.within is None and check.lasting is None and subject.check_delay():
+        finding = _again(subject, check, finding)
     if finding.holds:
         return []
+    due = subject.timer_due() if check.within is None else None
     lines = lines_of(op.source)
     place = lines.place(op.source.file, op.offset + check.offset, check.length)
     if finding.unseen is not None and finding.unseen.there:
-        return [_failure(subject, "unseen", op, ops, check.noun, refusal=finding.refusal)._replace(place=place)]
+        return [_failure(subject, "unseen", op, ops, check.noun, refusal=finding.refusal)._replace(place=place, timer=due)]
     kind = _kind(finding.refusal) if finding.refusal is not None and finding.refusal.kind in NO_END else "check"
     failure = _failure(subject, kind, op, ops, check.noun, refusal=finding.refusal)
     return [failure._replace(
         place=place, noun=check.noun.kind, predicate=check.predicate, negated=check.negated, expected=finding.expected,
         found=finding.found, differences=finding.differences, limit=finding.limit, because=finding.because,
+        timer=due,
     )]  # fmt: skip
+
+
+def _again(subject: Subject, check: Check, finding: CheckResult) -> CheckResult:
+    """Make *check* again after each timer of the page that is due within its `check_delay`."""
+    left = subject.check_delay()
+    while not finding.holds and (due := subject.timer_due()) is not None and due <= left:
+        subject.advance(due)
+        left -= max(due, 1)
+        finding = judge_check(subject, check)
+    return finding
 
 
 def _cannot(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
@@ -440,12 +454,14 @@ def _cannot(subject: Subject, op: Op, ops: tuple[Op, ...]) -> list[Failure]:
     refusal = take_step(subject.trial(alone=True), op.act.step, 0)
     if refusal is not None and refusal.kind in NO_END:
         return [_failure(subject, "fault", op, ops, refusal=refusal)]
-    if refusal is not None:
+    if refusal is not None and refusal.kind not in UNCERTAIN:
         return []
     step = op.act.step
     about = Noun("address", step.address) if getattr(step, "address", None) is not None else None
-    failure = _failure(subject, "check", op, ops, about)
     place = lines_of(op.source).place(op.source.file, op.offset + op.act.offset, op.act.length)
+    if refusal is not None:
+        return [_failure(subject, "unseen", op, ops, about, refusal)._replace(place=place)]
+    failure = _failure(subject, "check", op, ops, about)
     return [failure._replace(place=place, noun="step", predicate="cannot")]
 
 

@@ -28,7 +28,7 @@ class Failure(NamedTuple):
     *place* marks what failed in *source*; *text* is the check or step as written. Of a check, *expected* are its
     arguments and *found* what was there, by *noun* and *predicate*; *limit* is ``within`` or ``for`` with its
     milliseconds where the check waited. *refusal* says why a step could not be taken, or a thing not looked at; *because* why
-    something is hidden or disabled that should not be.
+    something is hidden or disabled that should not be. *timer*: in how many milliseconds a timer of the page is due.
     """
 
     kind: str
@@ -48,6 +48,7 @@ class Failure(NamedTuple):
     touched: LastChange | None = None
     calls: tuple[str, ...] = ()
     because: Refusal | None = None
+    timer: int | None = None
 
 
 class ScenarioResult(NamedTuple):

@@ -60,6 +60,14 @@ class SimulatedForm:
         """Return the material for a failure report; there is none."""
         return None
 
+    def timer_due(self) -> int | None:
+        """Return None: there are no timers of a page."""
+        return None
+
+    def check_delay(self) -> int:
+        """Return 0: a check is made once."""
+        return 0
+
     def elapsed(self) -> int:
         """Return the virtual time since load in milliseconds."""
         live = self.session.live
@@ -194,6 +202,7 @@ _ASKED: dict[str, Callable[[Any], Any]] = {
     "breaks": sight.broken_rules,
     "reads": lambda cell: cell.raw,
     "offers": sight.options,
+    "labels": sight.option_labels,
     "rows": sight.count_of,
     "name": lambda cell: cell.address(),
 }

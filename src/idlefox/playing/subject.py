@@ -112,6 +112,12 @@ class Subject(Protocol):
     def advance(self, milliseconds: int, until: Callable[[], bool] | None = None) -> bool | Refusal:
         """Let time pass, at most so much; stops early once *until* holds. Whether it held (True without one)."""
 
+    def timer_due(self) -> int | None:
+        """Return in how many milliseconds a timer of the page is due, if one is that may change what is seen; else None."""
+
+    def check_delay(self) -> int:
+        """Return for how many milliseconds a check that does not hold lets the page's timers run."""
+
     def elapsed(self) -> int:
         """Return the virtual time since load, in milliseconds."""
 

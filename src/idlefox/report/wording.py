@@ -140,12 +140,20 @@ MOST_DIFFERENCES = 10
 
 def reason_texts(failure: Failure) -> list[str]:
     """Return further reasons, a line each; of differing values at most ten, then how many more there are."""
+    if failure.timer is not None:
+        return [*reason_texts(failure._replace(timer=None)), timer_text(failure.timer)]
     if failure.limit is None and failure.refusal is None and failure.kind != "known" and failure.differences:
         texts = [difference_text(each) for each in failure.differences[:MOST_DIFFERENCES]]
         more = len(failure.differences) - len(texts)
         return [*texts, f"and {more} more"] if more else texts
     text = reason_text(failure)
     return [text] if text else []
+
+
+def timer_text(ms: int) -> str:
+    """Say that a timer of the page is due in *ms*, and what to write if that is what the check has to wait for."""
+    span = write_duration(ms)
+    return f"a timer of the page is due in {span}; use `within {span}`, or `live: {{check_delay: {span}}}` for all checks"
 
 
 def reason_text(failure: Failure) -> str:
@@ -240,6 +248,13 @@ _BECAUSE: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "press missed": lambda f: "the press did not reach it",
     "not typed": lambda f: "typing there depends on the browser's language; use set",
     "cannot be set": lambda f: "its control has no value that can be set; use type or pick",
+    "not found": lambda f: "nothing on the page has its name or label; if it is there, say where with `at` under live.find",
+    "two controls": lambda f: f"two controls on the page are called so, {f['controls'][0]} and {f['controls'][1]}; say which one with `at` under live.find",
+    "not opened": lambda f: "its list or calendar could not be opened; name what opens it with `open` under live.find",
+    "not removed": lambda f: f"nothing on the page takes {written(f['value'])} away",
+    "value not reached": lambda f: f"its keys do not lead to {written(f['value'])}; it is at {written(f['read'])}",
+    "date not entered": lambda f: f"{written(f['value'])} was entered, and it reads {written(f['read'])}; say how the page writes dates with `format` under live.find",
+    "may come": lambda f: f"a timer of the page is due in {f['ms']} ms, and what it does may make it possible; wait for it first",
     "not a step there": lambda f: str(f["why"]),
 }
 _DISABLED = frozenset({"disabled", "disabled by markup", "locked"})

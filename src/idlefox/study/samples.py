@@ -57,6 +57,9 @@ def options_of(field: Field) -> tuple[Any, ...]:
     return field.options if isinstance(field.options, tuple) else ()
 
 
+_LONGEST = 1_000_000  # a longer text is not made up
+
+
 def texts_for(field: Field) -> list[str]:
     """Texts that may well be valid in a field of texts, the likeliest first."""
     least = parameter(field, "minlength") or 0
@@ -71,7 +74,7 @@ def texts_for(field: Field) -> list[str]:
         found += ["https://skerry.example/", "a:b"]
     else:
         found += ["word", "a", "A", "1"]
-    size = max(1, least)
+    size = min(max(1, least), _LONGEST)
     found += [t * size for t in ("a", "A", "1", "word"[:1])]
     return [t for t in dict.fromkeys(found) if most is None or len(t) <= most]
 

@@ -101,6 +101,7 @@ def step_pick(live: FormState, cell: FieldCell, mode: str, values: list[Any]) ->
     need_reach(live, cell, "choosing in")
     focus(live, cell)
     found = offered(cell)
+    values = [_meant(found, value) for value in values]
     for value in values:
         _need_option(cell, found, value, mode)
     if not cell.plan.field.many:
@@ -113,6 +114,13 @@ def step_pick(live: FormState, cell: FieldCell, mode: str, values: list[Any]) ->
         chosen = _taken(found, values, cell.value if mode == "also" else [])
     chosen = in_order([o.value for o in found], chosen)
     person_changes(live, cell, chosen_text(chosen), chosen, False)
+
+
+def _meant(found: list[OptionState], value: Any) -> Any:
+    """The value of the option that is called *value*: by its value, else by its label."""
+    if any(equal(option.value, value) for option in found):
+        return value
+    return next((option.value for option in found if option.label == value), value)
 
 
 def _taken(found: list[OptionState], values: list[Any], chosen: list[Any]) -> list[Any]:

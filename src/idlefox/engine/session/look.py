@@ -69,6 +69,11 @@ def options(cell: FieldCell) -> list[Any]:
     return [o.value for o in offered(cell)]
 
 
+def option_labels(cell: FieldCell) -> list[str]:
+    """Return the labels of the options of the choice *cell* in order."""
+    return [o.label for o in offered(cell)]
+
+
 def _on_page(live: FormState) -> Iterator[Any]:
     for form in live.roots_by_panel.values():
         if form.open:

@@ -8,7 +8,8 @@ from typing import Any
 from ...records import NamedTuple
 from ..expressions.tree import Expression
 
-PATIENCE, READY = 3_000, 30_000  # milliseconds
+SETTLE_LIMIT, READY = 1_000, 30_000  # milliseconds
+ANY, WHOLE = "*", ""  # the addresses under `find` of every field, and of the form itself
 _REQUEST = re.compile(r"([A-Z]+) (/[^\s?#]*)(?:\?([^\s#]*))?")
 
 
@@ -21,13 +22,15 @@ class Find(NamedTuple):
 
 
 class FieldLocators(NamedTuple):
-    """The locators of one address: its control, and the page's marks of its states.
+    """The locators of one address: its control, where its value can be read, and the page's marks of its states.
 
-    Of a list, *rows* finds the rows, *add* and *remove* their buttons; of a panel, *open* and *close* its own.
-    *validity* is ``shown``, ``native`` or "" (as the form).
+    Of a list, *rows* finds the rows, *add* and *remove* their buttons; of a panel, *open* and *close* its own. *open* is also what
+    opens the options of a choice or a calendar. *around* is a CSS selector, *empty* the text of a choice without a value,
+    *format* that of dates. *validity* is ``shown``, ``native`` or "" (as the form).
     """
 
     find: Find | None = None
+    value: Find | None = None
     rows: Find | None = None
     add: Find | None = None
     remove: Find | None = None
@@ -37,6 +40,10 @@ class FieldLocators(NamedTuple):
     dirty: Find | None = None
     shows: Find | None = None
     asking: Find | None = None
+    marked: Find | None = None
+    around: str = ""
+    empty: str = ""
+    format: str = ""
     validity: str = ""
 
 
@@ -94,11 +101,18 @@ class LivePage(NamedTuple):
     ready: int = READY
     form: Find | None = None
     time: str = "virtual"  # or real
-    patience: int = PATIENCE
+    settle_limit: int = SETTLE_LIMIT
+    check_delay: int = 0
     validity: str = "shown"  # or native
     requests: str = "standin"  # or real
     answers: tuple[ScriptedAnswer, ...] = ()
-    errors: str = "problem"  # or map
+    errors: str = "problem"  # or map, map-dotted
+    accepted: Find | None = None
+    rejected: Find | None = None
+    payload: Find | None = None  # CSS "console" stands for the page's console
+    sign_in: str = ""
+    reset: Find | None = None
+    summary: Find | None = None
     notice: Find | None = None
     views: Mapping[str, Find] = {}
     submit: Find | None = None

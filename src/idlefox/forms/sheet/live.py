@@ -7,12 +7,14 @@ from typing import Any
 from ..expressions.bind import Scope
 from ..expressions.parse import ExpressionError, parse
 from ..expressions.tree import Expression, Name
-from ..model.live import PATIENCE, READY, FieldLocators, Find, LivePage, LookupResponse, RequestPattern, ScriptedAnswer, read_request
+from ..model.live import ANY, READY, SETTLE_LIMIT, WHOLE, FieldLocators, Find, LivePage, LookupResponse, RequestPattern, ScriptedAnswer, read_request
 from ..names.addresses import AddressError, locate, parse_address
 from ..names.shapes import Shape
 from .reading import At, Reading
 
-_ASKED = ("touched", "dirty", "shows", "asking")
+_ASKED = ("value", "marked", "touched", "dirty", "shows", "asking")
+_TEXTS = ("around", "empty", "format")
+_OF_ANY = {"shows", "marked", "touched", "dirty", "asking", "around", "empty", "format", "validity"}
 _WITH_VALUE = "mark the place of the value: GET /api/codes?code={value}"
 
 
@@ -35,11 +37,18 @@ class LiveReader:
             ready=self.reading.duration(at, given, "ready", READY),
             form=_found(given.get("form")),
             time=given.get("time", "virtual"),
-            patience=self.reading.duration(at, given, "patience", PATIENCE),
+            settle_limit=self.reading.duration(at, given, "settle_limit", SETTLE_LIMIT),
+            check_delay=self.reading.duration(at, given, "check_delay", 0),
             validity=given.get("validity", "shown"),
             requests=given.get("requests", "standin"),
             answers=tuple(self._answer((*at, "answers", i), each) for i, each in enumerate(given.get("answers", []))),
             errors=given.get("errors", "problem"),
+            accepted=_found(given.get("accepted")),
+            rejected=_found(given.get("rejected")),
+            payload=_found(given.get("payload")),
+            sign_in=given.get("sign_in", ""),
+            reset=_found(given.get("reset")),
+            summary=_found(given.get("summary")),
             notice=_found(given.get("notice")),
             views={name: find for name, each in given.get("views", {}).items() if (find := _found(each)) is not None},
             submit=_found(given.get("submit")),
@@ -50,6 +59,8 @@ class LiveReader:
         )
 
     def _place(self, at: At, address: str, given: Any) -> FieldLocators:
+        if address in (ANY, WHOLE):
+            return self._of_all(at, address, given)
         segments = parse_address(address)
         if segments is None:
             self.reading.report(at, f"{address!r} is not an address", "for example contact.email or passengers[*].age", key=True)
@@ -68,11 +79,24 @@ class LiveReader:
         for key in ("rows", "add", "remove"):
             if key in given and shape.kind != "rows":
                 self.reading.report((*at, key), f"{shape.name} has no rows", "remove it", key=True)
-        for key in ("open", "close"):
-            if key in given and shape.kind != "form":
-                self.reading.report((*at, key), f"{shape.name} is not a panel", "remove it", key=True)
+        if "close" in given and shape.kind != "form":
+            self.reading.report((*at, "close"), f"{shape.name} is not a panel", "remove it", key=True)
+        return self._parts(given, find)
+
+    def _of_all(self, at: At, address: str, given: Any) -> FieldLocators:
+        """Read what holds for every field (``*``), or for the form itself."""
+        if address == WHOLE:
+            return self._parts({} if isinstance(given, str) else given, _found(given) if isinstance(given, str) else None)
+        if isinstance(given, str):
+            self.reading.report(at, "every field cannot be at the same place", "say what it is: {shows: .error, marked: .has-error}", key=True)
+            return FieldLocators()
+        for key in set(given) - _OF_ANY:
+            self.reading.report((*at, key), f"{key} does not apply to every field", f"the keys here are {', '.join(sorted(_OF_ANY))}", key=True)
+        return self._parts(given, None)
+
+    def _parts(self, given: dict[str, Any], find: Find | None) -> FieldLocators:
         parts = {key: _found(given.get(key)) for key in ("rows", "add", "remove", "open", "close", *_ASKED)}
-        return FieldLocators(find=find, validity=given.get("validity", ""), **parts)
+        return FieldLocators(find=find, validity=given.get("validity", ""), **parts, **{key: given.get(key, "") for key in _TEXTS})
 
     def request(self, at: At, given: dict[str, Any]) -> RequestPattern | None:
         """Return the request of a lookup, including the place of the value."""

@@ -33,12 +33,13 @@ PREFERENCES: dict[str, Any] = {
     "datareporting.policy.dataSubmissionEnabled": False, "extensions.getAddons.cache.enabled": False,
     "extensions.update.enabled": False, "network.captive-portal-service.enabled": False,
     "network.connectivity-service.enabled": False, "network.dns.disablePrefetch": True,
-    "network.http.speculative-parallel-limit": 0, "network.prefetch-next": False, "services.settings.server": "data:,#",
+    "ui.prefersReducedMotion": 1, "network.http.speculative-parallel-limit": 0, "network.prefetch-next": False, "services.settings.server": "data:,#",
     "signon.autofillForms": False, "signon.rememberSignons": False, "startup.homepage_welcome_url": "about:blank",
     "toolkit.cosmeticAnimations.enabled": False, "toolkit.telemetry.enabled": False, "ui.caretBlinkTime": 0,
     "intl.accept_languages": "en-US", "intl.locale.requested": "en-US",
 }  # fmt: skip
 FLAGS = (
+    "--force-prefers-reduced-motion",
     "--disable-background-networking", "--disable-component-update", "--disable-dev-shm-usage", "--disable-extensions",
     "--disable-gpu", "--disable-sync", "--lang=en-US", "--no-first-run",
 )  # fmt: skip

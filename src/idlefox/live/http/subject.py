@@ -268,6 +268,14 @@ class HttpSubject:
         """Write *address* as the page does."""
         return address
 
+    def timer_due(self) -> int | None:
+        """Return None: there are no timers of a page."""
+        return None
+
+    def check_delay(self) -> int:
+        """Return 0: a check is made once."""
+        return 0
+
     def elapsed(self) -> int:
         """Return the virtual time since load in milliseconds."""
         return self._engine.session.live.now - self._clock if self._engine is not None else 0

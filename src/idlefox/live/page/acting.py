@@ -27,6 +27,8 @@ _REFUSED = {
     "no option": "no such option", "disabled option": "disabled option", "no add button": "no row button",
     "no remove button": "no row button", "no open button": "no panel button", "no close button": "no panel button",
     "no focus": "no focus", "cannot be set": "cannot be set", "not typed": "not typed",
+    "two": "two controls", "not opened": "not opened", "only by typing": "not opened", "searching": "no such option",
+    "not removed": "not removed", "value not reached": "value not reached", "date not entered": "date not entered",
     "covered": "covered", "moved": "moved away", "missed": "press missed",
 }  # fmt: skip
 
@@ -94,7 +96,12 @@ def entering(field: Field, address: str, value: Any) -> list[Act]:
         act |= {"act": "type", "text": entered, "over": True}
     else:
         act |= {"act": "set", "value": entered}
-    return [act, {"act": "blur", "address": address}]
+    leaving = {"act": "blur", "address": address}
+    return [act, leaving, {"act": "verify", "address": address, "value": act["value"]}] if _is_day(field, act) else [act, leaving]
+
+
+def _is_day(field: Field, act: Act) -> bool:
+    return bool(field.kind == "date" and act["act"] == "set" and act["value"])
 
 
 def refusal_of(refused: dict[str, Any], step: Any, act: Act | None = None) -> Refusal:

@@ -17,7 +17,9 @@ from ..messages import LOST, DocumentGone, Request, Response, target_of
 from ..servers.backend import NEVER, NoBackend, PageBackend, PlannedAnswer
 from .network_log import NetworkLog
 
-AGENT = (Path(__file__).parent / "agent.js").read_text(encoding="utf-8")
+# One function in the page; its parts share a scope.
+_PARTS = ("start", "clock", "requests", "rest", "names", "finding", "sight", "messages", "looking", "choices", "dates", "hands", "door")
+AGENT = "".join((Path(__file__).parent / "agent" / f"{part}.js").read_text(encoding="utf-8") for part in _PARTS)
 ASK = (
     "async (what, given, id) => { const agent = window[Symbol.for('idlefox.agent')];"
     " if (!agent) return 'none'; if (id && agent.id !== id) return 'another';"
@@ -34,6 +36,11 @@ _DOCUMENTS = ("browsingContext.load", "browsingContext.navigationFailed", "brows
 _NAVIGATES = "browsingContext.navigationStarted"
 _MOST_DOCUMENTS = 20  # loaded in a row during one question
 _LOGGED = 50  # console lines kept
+_MOST_SEARCHES = 50  # in one step: one for each of the values that are chosen
+_SETTLED = 20  # ms of timers that belong to the opening and closing of a dialog
+_SEARCH = 60_000  # ms that a choice's lookups may take
+STEP_WAIT = 1_000  # ms that a step lets the page's timers run before it is refused
+_MAY_COME = frozenset({"hidden", "covered", "disabled", "missing", "not opened", "no option", "no open button"})
 
 
 class PageNotSettled(Exception):
@@ -80,10 +87,11 @@ class BrowsingContext:
         self.now = 0
         self.virtual = True
         self.state: dict[str, Any] = {}
-        self.patience = world.live.patience
+        self.settle_limit = world.live.settle_limit
         self.held: list[HeldRequest] = []
         self.console: list[str] = []
         self.left = False  # the document is being replaced
+        self.waited = 0  # ms that steps have let the page's timers run
         self._arriving = False  # the page itself is being loaded
         self._loads = 0
         self.documents = 0  # loaded so far
@@ -94,6 +102,7 @@ class BrowsingContext:
         self._navigates = False  # another document has been asked for
         self._preload = ""
         self._known = 0
+        self._notes: dict[str, Any] | None = None  # what the first document of the scenario showed at load
         self._unmatched: list[dict[str, Any]] = []  # requests of the page that have not arrived
         self._arrived = asyncio.Event()
         self._loaded = asyncio.Event()
@@ -163,6 +172,7 @@ class BrowsingContext:
         """Load *url* at the virtual instant *clock* (None: real time); *fresh*: without any stored data."""
         self.url, self.virtual, self.now = url, clock is not None, clock or 0
         if fresh:
+            self._notes = None
             await self._forget()
         self._loads += 1
         armed = self.browser.name != "chromium"
@@ -217,7 +227,8 @@ class BrowsingContext:
 
     async def _start(self) -> None:
         documents = self.documents
-        begun = await self.ask_once("begin", within=LOAD, **self._wishes(self.now))
+        begun = await self.ask_once("begin", within=LOAD, notes=self._notes, **self._wishes(self.now))
+        self._notes = begun["notes"]
         if begun["waited"]:  # otherwise the load event, which can come later than this answer, would seem that of another document
             try:
                 await asyncio.wait_for(self._another(documents), LOADED)
@@ -388,9 +399,9 @@ class BrowsingContext:
         return min(dues, default=None)
 
     def under_way(self) -> list[str]:
-        """Return what is pending: held requests, and one-time timers within the page's patience."""
+        """Return what is pending: held requests, and one-time timers that are due within the settle limit."""
         found = [f"{h.request.method} {h.request.target}" for h in self.held]
-        waiting = [delay for _, delay in self.state.get("timers", ()) if delay <= self.patience]
+        waiting = [due for due, delay in self.state.get("timers", ()) if (due - self.now if self.virtual else delay) <= self.settle_limit]
         return [*found, *(["a timer of the page's"] if waiting else [])]
 
     async def advance(self, target: int) -> None:
@@ -443,21 +454,27 @@ class BrowsingContext:
     async def run_actions(self, steps: list[dict[str, Any]]) -> tuple[int, dict[str, Any] | None]:
         """Do *steps*, each followed by everything due at once; return how many were done, and why the next was not."""
         done = 0
+        patience = StepPatience(self)
         while done < len(steps):
             self._runs += 1
-            found = await self.ask("run_actions", steps=steps[done:], number=self._runs, **self._wishes(self.now))
+            upto = next((i + 1 for i in range(done, len(steps)) if _is_of_dialog(steps[i])), len(steps))
+            found = await self.ask("run_actions", steps=steps[done:upto], number=self._runs, **self._wishes(self.now))
             if found is None:  # it led to another document
                 number, came = self._progress
-                done += came if number == self._runs else len(steps) - done
+                done += came if number == self._runs else upto - done
                 continue
             done += found["done"]
             self._merge(found)
             refused = found.get("refused")
             if refused:
+                if await patience.waits(done, refused):
+                    continue
                 return done, refused
             if found["why"] != "quiet":
                 await self._arrivals()
                 await self.advance(self.now)
+            if done == upto and _is_of_dialog(steps[upto - 1]):
+                await patience.until_open()
         return done, None
 
     async def look(self, only: list[str] | None = None) -> dict[str, Any]:
@@ -505,3 +522,57 @@ class BrowsingContext:
         """A PNG of the whole page."""
         shot = await self.connection.call("browsingContext.captureScreenshot", context=self.context, origin="document")
         return base64.b64decode(shot["data"])
+
+
+def _is_of_dialog(act: dict[str, Any]) -> bool:
+    return act.get("part") in ("open", "close") or "panel" in (act.get("button") or {})
+
+
+class StepPatience:
+    """Lets the page's timers run while a step cannot be taken yet, as a person waits for a fade or a spinner to end."""
+
+    def __init__(self, page: BrowsingContext) -> None:
+        self.page = page
+        self._step = -1
+        self._since = 0
+        self._real = 0.0
+        self._searches = 0
+
+    async def waits(self, step: int, refused: dict[str, Any]) -> bool:
+        """Return whether time has gone on, so that *step* may be tried again: to a timer that was due within a second."""
+        page = self.page
+        if step != self._step:
+            self._step, self._since, self._real = step, page.now, 0.0
+        if refused["kind"] == "searching":
+            self._searches += 1
+            return self._searches <= _MOST_SEARCHES and await self._searched()
+        if refused["kind"] not in _MAY_COME:
+            return False
+        if not page.virtual:
+            self._real += 0.05
+            await asyncio.sleep(0.05)
+            await page.advance(0)
+            return self._real * 1000 <= STEP_WAIT and bool(page.state.get("timers"))
+        due = page.state.get("next")
+        if due is None or due - self._since > STEP_WAIT:
+            return False
+        await page.advance(max(due, page.now))
+        page.waited += max(0, page.now - self._since)
+        return True
+
+    async def until_open(self) -> None:
+        """Let a dialog come or go: timers of a few milliseconds stand for the transition, which ends at once."""
+        page, end = self.page, self.page.now + _SETTLED
+        while page.virtual and (due := page.state.get("next")) is not None and due <= end:
+            await page.advance(max(due, page.now))
+
+    async def _searched(self) -> bool:
+        """Let the lookups of a choice that was typed in finish."""
+        page = self.page
+        if not page.virtual:
+            await asyncio.sleep(0.3)
+            await page.advance(0)
+        end = page.now + _SEARCH
+        while page.virtual and page.under_way() and (moment := page.next_moment()) is not None and moment <= end:
+            await page.advance(max(moment, page.now))
+        return True

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Any
 
-from ...forms.model.form import Field, Form
-from ...forms.model.live import FieldLocators, Find, LivePage
+from ...forms.model.form import Field, Form, Notice
+from ...forms.model.live import ANY, WHOLE, FieldLocators, Find, LivePage
 from ...forms.names.addresses import named, parse_address
+from ...forms.values.values import reads_as
 from .message_patterns import patterns_of
 
 Path = tuple[Any, ...]
@@ -17,23 +18,41 @@ Path = tuple[Any, ...]
 def agent_map(form: Form) -> dict[str, Any]:
     """Return the agent's map of *form*: its fields by name, nested, and the parts of its page."""
     live = form.live or LivePage()
-    places = {_path(address): place for address, place in live.find.items()}
+    places = {_path(address): place for address, place in live.find.items() if address not in (ANY, WHOLE)}
     says = patterns_of(form, form.fields)
     for panel in form.panels:
         says |= patterns_of(panel, panel.fields)
     panels = {panel.panel: _panel(panel, places, says) for panel in form.panels}
+    general = _placed(live.find.get(ANY)) | ({"own": own["shows"]} if "shows" in (own := _placed(live.find.get(WHOLE))) else {})
     found: dict[str, Any] = {
-        "fields": {**_fields(form.fields, places, says), **panels},
+        "fields": {**_fields(form.fields, places, says), **panels, "*": general},
         "views": {name: _found(find) for name, find in live.views.items()},
         "native": live.validity == "native",
         "submitLabel": form.submit.label,
     }
-    for name, find in (("form", live.form), ("notice", live.notice), ("submit", live.submit)):
+    found["noticeTexts"] = list(dict.fromkeys(notice.text for notice in _notices(form)))
+    for name, find in _parts(live).items():
         if find is not None:
             found[name] = _found(find)
     if form.page is not None:
+        found["page"] = True
         _by_markup(form, found["fields"])
     return found
+
+
+def _notices(form: Form) -> Iterator[Notice]:
+    """The notices that the sheet knows."""
+    for part in (form, *form.panels):
+        for each in (*part.after.values(), *part.server.replies):
+            if each.notice is not None:
+                yield each.notice
+
+
+def _parts(live: LivePage) -> dict[str, Find | None]:
+    whole = live.find.get(WHOLE)
+    names = ("notice", "submit", "reset", "summary", "accepted", "rejected")
+    payload = live.payload if live.payload is not None and live.payload.css != "console" else None
+    return {"form": live.form or (whole.find if whole is not None else None), "payload": payload, **{name: getattr(live, name) for name in names}}
 
 
 def _by_markup(form: Form, fields: dict[str, Any]) -> None:
@@ -77,7 +96,13 @@ def _fields(fields: tuple[Field, ...], places: dict[Path, FieldLocators], says: 
 
 def _field(field: Field, places: dict[Path, FieldLocators], says: dict[Path, list[str]]) -> dict[str, Any]:
     kind = "rows" if field.kind == "rows" else "group" if field.kind == "group" else "field"
-    found: dict[str, Any] = {"kind": kind, "label": field.label or field.name}
+    found: dict[str, Any] = {"kind": kind, "label": field.label or field.name, "type": field.kind}
+    if field.many:
+        found["many"] = True
+    if field.kind in ("select", "radio") or field.many:
+        found["choice"] = True
+    if isinstance(field.options, tuple):
+        found["options"] = [[reads_as(option.value), option.label] for option in field.options]
     if field.send_name:
         found["send"] = field.send_name
     if field.kind == "radio" or (field.kind == "checkbox" and field.many):
@@ -96,8 +121,16 @@ def _panel(panel: Form, places: dict[Path, FieldLocators], says: dict[Path, list
 
 
 def _placed(place: FieldLocators | None) -> dict[str, Any]:
-    parts = ("find", "rows", "add", "remove", "open", "close", "touched", "dirty", "shows", "asking")
-    return {name: _found(find) for name in parts if place is not None and (find := getattr(place, name)) is not None}
+    if place is None:
+        return {}
+    parts = ("find", "value", "rows", "add", "remove", "open", "close", "touched", "dirty", "shows", "asking", "marked")
+    found: dict[str, Any] = {name: _found(find) for name in parts if (find := getattr(place, name)) is not None}
+    found |= {name: text for name in ("empty", "format") if (text := getattr(place, name))}
+    if place.around:
+        found["around"] = {"css": place.around}
+    if "open" in found:
+        found["opener"] = found["open"]
+    return found
 
 
 def _found(find: Find) -> dict[str, Any]:

@@ -41,6 +41,8 @@ class RealInput:
             return await self._click(act)
         if act["act"] == "turn":
             return await self._turn(act)
+        if act["act"] == "set" and (sections := await self.page.ask("sections", address=act["address"], value=act["value"])):
+            return await self._sections(act, sections)
         if act["act"] == "choose" and len(act["values"]) == 1 and not act["mode"]:
             aimed = await self._aim({"address": act["address"], "option": act["values"][0]})
             if not aimed.get("kind") and not aimed["native"]:
@@ -66,6 +68,15 @@ class RealInput:
             keys = _strokes(start + (act["text"] if act["act"] == "type" else KEYS["Backspace"] * act["times"]))
         await self.page.act([{"type": "key", "id": "keys", "actions": keys}])
         return None
+
+    async def _sections(self, act: dict[str, Any], sections: dict[str, Any]) -> dict[str, Any] | None:
+        """Type a date whose sections go on by themselves: its digits, in the order of the sections."""
+        keys = "".join(sections["keys"]) or KEYS["Backspace"].join(KEYS["ArrowRight"] for _ in range(sections["count"]))
+        await self.page.press_keys(keys)
+        read = (await self.page.look([act["address"]]))["fields"].get(act["address"]) or {}
+        if read.get("value") == act["value"]:
+            return None
+        return {"kind": "date not entered", "facts": {"value": act["value"], "read": read.get("value")}}
 
     async def _click(self, act: dict[str, Any]) -> dict[str, Any] | None:
         aimed = await self._aim({key: value for key, value in act.items() if key != "act"})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Callable, Iterator
 from typing import Any
@@ -52,6 +53,8 @@ class PageSnapshot:
     def __init__(self, form: Form, snapshot: dict[str, Any], facts: PageContext) -> None:
         self.form, self.snapshot, self.facts = form, snapshot, facts
         self.live: LivePage = form.live or LivePage()
+        # Those whose control was found; of the others the snapshot says why it was not.
+        self.fields = {address: facts if facts and "value" in facts else None for address, facts in snapshot["fields"].items()}
         self.places = {tuple("*" if isinstance(s, int) else s for s in parse_address(a) or ()): p for a, p in self.live.find.items()}
 
     def look(self, noun: Noun, asked: str, word: Any = None) -> Any:
@@ -104,30 +107,42 @@ class PageSnapshot:
     def _field(self, address: str, field: Field, facts: dict[str, Any] | None, asked: str, word: Any) -> Any:
         place = self.places.get(field.path, FieldLocators())
         if asked == "state":
-            return self._state(address, field, facts)
+            return self._state(address, field, self.fields.get(address))
         if asked == "is":
             return self._is(address, field, place, facts, word)
-        if facts is None:
-            if asked == "shows":
+        if facts is None or "absent" in facts:
+            if asked == "shows" and not self._should_be_there(field, facts):
                 return []
             return None if asked == "why not" else _not_there(address)
+        if "two" in facts:
+            return None if asked == "why not" else _two(address, facts["two"])
         if asked == "value":
-            return value_of(field, facts)
+            return _unread(address) if _is_unread(facts) else value_of(field, facts)
         if asked == "shows":
-            return facts["shows"] if facts["visible"] or facts["shows"] else []
+            return facts["shows"] or unseen_message(address, facts) or []
         if asked == "reads":
             return _reads(address, facts)
         if asked == "breaks":
             return self._breaks(address, field, place, facts)
         if asked == "offers":
-            return [option_value(field, value) for value, _, _ in facts["options"] or [] if value != "" or has_blank(field)]
+            return _offers(address, field, facts)
+        if asked == "labels":
+            return [label for _, label, _ in facts["options"] or ()]
         return None
 
     def _is(self, address: str, field: Field, place: FieldLocators, facts: dict[str, Any] | None, word: str) -> Any:
         name = _OPPOSITE.get(word, word)
         wanted = name == word
-        if facts is None:
-            return not wanted if name in ("visible", "marked", "focused") else _not_there(address)
+        if facts is None or "absent" in facts:
+            if name not in ("visible", "marked", "focused") or (not wanted and self._should_be_there(field, facts)):
+                return _not_there(address)
+            return not wanted
+        if "two" in facts:
+            return _two(address, facts["two"])
+        if name == "marked" and (classes := (facts.get("unseen") or {}).get("marked")):
+            return _unsure_mark(address, classes)
+        if name == "empty" and _is_unread(facts):
+            return _unread(address)
         if name in _SEEN:
             return bool(facts[name]) is wanted
         if name in ("empty", "on"):
@@ -135,6 +150,26 @@ class PageSnapshot:
         if name in ("dirty", "touched"):
             return _silent(address, name) if facts[name] is None else bool(facts[name]) is wanted
         return self._validity(address, field, place, facts, word)
+
+    def should_be_there(self, segments: Segments) -> bool:
+        """Return whether the field at *segments* was not found, although the sheet or its label on the page says that it is there."""
+        found = self._counted(resolved(self.form, segments))
+        if isinstance(found, NotObservable):
+            return False
+        field = self.form.find(tuple("*" if isinstance(s, int) else s for s in found))
+        facts = self.snapshot["fields"].get(key_of(found))
+        return field is not None and not field.fields and (facts is None or "absent" in facts) and self._should_be_there(field, facts)
+
+    def _should_be_there(self, field: Field, facts: dict[str, Any] | None) -> bool:
+        """A field that nothing hides is on the page while the form is; so is one whose label is on show."""
+        if self.form.page is not None or not self.snapshot["formVisible"]:
+            return False
+        absent = (facts or {}).get("absent", "never")
+        if absent != "never":
+            return bool(absent == "label")
+        ways = [self.form.find(field.path[: i + 1]) for i in range(len(field.path))]
+        panel = any(each.panel == field.path[0] for each in self.form.panels)
+        return not panel and not self.form.views and all(way is None or way.visible is None for way in ways)
 
     def _validity(self, address: str, field: Field, place: FieldLocators, facts: dict[str, Any], word: str) -> Any:
         if word == "asking":
@@ -183,7 +218,7 @@ class PageSnapshot:
         return self._container(name, as_group, self.snapshot["groups"].get(name, {}), asked, word)
 
     def _container(self, address: str, field: Field, facts: dict[str, Any], asked: str, word: Any) -> Any:
-        inside = [(a, f) for a, f in self.snapshot["fields"].items() if a.startswith((f"{address}.", f"{address}["))]
+        inside = [(a, f) for a, f in self.fields.items() if a.startswith((f"{address}.", f"{address}["))]
         if asked == "rows":
             return facts.get("count", 0)
         if asked == "shows":
@@ -240,7 +275,7 @@ class PageSnapshot:
                 found[field.name] = self._rows(field, address)
             elif field.kind == "group":
                 found[field.name] = self._value(field.fields, address)
-            elif (facts := self.snapshot["fields"].get(address)) is not None:
+            elif (facts := self.fields.get(address)) is not None:
                 found[field.name] = value_of(field, facts)
         return found
 
@@ -254,7 +289,7 @@ class PageSnapshot:
             return self._value(self.form.fields, "")
         found: dict[str, Any] = {}
         for field in self.form.fields:
-            facts = self.snapshot["fields"].get(field.name)
+            facts = self.fields.get(field.name)
             if facts is None or not field.native.name:
                 continue
             value = value_of(field, facts)
@@ -289,18 +324,21 @@ class PageSnapshot:
         if name == "attempted":
             return self.snapshot["pressed"] > 0 or bool(self.facts.submissions)
         if name in ("valid", "invalid") and self.live.validity == "native":
-            return any(f and f["flags"] for f in self.snapshot["fields"].values()) is (word == "invalid")
-        return self._container_is("form", {}, list(self.snapshot["fields"].items()), word)
+            return any(f and f["flags"] for f in self.fields.values()) is (word == "invalid")
+        return self._container_is("form", {}, list(self.fields.items()), word)
 
     def _busy(self) -> bool:
         return bool(self.snapshot["busy"]) or bool(self.facts.waiting)
 
     # the rest
-    def errors(self) -> dict[str, list[str]]:
+    def errors(self) -> dict[str, list[str]] | NotObservable:
         """Return every visible message by address."""
         found = {"": self.snapshot["own"]}
-        for part in ("groups", "rows", "fields"):
-            found.update({self._written(key): facts["shows"] for key, facts in self.snapshot[part].items() if facts})
+        unseen = (unseen_message(self._written(key), facts) for key, facts in self.fields.items() if facts)
+        if (first := next(filter(None, unseen), None)) is not None:
+            return first
+        for part in (self.snapshot["groups"], self.snapshot["rows"], self.fields):
+            found.update({self._written(key): facts["shows"] for key, facts in part.items() if facts})
         return {address: texts for address, texts in found.items() if texts}
 
     def _written(self, key: str) -> str:
@@ -339,7 +377,7 @@ class PageSnapshot:
 
     def marked_by_page(self, name: str) -> list[str] | NotObservable:
         """The addresses of the fields that the page marks as dirty or touched."""
-        there = {address: facts for address, facts in self.snapshot["fields"].items() if facts is not None}
+        there = {address: facts for address, facts in self.fields.items() if facts is not None}
         silent = next((address for address, facts in there.items() if facts[name] is None), None)
         if silent is not None:
             return _silent(silent, name)
@@ -366,6 +404,49 @@ class PageSnapshot:
 def _not_there(address: str) -> NotObservable:
     remedy = f"if it is there, locate it with live.find.{address}"
     return not_observable(address, f"no control on the page has that name or label; {remedy}")
+
+
+def _line(address: str, key: str, value: str) -> str:
+    """The line of `find` to paste."""
+    return f"live: {{find: {{{json.dumps(address) if not address.isidentifier() else address}: {{{key}: {value}}}}}}}"
+
+
+def _two(address: str, controls: list[str]) -> NotObservable:
+    line = _line(address, "at", "'#its-id'")
+    return not_observable(address, f"two controls on the page are called so, {controls[0]} and {controls[1]}; say which one: {line}")
+
+
+def _is_unread(facts: dict[str, Any]) -> bool:
+    return bool((facts.get("unseen") or {}).get("value"))
+
+
+def _unread(address: str) -> NotObservable:
+    why = "its control does not say what is chosen, and no other part of the page does"
+    return not_observable(address, f"{why}; name where the value stands: {_line(address, 'value', '.its-value')}")
+
+
+def _unsure_mark(address: str, classes: list[str]) -> NotObservable:
+    why = f"the page does not say aria-invalid, but the class {classes[0]!r} has come; if that marks it, add {_line('*', 'marked', '.' + classes[0])}"
+    return not_observable(address, why)
+
+
+def unseen_message(address: str, facts: dict[str, Any]) -> NotObservable | None:
+    """Why it cannot be said that the field shows nothing; None if it can."""
+    unseen = (facts.get("unseen") or {}).get("shows")
+    if unseen is None:
+        return None
+    if unseen["why"] == "text":
+        why = f"the text {unseen['texts'][0]!r} has come beside it, and is none of the sheet's messages"
+        return not_observable(address, f"{why}; name where its messages stand: {_line(address, 'shows', unseen['at'])}")
+    line = _line(address, "shows", ".its-message")
+    return not_observable(address, f"it is marked as wrong, but its message was not found; name where it stands: {line}")
+
+
+def _offers(address: str, field: Field, facts: dict[str, Any]) -> Any:
+    if facts["options"] is None:
+        why = "its list could not be opened, so its options cannot be seen"
+        return not_observable(address, f"{why}; name what opens it: {_line(address, 'open', '.its-button')}")
+    return [option_value(field, value) for value, _, _ in facts["options"] if value != "" or has_blank(field)]
 
 
 def _silent(address: str, name: str) -> NotObservable:

@@ -18,10 +18,10 @@ from ...playing.server_answers import answer_of
 from ...playing.subject import CAPABILITIES, UNDER_WAY, Material, NotObservable, verb_of, why_no_option
 from ...refusals import Refusal
 from ...script import tree
-from ...script.tree import Noun
+from ...script.tree import Address, Noun
 from ..messages import target_of
 from .acting import KEYS, act_of, entering, refusal_of
-from .browsing_context import BrowsingContext
+from .browsing_context import STEP_WAIT, BrowsingContext
 from .page_map import key_of, resolved
 from .real_input import RealInput, run_actions
 from .session import BrowserSession, PageEnvironment, SessionLost
@@ -349,9 +349,19 @@ class LivePageSubject:
                 return self.page.under_way() if asked == "value" else bool(self.page.under_way())
             if self._snapshot is None:
                 self._snapshot = self._run(self.page.look())
+            if asked == "offers" and noun.address is not None:
+                self._open(noun.address.segments)
         except SessionLost as fault:
             return NotObservable(fault.refusal)
         return PageSnapshot(self.form, self._snapshot, self._facts()).look(noun, asked, word)
+
+    def _open(self, segments: tuple[Any, ...]) -> None:
+        """Have the options of the choice at *segments* in the snapshot: its list is opened, read and closed."""
+        assert self._snapshot is not None
+        address = key_of(resolved(self.form, segments))
+        facts = self._snapshot["fields"].get(address)
+        if facts is not None and facts.get("options") is None and "two" not in facts:
+            facts["options"] = self._run(self.page.ask("offers", address=address))
 
     def _facts(self) -> PageContext:
         page, facts = self.page, PageContext()
@@ -378,6 +388,15 @@ class LivePageSubject:
         return StepTrial(self)
 
     # records
+    def timer_due(self) -> int | None:
+        """Return in how many milliseconds the next timer of the page is due, if that is within a second; else None."""
+        due = self.page.state.get("next") if self.lane.page is not None and self.page.virtual else None
+        return max(0, round(due - self.page.now)) if due is not None and due - self.page.now <= STEP_WAIT else None
+
+    def check_delay(self) -> int:
+        """Return the sheet's `check_delay`."""
+        return self.ground.live.check_delay
+
     def elapsed(self) -> int:
         """Return the time since load in milliseconds."""
         return self.lane.page.now - self._start if self.lane.page is not None else 0
@@ -440,7 +459,17 @@ class StepTrial(LivePageSubject):
         if act is None:
             return None
         refused = self._run(self.page.ask("hinders", step=act))
-        return refusal_of(refused, step, act) if refused and refused["kind"] else None
+        if not refused or not refused["kind"]:
+            return None
+        refusal = refusal_of(refused, step, act)
+        if refusal.kind == "not on page" and isinstance(address := getattr(step, "address", None), Address):
+            found = self._run(self.page.look())
+            if PageSnapshot(self.form, found, self._facts()).should_be_there(address.segments):
+                return refusal._replace(kind="not found")
+        due = self.page.state.get("next")
+        if refused["kind"] in ("hidden", "covered") and due is not None and due - self.page.now <= STEP_WAIT:
+            return Refusal("may come", refusal.what, refusal.doing, {"ms": max(0, round(due - self.page.now))}, see=refusal.see)
+        return refusal
 
 
 _STEPS: dict[type, Callable[[LivePageSubject, Any], Any]] = {

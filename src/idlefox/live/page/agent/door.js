@@ -1,0 +1,23 @@
+  // ---------------------------------------------------------------- the door
+  const door = {
+    id,
+    clock, look, run, run_actions, aim, landed, hinders, offers, sections,
+    element: (address) => placeOf(address)?.elements[0] ?? null,
+    // A document may be asked while it is still arriving. *waited*: whether its load event is yet to be told to the player.
+    begin: async (given) => {
+      const waited = document.readyState !== "complete";
+      if (waited) await new Promise((resolve) => addEventListener("load", resolve, { once: true }));
+      await rest();
+      const notes = noteLoad(given.notes);
+      return { ...(await run(given)), waited, notes };
+    },
+    // What was sent with the last request like this.
+    body: ({ method, url }) => requests.findLast((request) => request.method === method && request.url === url && !request.over)?.written ?? null,
+    source: () => `<!doctype html>${document.documentElement.outerHTML}`,
+    end: () => { ended = true; navigator.sendBeacon = () => true; },
+    known: () => requests.map(({ id, method, url, at, held, over, status }) => ({ id, method, url, at, held, over, status })),
+    told: () => ({ warnings: [...warnings], errors: pageErrors.splice(0) }),
+    roleOf, nameOf,
+  };
+  Object.defineProperty(window, KEY, { value: door, enumerable: false });
+}
