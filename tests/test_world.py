@@ -253,6 +253,8 @@ live:
   find:
     wick: {role: textbox, name: Wick}
     hands: {rows: li, add: '#add', remove: {name: Away}}
+    "*": {shows: .all, around: .line}
+    "": {shows: .top}
     hands[*].name: {at: .name, touched: .t, dirty: .d, shows: .s, asking: .a, validity: native}
 """
     form = read_sheet_text(
@@ -260,15 +262,16 @@ live:
     )  # fmt: skip
     assert agent_map(form) == {
         "fields": {
-            "wick": {"kind": "field", "label": "Wick", "send": "w", "find": {"role": "textbox", "name": "Wick"}},
-            "when": {"kind": "field", "label": "When", "set": True},
+            "*": {"shows": {"css": ".all"}, "around": {"css": ".line"}, "own": {"css": ".top"}},
+            "wick": {"kind": "field", "label": "Wick", "type": "text", "send": "w", "find": {"role": "textbox", "name": "Wick"}},
+            "when": {"kind": "field", "label": "When", "type": "radio", "set": True, "choice": True, "options": [["a", "a"]]},
             "hands": {
-                "kind": "rows", "label": "Hands", "rows": {"css": "li"}, "add": {"css": "#add"}, "remove": {"name": "Away"},
-                "fields": {"name": {"kind": "field", "label": "Name", "find": {"css": ".name"}, "touched": {"css": ".t"}, "dirty": {"css": ".d"}, "shows": {"css": ".s"}, "asking": {"css": ".a"}}},
+                "kind": "rows", "label": "Hands", "type": "rows", "rows": {"css": "li"}, "add": {"css": "#add"}, "remove": {"name": "Away"},
+                "fields": {"name": {"kind": "field", "label": "Name", "type": "text", "find": {"css": ".name"}, "touched": {"css": ".t"}, "dirty": {"css": ".d"}, "shows": {"css": ".s"}, "asking": {"css": ".a"}}},
             },
         },
         "views": {"done": {"css": "#done"}}, "native": True, "submitLabel": "Submit", "form": {"role": "form", "name": "Lamp"},
-        "notice": {"css": ".note"}, "submit": {"role": "button"},
+        "notice": {"css": ".note"}, "submit": {"role": "button"}, "noticeTexts": [],
     }  # fmt: skip
     assert form.live is not None
     assert (form.live.ready, form.live.settle_limit, form.live.serve, form.live.page_errors, form.live.line) == (5000, 2000, "run it", "fail", 5)

@@ -67,6 +67,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "no focus": (),
     "cannot be set": (),
     "not typed": (),
+    "unanswered": ("box", "text"),  # the page asked something by a box of the browser
     "two controls": ("controls",),  # nothing decides which one is meant
     "not opened": ("value",),  # the list or calendar of a choice or date
     "not removed": ("value",),  # from several that are chosen

@@ -11,7 +11,7 @@ from .subject import CAPABILITIES, lacking
 
 _STEPS: dict[type, str] = {
     tree.Answer: "scripted answers", tree.Open: "panels", tree.Close: "panels", tree.Leave: "pages", tree.Return: "pages",
-    tree.Reload: "pages", tree.Wait: "virtual time", tree.Settle: "virtual time",
+    tree.Reload: "pages", tree.Go: "pages", tree.Wait: "virtual time", tree.Settle: "virtual time",
 }  # fmt: skip
 _STATES = {
     **dict.fromkeys(("valid", "invalid", "asking", "unasked"), "own validity"),

@@ -270,6 +270,7 @@ _VALUES: dict[str, Callable[[Session], Any]] = {
     "focus": lambda session: [session.live.focus.address()] if session.live.focus is not None else [],
     "dirty": lambda session: sight.dirty_fields(session.live),
     "touched": lambda session: sight.touched_fields(session.live),
+    "alert": lambda session: None,  # no browser opens a box
     "view": lambda session: session.live.view,
     "outcome": lambda session: session.live.outcome,
     "under way": lambda session: session.live.queue.waiting_for(),
@@ -303,5 +304,7 @@ _STEPS: dict[type, Callable[[SimulatedForm, Any], Refusal | None]] = {
     tree.Return: lambda s, a: s.session.come_back(),
     tree.Reload: lambda s, a: s.session.reload(),
     tree.Answer: SimulatedForm.answer,
+    tree.AnswerBox: lambda s, a: None,  # no browser opens a box
+    tree.Go: lambda s, a: None,  # there is no other page
     tree.Note: lambda s, a: None,
 }

@@ -151,7 +151,7 @@ def reason_texts(failure: Failure) -> list[str]:
 
 
 def timer_text(ms: int) -> str:
-    """Say that a timer of the page is due in *ms*, and what to write if that is what the check has to wait for."""
+    """Say that a timer of the page is due in *ms*, and what to write if that is the awaited event."""
     span = write_duration(ms)
     return f"a timer of the page is due in {span}; use `within {span}`, or `live: {{check_delay: {span}}}` for all checks"
 
@@ -220,6 +220,11 @@ def _condition(word: str, verb: str, holds: str) -> Callable[[Mapping[str, Any]]
     return text
 
 
+def _unanswered(facts: Mapping[str, Any]) -> str:
+    replies = "ok (or cancel)" if facts["box"] == "confirm" else '"TEXT" (or cancel)'
+    return f"the page asks {written(facts['text'])}; before this step, write: answer {facts['box']} with {replies}"
+
+
 _BECAUSE: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "left": lambda f: "the page has been left",
     "panel closed": lambda f: f"the panel {f['panel']} is not open",
@@ -249,12 +254,13 @@ _BECAUSE: dict[str, Callable[[Mapping[str, Any]], str]] = {
     "not typed": lambda f: "typing there depends on the browser's language; use set",
     "cannot be set": lambda f: "its control has no value that can be set; use type or pick",
     "not found": lambda f: "nothing on the page has its name or label; if it is there, say where with `at` under live.find",
-    "two controls": lambda f: f"two controls on the page are called so, {f['controls'][0]} and {f['controls'][1]}; say which one with `at` under live.find",
+    "two controls": lambda f: f"{' and '.join(f['controls'])} on the page are both called so; say which one with `at` under live.find",
     "not opened": lambda f: "its list or calendar could not be opened; name what opens it with `open` under live.find",
     "not removed": lambda f: f"nothing on the page takes {written(f['value'])} away",
     "value not reached": lambda f: f"its keys do not lead to {written(f['value'])}; it is at {written(f['read'])}",
-    "date not entered": lambda f: f"{written(f['value'])} was entered, and it reads {written(f['read'])}; say how the page writes dates with `format` under live.find",
+    "date not entered": lambda f: f"it reads {written(f['read'])} after {written(f['value'])}; give the page's `format` under live.find",
     "may come": lambda f: f"a timer of the page is due in {f['ms']} ms, and what it does may make it possible; wait for it first",
+    "unanswered": _unanswered,
     "not a step there": lambda f: str(f["why"]),
 }
 _DISABLED = frozenset({"disabled", "disabled by markup", "locked"})

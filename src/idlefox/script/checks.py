@@ -26,6 +26,7 @@ NOUNS: dict[str, tuple[str, ...]] = {
     "status": ("=", "!=", "nothing"),
     "record": ("=", "!=", "includes"),
     "notice": ("=", "!=", "like", "contains", "nothing", "is"),
+    "alert": ("=", "!=", "like", "contains", "nothing"),
     "view": ("is",),
     "focus": ("=", "!=", "nothing"),
     "dirty": ("=", "!=", "nothing"),

@@ -10,6 +10,7 @@ from .tree import (
     Act,
     Add,
     Answer,
+    AnswerBox,
     Blur,
     Clear,
     Close,
@@ -17,6 +18,7 @@ from .tree import (
     Do,
     Erase,
     Focus,
+    Go,
     Leave,
     Move,
     Note,
@@ -163,6 +165,8 @@ def _answer(s: Scanner) -> Act:
     name = s.name("`submit` or the name of a lookup")
     lookup = None if name.text == "submit" else name
     s.need_word("with", "with")
+    if (box := _box(s, name.text)) is not None:
+        return box
     kind = s.take_word("nothing", "failure")
     status: Any = None
     value: Any = None
@@ -179,6 +183,25 @@ def _answer(s: Scanner) -> Act:
             value = s.string("a message in double quotes")
     after = s.duration() if s.take_word("after") else None
     return Answer(lookup, kind, status, value, after)
+
+
+def _box(s: Scanner, name: str) -> Act | None:
+    """The reply to a box of the browser; None if the words are not about one (a lookup may have its name)."""
+    if name == "confirm" and s.peek_word() in ("ok", "cancel"):
+        return AnswerBox(name, s.take_word("ok", "cancel") == "ok")
+    if name == "prompt" and s.peek_word() == "cancel":
+        s.take_word("cancel")
+        return AnswerBox(name, None)
+    quoted = name == "prompt" and s.text[s.at :].lstrip(" ").startswith('"')
+    return AnswerBox(name, s.string("the text in double quotes, or cancel")) if quoted else None
+
+
+def _go(s: Scanner) -> Act:
+    at = s.at
+    path = s.string("a path in double quotes")
+    if isinstance(path, str) and not path.startswith("/"):
+        raise ParseError(f"{path!r} is not a path of this site", at + 1, "a path starts with a slash: go \"/help\"", len(path) + 2)
+    return Go(path)
 
 
 def _do(s: Scanner) -> Act:
@@ -221,6 +244,7 @@ STEPS: dict[str, Callable[[Scanner], Act]] = {
     "wait": lambda s: Wait(s.duration()),
     "settle": lambda s: Settle(s.duration() if s.take_word("within") else None),
     "answer": _answer,
+    "go": _go,
     "do": _do,
     "note": lambda s: Note(s.string()),
 }

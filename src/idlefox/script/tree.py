@@ -290,6 +290,21 @@ class Answer(NamedTuple):
     after: Any = None
 
 
+class AnswerBox(NamedTuple):
+    """`answer confirm with ok` or `answer prompt with "TEXT"`: the reply to the next box of the browser. *answer* is true or false for
+    a confirm, the text or None (cancelled) for a prompt.
+    """
+
+    box: str
+    answer: Any
+
+
+class Go(NamedTuple):
+    """The step `go`: navigates to another page of the same site."""
+
+    path: Any
+
+
 class Do(NamedTuple):
     """The statement `do`: calls a routine, once or for each row of a table."""
 
@@ -345,8 +360,8 @@ class Cannot(typing.NamedTuple):
 
 Act = (
     Type | Retype | Paste | Erase | Clear | Set | Pick | Toggle | Turn | Upload | Focus | Blur | Press | Fill | Add | Remove
-    | Move | Open | Close | Submit | Reset | Dismiss | Leave | Return | Reload | Wait | Settle | Answer | Do | Note | Inside
-    | Check | Cannot
+    | Move | Open | Close | Submit | Reset | Dismiss | Leave | Return | Reload | Wait | Settle | Answer | AnswerBox | Go | Do | Note
+    | Inside | Check | Cannot
 )  # fmt: skip
 
 

@@ -246,6 +246,11 @@ def _answer(act: tree.Answer, indent: int) -> str:
     return text + (f" after {_value(act.after)}" if act.after is not None else "")
 
 
+def _answer_box(act: tree.AnswerBox, indent: int) -> str:
+    text = _value(act.answer) if act.box == "prompt" and act.answer is not None else "ok" if act.answer else "cancel"
+    return f"answer {act.box} with {text}"
+
+
 def _do(act: tree.Do, indent: int) -> str:
     return f"do {act.routine.text}" + (f"({_values(act.values, indent)})" if act.values else "")
 
@@ -287,6 +292,8 @@ _STEPS: dict[type, Any] = {
     tree.Wait: lambda a, i: f"wait {_value(a.duration)}",
     tree.Settle: lambda a, i: "settle" + (f" within {_value(a.within)}" if a.within is not None else ""),
     tree.Answer: _answer,
+    tree.AnswerBox: _answer_box,
+    tree.Go: lambda a, i: f"go {_value(a.path)}",
     tree.Do: _do,
     tree.Note: lambda a, i: f"note {_value(a.text)}",
 }

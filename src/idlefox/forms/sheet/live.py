@@ -7,7 +7,19 @@ from typing import Any
 from ..expressions.bind import Scope
 from ..expressions.parse import ExpressionError, parse
 from ..expressions.tree import Expression, Name
-from ..model.live import ANY, READY, SETTLE_LIMIT, WHOLE, FieldLocators, Find, LivePage, LookupResponse, RequestPattern, ScriptedAnswer, read_request
+from ..model.live import (
+    ANY,
+    READY,
+    SETTLE_LIMIT,
+    WHOLE,
+    FieldLocators,
+    Find,
+    LivePage,
+    LookupResponse,
+    RequestPattern,
+    ScriptedAnswer,
+    read_request,
+)
 from ..names.addresses import AddressError, locate, parse_address
 from ..names.shapes import Shape
 from .reading import At, Reading
@@ -88,15 +100,18 @@ class LiveReader:
         if address == WHOLE:
             return self._parts({} if isinstance(given, str) else given, _found(given) if isinstance(given, str) else None)
         if isinstance(given, str):
-            self.reading.report(at, "every field cannot be at the same place", "say what it is: {shows: .error, marked: .has-error}", key=True)
+            remedy = "say what it is: {shows: .error, marked: .has-error}"
+            self.reading.report(at, "every field cannot be at the same place", remedy, key=True)
             return FieldLocators()
         for key in set(given) - _OF_ANY:
-            self.reading.report((*at, key), f"{key} does not apply to every field", f"the keys here are {', '.join(sorted(_OF_ANY))}", key=True)
+            known = ", ".join(sorted(_OF_ANY))
+            self.reading.report((*at, key), f"{key} does not apply to every field", f"the keys here are {known}", key=True)
         return self._parts(given, None)
 
     def _parts(self, given: dict[str, Any], find: Find | None) -> FieldLocators:
-        parts = {key: _found(given.get(key)) for key in ("rows", "add", "remove", "open", "close", *_ASKED)}
-        return FieldLocators(find=find, validity=given.get("validity", ""), **parts, **{key: given.get(key, "") for key in _TEXTS})
+        parts: dict[str, Any] = {key: _found(given.get(key)) for key in ("rows", "add", "remove", "open", "close", *_ASKED)}
+        parts |= {key: given.get(key, "") for key in _TEXTS}
+        return FieldLocators(find=find, validity=given.get("validity", ""), **parts)
 
     def request(self, at: At, given: dict[str, Any]) -> RequestPattern | None:
         """Return the request of a lookup, including the place of the value."""

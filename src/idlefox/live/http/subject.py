@@ -101,6 +101,8 @@ class HttpSubject:
         """Do *step*."""
         if isinstance(step, tree.Reload):
             return self._get(self._page.url)
+        if isinstance(step, tree.Go):
+            return self._get(urljoin(self._page.url, step.path))
         if isinstance(step, tree.Return):
             return self._get(self._page.url) if self._engine.session.live.away else Refusal("nothing left")
         return self._taken(step, number) or self._deliver()

@@ -27,7 +27,8 @@ _REFUSED = {
     "no option": "no such option", "disabled option": "disabled option", "no add button": "no row button",
     "no remove button": "no row button", "no open button": "no panel button", "no close button": "no panel button",
     "no focus": "no focus", "cannot be set": "cannot be set", "not typed": "not typed",
-    "two": "two controls", "not opened": "not opened", "only by typing": "not opened", "searching": "no such option",
+    "unanswered": "unanswered", "two": "two controls", "not opened": "not opened", "only by typing": "not opened",
+    "searching": "no such option",
     "not removed": "not removed", "value not reached": "value not reached", "date not entered": "date not entered",
     "covered": "covered", "moved": "moved away", "missed": "press missed",
 }  # fmt: skip

@@ -91,6 +91,7 @@ class BrowsingContext:
         self.held: list[HeldRequest] = []
         self.console: list[str] = []
         self.left = False  # the document is being replaced
+        self.alert: str | None = None  # the text of the last alert
         self.waited = 0  # ms that steps have let the page's timers run
         self._arriving = False  # the page itself is being loaded
         self._loads = 0
@@ -147,7 +148,9 @@ class BrowsingContext:
         """
         if event.get("channel") == _CHANNEL and event.get("source", {}).get("context") == self.context:
             told = json.loads(event["data"]["value"])
-            if "progress" in told:
+            if "alert" in (told or {}):
+                self.alert = told["alert"]
+            elif "progress" in (told or {}):
                 self._progress = (told["progress"]["number"], told["progress"]["done"])
             else:
                 self.traffic.form_sent = told
@@ -172,7 +175,7 @@ class BrowsingContext:
         """Load *url* at the virtual instant *clock* (None: real time); *fresh*: without any stored data."""
         self.url, self.virtual, self.now = url, clock is not None, clock or 0
         if fresh:
-            self._notes = None
+            self._notes, self.alert = None, None
             await self._forget()
         self._loads += 1
         armed = self.browser.name != "chromium"
@@ -480,6 +483,7 @@ class BrowsingContext:
     async def look(self, only: list[str] | None = None) -> dict[str, Any]:
         """Return the agent's snapshot of the form."""
         found: dict[str, Any] = await self.ask("look", only=only)
+        found["alert"] = found["alert"] if found["alert"] is not None else self.alert
         if self.traffic.in_flight():
             await self._arrivals()
         return found
@@ -529,7 +533,7 @@ def _is_of_dialog(act: dict[str, Any]) -> bool:
 
 
 class StepPatience:
-    """Lets the page's timers run while a step cannot be taken yet, as a person waits for a fade or a spinner to end."""
+    """Lets the page's timers run while a step is not possible yet, as a person waits for a fade or a spinner to end."""
 
     def __init__(self, page: BrowsingContext) -> None:
         self.page = page

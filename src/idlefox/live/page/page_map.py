@@ -31,6 +31,8 @@ def agent_map(form: Form) -> dict[str, Any]:
         "submitLabel": form.submit.label,
     }
     found["noticeTexts"] = list(dict.fromkeys(notice.text for notice in _notices(form)))
+    if live.payload is not None and live.payload.css == "console":
+        found["console"] = True
     for name, find in _parts(live).items():
         if find is not None:
             found[name] = _found(find)
@@ -43,16 +45,16 @@ def agent_map(form: Form) -> dict[str, Any]:
 def _notices(form: Form) -> Iterator[Notice]:
     """The notices that the sheet knows."""
     for part in (form, *form.panels):
-        for each in (*part.after.values(), *part.server.replies):
-            if each.notice is not None:
-                yield each.notice
+        told = [*(after.notice for after in part.after.values()), *(reply.notice for reply in part.server.replies)]
+        yield from (notice for notice in told if notice is not None)
 
 
 def _parts(live: LivePage) -> dict[str, Find | None]:
     whole = live.find.get(WHOLE)
     names = ("notice", "submit", "reset", "summary", "accepted", "rejected")
     payload = live.payload if live.payload is not None and live.payload.css != "console" else None
-    return {"form": live.form or (whole.find if whole is not None else None), "payload": payload, **{name: getattr(live, name) for name in names}}
+    form = live.form or (whole.find if whole is not None else None)
+    return {"form": form, "payload": payload, **{name: getattr(live, name) for name in names}}
 
 
 def _by_markup(form: Form, fields: dict[str, Any]) -> None:

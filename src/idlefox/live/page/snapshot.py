@@ -20,6 +20,7 @@ from ...script.tree import Noun
 from ..messages import target_of
 from .message_patterns import parameters_of, pattern_of
 from .page_map import key_of, resolved
+from .unseen import find_line, is_unread, not_observable, two_controls, unread_value, unseen_message, unsure_mark
 
 _OPPOSITE = {
     "hidden": "visible", "disabled": "enabled", "optional": "required", "clean": "dirty", "filled": "empty",
@@ -27,11 +28,6 @@ _OPPOSITE = {
 }  # fmt: skip
 _SEEN = ("visible", "enabled", "readonly", "required", "focused", "marked")
 Segments = tuple[Any, ...]
-
-
-def not_observable(what: str, why: str) -> NotObservable:
-    """Return a NotObservable for *what* on a live page with the reason *why*."""
-    return NotObservable(Refusal("unseen", what, facts={"why": why}), there=True)
 
 
 class PageContext:
@@ -115,20 +111,11 @@ class PageSnapshot:
                 return []
             return None if asked == "why not" else _not_there(address)
         if "two" in facts:
-            return None if asked == "why not" else _two(address, facts["two"])
-        if asked == "value":
-            return _unread(address) if _is_unread(facts) else value_of(field, facts)
-        if asked == "shows":
-            return facts["shows"] or unseen_message(address, facts) or []
-        if asked == "reads":
-            return _reads(address, facts)
+            return None if asked == "why not" else two_controls(address, facts["two"])
         if asked == "breaks":
             return self._breaks(address, field, place, facts)
-        if asked == "offers":
-            return _offers(address, field, facts)
-        if asked == "labels":
-            return [label for _, label, _ in facts["options"] or ()]
-        return None
+        answer = _FIELD.get(asked)
+        return answer(address, field, facts) if answer is not None else None
 
     def _is(self, address: str, field: Field, place: FieldLocators, facts: dict[str, Any] | None, word: str) -> Any:
         name = _OPPOSITE.get(word, word)
@@ -138,11 +125,11 @@ class PageSnapshot:
                 return _not_there(address)
             return not wanted
         if "two" in facts:
-            return _two(address, facts["two"])
+            return two_controls(address, facts["two"])
         if name == "marked" and (classes := (facts.get("unseen") or {}).get("marked")):
-            return _unsure_mark(address, classes)
-        if name == "empty" and _is_unread(facts):
-            return _unread(address)
+            return unsure_mark(address, classes)
+        if name == "empty" and is_unread(facts):
+            return unread_value(address)
         if name in _SEEN:
             return bool(facts[name]) is wanted
         if name in ("empty", "on"):
@@ -346,17 +333,50 @@ class PageSnapshot:
         field = next((f for f in self.form.fields if f.name == key), None) if self.form.page is not None else None
         return field.address if field is not None else key
 
-    def outcome(self) -> str:
+    def outcome(self) -> str | NotObservable:
         """Return the outcome of the last press or submission."""
         sent = self.facts.submissions
         if self.facts.waiting or (self.facts.questions and self._pressed_last()):
             return "waiting"
         if self._pressed_last():
-            return "refused"
+            return self._unsent()
         if not sent:
             return "none"
         status = int(sent[-1].status)
+        if 0 < status < 400 and sent[-1].request.navigates and self._came_back():
+            return "rejected"
         return "waiting" if status == 0 else "lost" if status < 0 else "accepted" if status < 400 else "rejected"
+
+    def _unsent(self) -> str | NotObservable:
+        """Return what became of a press that sent nothing, as far as the page shows it."""
+        snapshot = self.snapshot
+        if snapshot["rejected"]:
+            return "rejected"
+        if snapshot["accepted"] or snapshot["views"].get("done") or self._told() is not None:
+            return "accepted"
+        if self._came_back() or snapshot["accepted"] is False or self.live.payload is not None:
+            return "refused"
+        why = "nothing was sent, and no message or mark came; name what the page shows once it has accepted the form"
+        return not_observable("outcome", f"{why}: live: {{accepted: '#done'}}")
+
+    def _came_back(self) -> bool:
+        """Return whether the form is there with a message, a mark or a native refusal."""
+        if not self.snapshot["formVisible"]:
+            return False
+        parts = (*self.snapshot["groups"].values(), *self.snapshot["rows"].values(), *(f for f in self.fields.values() if f))
+        if self.snapshot["own"] or any(part["shows"] or part.get("marked") for part in parts):
+            return True
+        return any(part.get("flags") for part in parts) and bool(self.snapshot["refusedByBrowser"])
+
+    def _told(self) -> Any:
+        """Return what a page that sends nothing shows that it would send; None if it shows nothing."""
+        text = self.snapshot["sent"]
+        return read_shown(text) if text not in (None, "") else None
+
+    def payload(self) -> Any:
+        """Return the body of the last submission, or what the page shows that it would send."""
+        last = _last(self)
+        return last.payload if last is not None else self._told()
 
     def _pressed_last(self) -> bool:
         """Return whether the submit button was pressed after all that was sent had been answered."""
@@ -406,46 +426,10 @@ def _not_there(address: str) -> NotObservable:
     return not_observable(address, f"no control on the page has that name or label; {remedy}")
 
 
-def _line(address: str, key: str, value: str) -> str:
-    """The line of `find` to paste."""
-    return f"live: {{find: {{{json.dumps(address) if not address.isidentifier() else address}: {{{key}: {value}}}}}}}"
-
-
-def _two(address: str, controls: list[str]) -> NotObservable:
-    line = _line(address, "at", "'#its-id'")
-    return not_observable(address, f"two controls on the page are called so, {controls[0]} and {controls[1]}; say which one: {line}")
-
-
-def _is_unread(facts: dict[str, Any]) -> bool:
-    return bool((facts.get("unseen") or {}).get("value"))
-
-
-def _unread(address: str) -> NotObservable:
-    why = "its control does not say what is chosen, and no other part of the page does"
-    return not_observable(address, f"{why}; name where the value stands: {_line(address, 'value', '.its-value')}")
-
-
-def _unsure_mark(address: str, classes: list[str]) -> NotObservable:
-    why = f"the page does not say aria-invalid, but the class {classes[0]!r} has come; if that marks it, add {_line('*', 'marked', '.' + classes[0])}"
-    return not_observable(address, why)
-
-
-def unseen_message(address: str, facts: dict[str, Any]) -> NotObservable | None:
-    """Why it cannot be said that the field shows nothing; None if it can."""
-    unseen = (facts.get("unseen") or {}).get("shows")
-    if unseen is None:
-        return None
-    if unseen["why"] == "text":
-        why = f"the text {unseen['texts'][0]!r} has come beside it, and is none of the sheet's messages"
-        return not_observable(address, f"{why}; name where its messages stand: {_line(address, 'shows', unseen['at'])}")
-    line = _line(address, "shows", ".its-message")
-    return not_observable(address, f"it is marked as wrong, but its message was not found; name where it stands: {line}")
-
-
 def _offers(address: str, field: Field, facts: dict[str, Any]) -> Any:
     if facts["options"] is None:
         why = "its list could not be opened, so its options cannot be seen"
-        return not_observable(address, f"{why}; name what opens it: {_line(address, 'open', '.its-button')}")
+        return not_observable(address, f"{why}; name what opens it: {find_line(address, 'open', '.its-button')}")
     return [option_value(field, value) for value, _, _ in facts["options"] if value != "" or has_blank(field)]
 
 
@@ -470,6 +454,29 @@ def _said_by(rule: Any, shows: list[str]) -> Iterator[tuple[str, ...]]:
     for kind in rule.kinds:
         if any(re.fullmatch(pattern_of(rule.say, parameters_of(rule)), text) for text in shows):
             yield (kind.flag, kind.name, rule.id) if rule.id else (kind.flag, kind.name)
+
+
+def read_shown(shown: Any) -> Any:
+    """Read what a page shows as its data: JSON, pairs of a table, or a name and a value on each line; else the text."""
+    if not isinstance(shown, str):
+        return dict(shown)
+    try:
+        return json.loads(shown)
+    except ValueError:
+        pass
+    lines = [line.partition(":") if ":" in line else line.partition("=") for line in shown.strip().splitlines()]
+    if lines and all(mark for _, mark, _ in lines):
+        return {name.strip(): value.strip() for name, _, value in lines}
+    return shown
+
+
+_FIELD: dict[str, Callable[[str, Field, dict[str, Any]], Any]] = {
+    "value": lambda address, field, facts: unread_value(address) if is_unread(facts) else value_of(field, facts),
+    "shows": lambda address, field, facts: facts["shows"] or unseen_message(address, facts) or [],
+    "reads": lambda address, field, facts: _reads(address, facts),
+    "offers": lambda address, field, facts: _offers(address, field, facts),
+    "labels": lambda address, field, facts: [label for _, label, _ in facts["options"] or ()],
+}
 
 
 # values
@@ -538,7 +545,7 @@ def _notice_is(sight: PageSnapshot, noun: Noun, word: str) -> Any:
 _IS: dict[str, Callable[[PageSnapshot, Noun, str], Any]] = {
     "submit": _button_is,
     "button": _button_is,
-    "outcome": lambda sight, noun, word: sight.outcome() == word,
+    "outcome": lambda sight, noun, word: found if isinstance(found := sight.outcome(), NotObservable) else found == word,
     "notice": _notice_is,
     "view": lambda sight, noun, word: found if isinstance(found := sight.view(), NotObservable) else found == word,
     "under way": lambda sight, noun, word: bool(sight.facts.under_way),
@@ -560,12 +567,13 @@ _VALUES: dict[str, Callable[[PageSnapshot], Any]] = {
     "errors": PageSnapshot.errors,
     "requests": lambda sight: len(sight.facts.submissions),
     "request": lambda sight: f"{last.request.method} {last.request.target}" if (last := _last(sight)) else None,
-    "payload": lambda sight: last.payload if (last := _last(sight)) else None,
+    "payload": PageSnapshot.payload,
     "body": lambda sight: last.request.body.decode("utf-8", "replace") if (last := _last(sight)) else None,
     "location": PageSnapshot.location,
     "record": lambda sight: sight.facts.record if sight.live.requests == "standin" else _STORED_ELSEWHERE,
     "status": _status,
     "notice": lambda sight: sight.snapshot["notices"][0][1] if sight.snapshot["notices"] else None,
+    "alert": lambda sight: sight.snapshot["alert"],
     "focus": lambda sight: [sight._written(sight.snapshot["focus"])] if sight.snapshot["focus"] else [],
     "dirty": lambda sight: sight.marked_by_page("dirty"),
     "touched": lambda sight: sight.marked_by_page("touched"),

@@ -7,6 +7,7 @@ import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
+from urllib.parse import urljoin
 
 from ...engine.session.stub_server import ServerAnswer
 from ...engine.state.journal import Journal
@@ -92,7 +93,7 @@ class LivePageSubject:
             odd = why_no_option(self._field(step), key_of(step.address.segments), list(step.values))
             if odd is not None:
                 return odd
-        if self._away and not isinstance(step, tree.Return | tree.Answer | tree.Note):
+        if self._away and not isinstance(step, tree.Return | tree.Answer | tree.AnswerBox | tree.Go | tree.Note):
             return Refusal("left", "", verb_of(step))
         try:
             if self.lane.wishes.hands == "quick" and act_of(step) is not None:
@@ -292,6 +293,12 @@ class LivePageSubject:
         reply: ServerAnswer = answer_of(step)
         self.ground.world.script_reply(reply)
 
+    async def _answer_box(self, step: tree.AnswerBox) -> None:
+        await self.page.ask("answer_box", box=step.box, answer=step.answer)
+
+    async def _go(self, step: tree.Go) -> None:
+        await self.page.load(urljoin(self.page.url, step.path), self.page.now if self.page.virtual else None, fresh=False)
+
     async def _note(self, step: tree.Note) -> None:
         return None
 
@@ -462,9 +469,9 @@ class StepTrial(LivePageSubject):
         if not refused or not refused["kind"]:
             return None
         refusal = refusal_of(refused, step, act)
-        if refusal.kind == "not on page" and isinstance(address := getattr(step, "address", None), Address):
+        if refusal.kind == "not on page" and isinstance(at := getattr(step, "address", None), Address):
             found = self._run(self.page.look())
-            if PageSnapshot(self.form, found, self._facts()).should_be_there(address.segments):
+            if PageSnapshot(self.form, found, self._facts()).should_be_there(at.segments):
                 return refusal._replace(kind="not found")
         due = self.page.state.get("next")
         if refused["kind"] in ("hidden", "covered") and due is not None and due - self.page.now <= STEP_WAIT:
@@ -483,6 +490,8 @@ _STEPS: dict[type, Callable[[LivePageSubject, Any], Any]] = {
     tree.Return: LivePageSubject._return,
     tree.Reload: LivePageSubject._reload,
     tree.Answer: LivePageSubject._answer,
+    tree.AnswerBox: LivePageSubject._answer_box,
+    tree.Go: LivePageSubject._go,
     tree.Move: LivePageSubject._move,
     tree.Note: LivePageSubject._note,
 }

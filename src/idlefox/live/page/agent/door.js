@@ -13,6 +13,7 @@
     },
     // What was sent with the last request like this.
     body: ({ method, url }) => requests.findLast((request) => request.method === method && request.url === url && !request.over)?.written ?? null,
+    answer_box: (given) => { boxes.answers.push(given); },
     source: () => `<!doctype html>${document.documentElement.outerHTML}`,
     end: () => { ended = true; navigator.sendBeacon = () => true; },
     known: () => requests.map(({ id, method, url, at, held, over, status }) => ({ id, method, url, at, held, over, status })),

@@ -276,6 +276,11 @@
       }
       progress.done = ++done;
       const after = await run({ known, open, left });
+      if (boxes.unanswered) {
+        const facts = boxes.unanswered;
+        boxes.unanswered = null;
+        return { done: done - 1, refused: { kind: "unanswered", facts }, ...after };
+      }
       if (after.why !== "quiet") return { done, ...after };
     }
     return { done, ...state("quiet") };

@@ -209,10 +209,21 @@
       submit: button ? { enabled: !isOff(button), visible: isSeen(button), focused: button === active } : null,
       views: Object.fromEntries(Object.entries(map.views).map(([name, what]) => [name, new Index(document).find(what).some(isShown)])),
       accepted: map.accepted ? new Index(document).find(map.accepted).some(isShown) : null, rejected: map.rejected ? new Index(document).find(map.rejected).some(isShown) : null,
-      sent: map.payload ? new Index(document).find(map.payload).map((each) => each.value ?? each.textContent)[0] ?? "" : null,
-      formVisible: scope !== EMPTY && isShown(scope), location: location.href, title: document.title, pressed,
+      sent: map.payload ? shownData(new Index(document).find(map.payload).find(isShown)) : map.console ? consoled : null,
+      refusedByBrowser,
+      alert: boxes.alert, formVisible: scope !== EMPTY && isShown(scope), location: location.href, title: document.title, pressed,
       requests: requests.map(({ id, number, over, status }) => ({ id, number, over, status })),
     });
+  };
+  // What a page shows as its data: its text, or the pairs of a table or a list.
+  const shownData = (element) => {
+    if (!element) return "";
+    const table = element.localName === "table" ? element : element.querySelector("table");
+    const rows = table ? [...table.rows].map((row) => [...row.cells].map((cell) => plain(cell.textContent))) : [];
+    if (rows.length && rows.every((row) => row.length === 2)) return rows.filter((_, i) => !(table.tHead && i < table.tHead.rows.length));
+    const terms = [...element.querySelectorAll("dt")];
+    if (terms.length) return terms.map((term) => [plain(term.textContent), plain(term.nextElementSibling?.textContent)]);
+    return element.value ?? element.innerText;
   };
   const why = (element) => (!element ? "missing" : !isSeen(element) ? "hidden" : isOff(element) ? "disabled" : "");
 

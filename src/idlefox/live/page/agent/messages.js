@@ -164,7 +164,7 @@
     for (const node of around) found.push(...node.classList ?? []);
     return new Set(found);
   };
-  const CALM = /focus|left|change|active|hover|dirty|touched|visited|pristine|filled|value|populated|open|expanded|float|shrink|raised|animat|transition|enter|leave|keyboard|autofill|press|ripple|populate|typing|changed|modified|loading|pending|busy|selected|checked|(^|[-_])valid|success|ok$|^ng-|^css-|^[a-z]{1,3}$|^_|\d{3}/i;
+  const CALM = /focus|left|change|active|hover|dirty|touched|visited|pristine|filled|value|populated|open|expanded|float|shrink|raised|animat|transition|enter|leave|keyboard|autofill|press|ripple|populate|typing|changed|modified|loading|pending|busy|selected|checked|(^|[-_])valid|success|ok$|^ng-|^css-|^[a-z]{1,2}$|^_|\d{3}/i;
   // What has come since the field was first seen unmarked: {texts: [[text, element]], classes: [name]}.
   const appeared = (place, claimed, wrong) => {
     const key = anyRow(place.address), texts = textsAt(place, claimed), classes = classesAt(place);

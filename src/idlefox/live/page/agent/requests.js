@@ -78,6 +78,30 @@
   addEventListener("submit", (event) => { if (!event.defaultPrevented) goes(event.target, event.submitter); });
   const submitForm = HTMLFormElement.prototype.submit;
   HTMLFormElement.prototype.submit = function () { goes(this, null); return submitForm.call(this); };
+  // The last object, or JSON, that the page wrote to its console.
+  let consoled = "";
+  for (const level of ["log", "info", "debug", "dir"]) {
+    const write = console[level];
+    console[level] = function (...values) {
+      const told = values.findLast((value) => (value !== null && typeof value === "object") || (typeof value === "string" && /^\s*[[{]/.test(value)));
+      try { if (told !== undefined) consoled = typeof told === "string" ? told : JSON.stringify(told instanceof FormData ? Object.fromEntries(told) : told); } catch { /* it cannot be written */ }
+      return write.apply(this, values);
+    };
+  }
+  // The browser's own boxes would stop the page and everyone who asks it. They are answered as the script says.
+  const boxes = { alert: null, answers: [], unanswered: null };
+  const asks = (box, text, otherwise) => {
+    const at = boxes.answers.findIndex((each) => each.box === box);
+    if (at >= 0) return boxes.answers.splice(at, 1)[0].answer;
+    boxes.unanswered ??= { box, text: String(text ?? "") };
+    return otherwise;
+  };
+  window.alert = function alert(text = "") {
+    boxes.alert = String(text);
+    try { tell?.(JSON.stringify({ alert: boxes.alert })); } catch { /* there is no telling */ }
+  };
+  window.confirm = function confirm(text = "") { return asks("confirm", text, false); };
+  window.prompt = function prompt(text = "") { return asks("prompt", text, null); };
   addEventListener("click", (event) => {
     const link = event.composedPath().find((node) => node.localName === "a" && node.href);
     if (link && !event.defaultPrevented && !link.target && link.href.split("#")[0] !== location.href.split("#")[0]) leaving = true;
