@@ -468,6 +468,23 @@ submit: {to: /berths, label: Ask, method: POST, send: multipart}
 buttons: {draft: {label: Keep as draft, past_checks: true}}
 server: {replies: [{when: 'note == "full"', status: 422, errors: {note: No berth is left.}}, {status: 201, to: /berths/1}]}
 """
+@pytest.mark.parametrize("status", ["200", "422"])
+def test_a_form_that_comes_back_with_messages_is_rejected(fox: Fox, status: str) -> None:
+    """Messages by aria-describedby without aria-invalid, a summary with links, rows by round trips: over HTTP and in a browser."""
+    port = free_port()
+    server = subprocess.Popen([sys.executable, str(HERE / "boats.py"), str(port), status])
+    try:
+        waited(server, lambda: _answers(port))
+        for name in ("boats.form.yaml", "boats.fox"):
+            (fox.folder / name).write_text((HERE / name).read_text("utf-8").replace("URL", f"http://127.0.0.1:{port}/boat"), "utf-8")
+        for browser in ("http", *(name for name, path in THERE.items() if path)):
+            done = fox("run", "boats.fox", f"--live={browser}")
+            assert "7 scenarios: 7 passed" in done.stdout, done.stdout
+    finally:
+        server.kill()
+        server.wait()
+
+
 KINDS_FOX = """subject "kinds.form.yaml"
 scenario "refused: it comes back with what was entered"
     pick crew "Una", "Siv"

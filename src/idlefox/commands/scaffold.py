@@ -14,7 +14,7 @@ import click
 
 from ..playing.kinds import misplaced
 from ..playing.subjects import is_page
-from ..problems import Unreadable
+from ..problems import Place, Problem, Unreadable
 from ..report.styled import plain
 from ..roots import is_below, project_root, reading_below
 from .console import Console
@@ -23,6 +23,9 @@ from .options import color_option
 
 if TYPE_CHECKING:
     from ..study.starter_files import StarterFiles
+
+
+_SCRIPT = re.compile(r"<script\b", re.IGNORECASE)
 
 
 @click.command("scaffold")
@@ -88,6 +91,8 @@ def _made(page: str, into: str, name: str) -> StarterFiles:
 
     if "://" in page:
         return _of_url(page, into, name)
+    if is_page(page) and _has_scripts(page):
+        return _surveyed(page, into, name)
     odd = misplaced(page, "page", "sheet", "schema")
     if odd is not None:
         raise Unreadable([odd])
@@ -105,8 +110,57 @@ def _made(page: str, into: str, name: str) -> StarterFiles:
     return from_schema(read_schema(page), name or _name_of(page), into)
 
 
+def _has_scripts(page: str) -> bool:
+    """Return whether the page in a file runs scripts, so that only a browser knows what is on it."""
+    try:
+        text = Path(page.partition("#")[0]).read_text("utf-8", "replace")
+    except OSError:
+        return False
+    return bool(_SCRIPT.search(text)) and bool(_browsers())
+
+
+def _browsers() -> list[str]:
+    from ..live.browser.launch import PROGRAMS, found_on_path
+
+    return [name for name in PROGRAMS if found_on_path(PROGRAMS[name])]
+
+
+def _surveyed(page: str, into: str, name: str) -> StarterFiles:
+    """The files for the running page: a URL, or a file. Raises Unreadable."""
+    from ..live.loading import needs_libraries
+    from ..live.surveying import Surveyor
+    from ..study.surveyed import files_for, surveyed_sheet, text_of
+    from ..forms.sheet.read import read_sheet_text
+
+    needs_libraries("a running page")
+    here = "://" in page
+    beside = page if here else os.path.relpath(page.partition("#")[0], into).replace(os.sep, "/")
+    with reading_below((project_root(page), into) if not here else (into,)):
+        surveyor = Surveyor(into)
+        try:
+            survey = surveyor.survey(beside)
+            if not survey["fields"] and not survey["rows"]:
+                raise Unreadable([Problem(Place(page, 1, 1), "the running page shows no field", "does it need a sign-in, or another path?")])
+            sheet = surveyed_sheet(survey, beside, name)
+            find = sheet.data["live"].setdefault("find", {})
+            form = read_sheet_text(text_of(sheet, page), f"{into}/{sheet.name}.form.yaml")
+            for address in surveyor.unfound(form):
+                at = sheet.found.get(address, {}).get("at")
+                if at:
+                    find[address] = at
+            if not find:
+                del sheet.data["live"]["find"]
+            return files_for(sheet, page, into, surveyor.open)
+        finally:
+            surveyor.close()
+
+
 def _of_url(url: str, into: str, name: str) -> StarterFiles:
-    """Return the files for the page at *url*; a copy of the page is saved next to them. Raises Unreadable."""
+    """Return the files for the page at *url*: as it runs in a browser if it has scripts; else its markup, a copy of which is saved
+    next to them. Raises Unreadable.
+    """
+    if _browsers() and _SCRIPT.search(_sent(url)):
+        return _surveyed(url, into, name)
     from ..forms.html.read import read_page_text
     from ..live.loading import source_of
     from ..study.starter_files import from_page
@@ -120,6 +174,14 @@ def _of_url(url: str, into: str, name: str) -> StarterFiles:
         with reading_below((scratch,)):
             made = from_page(read_page_text(text, f"{name}.html", wanted), page, scratch, name, url)
     return made._replace(page=text)
+
+
+def _sent(url: str) -> str:
+    """The page as its server sends it. Raises Unreadable."""
+    from ..live.loading import fetched, needs_libraries
+
+    needs_libraries("a page behind a URL")
+    return str(fetched(url).text)
 
 
 def _based(text: str, url: str) -> str:

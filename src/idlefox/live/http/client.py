@@ -84,16 +84,16 @@ class HttpClient:
         """Close the client."""
         self._client.close()
 
-    def page(self, url: str, form: Form | None = None) -> ServedPage:
+    def page(self, url: str, form: Form | None = None, before: frozenset[str] | None = None) -> ServedPage:
         """Return the page at *url*; the sheet *form* may select one of its forms. Raises OtherHost, httpx.HTTPError."""
         response, there = self.fetch("GET", url)
-        return served(response.text, there, url, form)
+        return served(response.text, there, url, form, before)
 
 
-def served(text: str, there: str, asked: str, form: Form | None) -> ServedPage:
+def served(text: str, there: str, asked: str, form: Form | None, before: frozenset[str] | None = None) -> ServedPage:
     """The page *text* that came from *there* when *asked* was meant."""
     own = form.live.form if form is not None and form.live is not None else None
-    return ServedPage(text, there, urlsplit(asked).fragment, likely=form.id if form is not None else "", own=own)
+    return ServedPage(text, there, urlsplit(asked).fragment, likely=form.id if form is not None else "", own=own, before=before)
 
 
 def body_of(sent: Any, paths: dict[tuple[str, int], str]) -> bytes:

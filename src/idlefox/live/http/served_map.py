@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -10,6 +11,7 @@ from ...forms.model.form import Field, Form
 from ...forms.model.live import FieldLocators, Find, LivePage
 from ...forms.names.addresses import called
 from ...forms.names.shapes import write_address
+from ..page.message_patterns import patterns_of
 from .served_page import ServedPage, label_of, role_of
 
 Segments = tuple[Any, ...]
@@ -26,6 +28,7 @@ class ServedMap:
         self._places: dict[str, FieldLocators] = dict(live.find)
         self._submit: Find | None = live.submit
         self._found: dict[str, str | None] = {}
+        self._says = patterns_of(form, form.fields)
 
     def _place(self, segments: Segments) -> FieldLocators:
         return self._places.get(write_address(tuple("*" if isinstance(s, int) else s for s in segments)), FieldLocators())
@@ -146,6 +149,11 @@ class ServedMap:
     # messages
     def messages(self, segments: Segments) -> list[str]:
         """Return the server's messages at the field, group or list at *segments*."""
+        field = self.field(segments)
+        known = self._says.get(field.path, []) if field is not None else []
+        return list(dict.fromkeys(_as_said(text, known) for text in self._messages(segments)))
+
+    def _messages(self, segments: Segments) -> list[str]:
         place = self._place(segments)
         if place.shows is not None:
             nodes = self.page.found(place.shows, self._row(segments) or self.page.root)
@@ -153,9 +161,20 @@ class ServedMap:
         field = self.field(segments)
         if field is not None and field.kind not in ("group", "rows"):
             name = self.control(segments)
-            return self.page.messages.get(name, []) if name is not None else []
+            said = self.page.messages.get(name, []) if name is not None else []
+            around = self._of_its_group(name) if name is not None and not said else []
+            return said or around or (self._linked(segments, name) if name is not None else [])
         box = self.group(segments)
         return self.page.messages_at(box) if box is not None else []
+
+    def _linked(self, segments: Segments, name: str) -> list[str]:
+        """The texts of a summary's links to the control, but for what the group around it says."""
+        above = [text for i in range(1, len(segments)) for text in self.messages(segments[:i])]
+        return [text for text in self.page.linked.get(name, []) if text not in above]
+
+    def _of_its_group(self, name: str) -> list[str]:
+        """The messages of the group that holds nothing but the radio buttons or checkboxes called *name*."""
+        return self.page.messages_of_set(name)
 
     def marked(self, segments: Segments) -> bool:
         """Return whether the field at *segments* is marked as wrong."""
@@ -181,6 +200,14 @@ class ServedMap:
                 yield from self._inside(field.fields, here)
             elif self.control(here) is not None:
                 yield here
+
+
+def _as_said(text: str, known: list[str]) -> str:
+    """*text* without a word before it that is for screen readers ("Error:"), if the sheet knows it so."""
+    if any(re.fullmatch(pattern, text) for pattern in known):
+        return text
+    rest = text.partition(":")[2].strip()
+    return rest if rest and any(re.fullmatch(pattern, rest) for pattern in known) else text
 
 
 def _numbered(segments: Segments) -> bool:

@@ -24,11 +24,16 @@ _INPUTS = {"checkbox": "checkbox", "radio": "radio", "number": "spinbutton", "ra
 class ServedPage:
     """The page *text* from *url*; *wanted* is the id of its form. *form* is None if it has no such form.
 
-    *likely* is the id that one of several forms may have, *own* where the map says that it is.
+    *likely* is the id that one of several forms may have, *own* where the map says that it is. *before* are the descriptions of the
+    first page of the scenario: a description that was not there then is a message. None: this is the first page.
     """
 
-    def __init__(self, text: str, url: str, wanted: str = "", charset: str = "UTF-8", *, likely: str = "", own: Find | None = None) -> None:
+    def __init__(
+        self, text: str, url: str, wanted: str = "", charset: str = "UTF-8", *, likely: str = "", own: Find | None = None,
+        before: frozenset[str] | None = None,
+    ) -> None:  # fmt: skip
         self.url, self.text = url, text
+        self._before = before
         self.form: Form | None = None
         self.why = ""
         self._parser = LexborHTMLParser(text)
@@ -45,6 +50,7 @@ class ServedPage:
         except Unreadable as fault:
             self.why = fault.problems[0].cause
         self.messages: dict[str, list[str]] = {}
+        self.linked: dict[str, list[str]] = {}  # by control: the texts of a summary's links, where nothing else is said there
         self.marked: set[str] = set()
         self.required: set[str] = set()
         self.notices: list[tuple[str, str]] = []
@@ -113,11 +119,17 @@ class ServedPage:
 
     def messages_at(self, box: Any) -> list[str]:
         """Return the messages of the group *box* itself: its description, and alerts in it that belong to no control."""
-        found: list[str] = []
-        for attribute in ("aria-errormessage", "aria-describedby"):
-            found += [_text(node) for node in self._referred(box.attributes.get(attribute))]
+        wrong = (box.attributes.get("aria-invalid") or "false") != "false"
+        found = [_text(node) for node in self._referred(box.attributes.get("aria-errormessage"))]
+        described = self._referred(box.attributes.get("aria-describedby"))
+        found += [text for node in described if wrong or self._is_loud(node) or self._is_new(text := _text(node)) if (text := _text(node))]
         found += [_text(node) for node in box.css("[role=alert]") if node.mem_id not in self._claimed]
         return list(dict.fromkeys(text for text in found if text))
+
+    def messages_of_set(self, name: str) -> list[str]:
+        """Return the messages of the group that holds only the set of controls called *name*."""
+        groups = selected(self._parser, "fieldset,[role=group],[role=radiogroup]")
+        return next((self.messages_at(group) for group in groups if _set_name(group) == name), [])
 
     def _read(self) -> None:
         self._claimed: set[int] = set()
@@ -130,21 +142,46 @@ class ServedPage:
                 self.required.add(name)
             for attribute in ("aria-errormessage", "aria-describedby"):
                 for node in self._referred(control.attributes.get(attribute)):
-                    loud = (node.attributes.get("role") or "") == "alert"
                     text = _text(node)
-                    if text and name and (wrong or loud) and text not in self.messages.get(name, ()):
+                    if text and name and (wrong or self._is_loud(node) or self._is_new(text)) and text not in self.messages.get(name, ()):
                         self.messages.setdefault(name, []).append(text)
                     self._claimed.add(node.mem_id)
+        summaries = self._summaries()
         inside = {node.mem_id for form in self._parser.css("form") for node in form.css("[role=alert]")}
         grouped = {node.mem_id for group in self._parser.css("form fieldset,form [role=group]") for node in group.css("[role=alert]")}
         for node in selected(self._parser, "[role=alert],[role=status],output"):
             text = _text(node)
-            if not text or node.mem_id in self._claimed or node.mem_id in grouped:
+            if not text or node.mem_id in self._claimed or node.mem_id in grouped or node.mem_id in summaries:
                 continue
             if node.mem_id in inside:
                 self.own.append(text)
             else:
                 self.notices.append(("alert" if node.attributes.get("role") == "alert" else "status", text))
+
+    def _is_loud(self, node: Any) -> bool:
+        return (node.attributes.get("role") or "") == "alert"
+
+    def _is_new(self, text: str) -> bool:
+        return self._before is not None and text not in self._before
+
+    def descriptions(self) -> frozenset[str]:
+        """The texts that describe controls and groups of the page."""
+        nodes = self._parser.css("[aria-describedby]")
+        return frozenset(_text(each) for node in nodes for each in self._referred(node.attributes.get("aria-describedby")))
+
+    def _summaries(self) -> set[int]:
+        """Error summaries: alerts with links to controls, whose texts are messages of these. Returns which alerts they are."""
+        found: set[int] = set()
+        for alert in self._parser.css("[role=alert]"):
+            for link in alert.css("a[href^='#']"):
+                target = self._by_id.get((link.attributes.get("href") or "")[1:])
+                name = (target.attributes.get("name") or _set_name(target)) if target is not None else None
+                if target is None:
+                    continue
+                found.add(alert.mem_id)
+                if name and not self.messages.get(name):
+                    self.linked.setdefault(name, []).append(_text(link))
+        return found
 
     def _referred(self, ids: str | None) -> list[Any]:
         nodes = (self._by_id.get(each) for each in (ids or "").split())

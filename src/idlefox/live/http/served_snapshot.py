@@ -22,8 +22,9 @@ class ServedSnapshot:
     *began* is the time on the clock at which the scenario began. Of a page without a form the *engine* still plays the one before.
     """
 
-    def __init__(self, page: ServedPage, engine: SimulatedForm, served_map: ServedMap | None, began: int) -> None:
+    def __init__(self, page: ServedPage, engine: SimulatedForm, served_map: ServedMap | None, began: int, live: Any = None) -> None:
         self._page, self._engine, self._map, self._began = page, engine, served_map, began
+        self._live = served_map.form.live if served_map is not None else live
 
     def look(self, noun: Noun, asked: str, word: Any) -> Any:
         """Observe *noun*, as `Subject.look` describes."""
@@ -31,6 +32,10 @@ class ServedSnapshot:
             return self._notice(asked, word)
         if noun.kind == "errors":
             return self._errors()
+        if noun.kind == "values" and self._map is not None and self._page.form is not None:
+            return self._container(self._map, (), "", "value", None)
+        if noun.kind == "view" and (view := self._view()) is not None:
+            return view == word if asked == "is" else view
         if noun.kind != "address":
             return self._engine.look(noun, asked, word)
         assert noun.address is not None
@@ -39,10 +44,19 @@ class ServedSnapshot:
         return self._by_map(self._map, noun.address.segments, asked, word)
 
     def _notice(self, asked: str, word: Any) -> Any:
+        live = self._live
+        if live is not None and live.notice is not None:
+            texts = [text for node in self._page.found(live.notice, self._page.root) if (text := self._page.text_of(node))]
+            return (bool(texts) and word == "success") if asked == "is" else next(iter(texts), None)
         notice = self._page.notices[0] if self._page.notices else None
         if asked == "is":
             return notice is not None and word == {"alert": "error", "status": "success"}[notice[0]]
         return notice[1] if notice is not None else None
+
+    def _view(self) -> str | None:
+        """Return the view that the map of the sheet finds on the page, if any."""
+        views = self._live.views.items() if self._live is not None else ()
+        return next((name for name, find in views if self._page.found(find, self._page.root)), None)
 
     def _at(self, segments: Segments, asked: str, word: Any) -> Any:
         """Combine the state of the page's form with the server's messages."""

@@ -16,7 +16,7 @@ from ...forms.model.entering import CHOOSE, way_of
 from ...forms.model.form import Form
 from ...forms.names.shapes import write_address
 from ...playing.simulated import SimulatedForm
-from ...playing.subject import CAPABILITIES, Material, verb_of, why_no_option
+from ...playing.subject import CAPABILITIES, Material, NotObservable, verb_of, why_no_option
 from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Noun
@@ -42,6 +42,7 @@ class HttpSubject:
         self._map: ServedMap | None = None
         self._sheet = form.page is None or form.page.file != url  # otherwise the script uses the names of the page
         self._sent: list[Any] = []
+        self._before: frozenset[str] | None = None  # the descriptions of the scenario's first page
         self._facts: dict[str, Any] = {}
         self._counted = 0
         self._clock = 0
@@ -51,8 +52,9 @@ class HttpSubject:
         """Fetch the page at the virtual time *clock*."""
         self._clock, self._sent, self._facts = clock, [], {"outcome": "none"}
         self.close()
-        self._web = HttpClient(self._allowed)
+        self._web, self._before = HttpClient(self._allowed), None
         refusal = self._get(self.url)
+        self._before = self._page.descriptions() if refusal is None else None
         if refusal is None and self._page.form is None:
             return Refusal("no page", facts={"url": self.url, "why": self._page.why})
         return refusal
@@ -60,7 +62,7 @@ class HttpSubject:
     def _get(self, url: str) -> Refusal | None:
         assert self._web is not None
         try:
-            return self._arrive(self._web.page(url, self.form))
+            return self._arrive(self._web.page(url, self.form, self._before))
         except OtherHost as fault:
             return _elsewhere(self.url, str(fault))
         except Exception as fault:
@@ -159,7 +161,12 @@ class HttpSubject:
     def _row_button(self, button: Any, rows: tuple[Any, ...], doing: str) -> Refusal | None:
         if button is None:
             return Refusal("no row button", write_address(rows), doing)
-        return self._engine.session.submit("", button) or self._deliver()
+        facts, sent = dict(self._facts), len(self._sent)
+        refusal = self._engine.session.submit("", button) or self._deliver()
+        if refusal is None:  # nothing was submitted
+            self._facts |= {name: facts.get(name) for name in ("outcome", "status")}
+            del self._sent[sent:]
+        return refusal
 
     def _fill(self, segments: tuple[Any, ...], value: Any) -> Refusal | None:
         assert self._map is not None
@@ -225,7 +232,18 @@ class HttpSubject:
             self._engine.session.live.put_form(self._engine.session.live.root, "busy", False)
             return None
         self._facts |= {"status": response.status_code, "outcome": "accepted" if response.status_code < 400 else "rejected"}
-        return self._arrive(served(response.text, url, self.url, self.form))
+        refusal = self._arrive(served(response.text, url, self.url, self.form, self._before))
+        if refusal is None and response.status_code < 400 and self._came_back():
+            self._facts["outcome"] = "rejected"
+        return refusal
+
+    def _came_back(self) -> bool:
+        """Return whether the page is the form again, with messages."""
+        page = self._page
+        if page.form is None:
+            return False
+        found = ServedSnapshot(page, self._engine, self._map, self._clock, self.form.live).look(Noun("errors"), "value", None)
+        return bool(page.marked or (found and not isinstance(found, NotObservable)))
 
     def mark_step(self, number: int) -> None:
         """Do nothing: a served page has no trace."""
@@ -248,7 +266,7 @@ class HttpSubject:
             return self._network(noun.kind, asked, word)
         if noun.kind == "under way":
             return [] if asked == "value" else False
-        return ServedSnapshot(self._page, self._engine, self._map, self._clock).look(noun, asked, word)
+        return ServedSnapshot(self._page, self._engine, self._map, self._clock, self.form.live).look(noun, asked, word)
 
     def _network(self, kind: str, asked: str, word: Any) -> Any:
         if kind == "outcome":

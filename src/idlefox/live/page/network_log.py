@@ -14,6 +14,7 @@ from ..servers.backend import NoBackend, PageBackend
 
 PREFLIGHT = Response(204, b"", "text/plain")  # Fetch, "CORS-preflight request"
 _READING, _NOTED, _ANSWERED, _LOST = -4, -3, -2, -1  # the progress of a submission that an external server answers
+_ROWS = ":rows"  # no header of a request can be called so
 _WATCHED = {"network.beforeRequestSent": "_sent", "network.responseCompleted": "_got", "network.fetchError": "_failed"}
 
 
@@ -106,6 +107,9 @@ class NetworkLog:
         status = self._real.get(request["request"])
         if status is None:
             return  # the scenario is over
+        if headers.pop(_ROWS, ""):
+            self._real.pop(request["request"], None)
+            return  # a row was added or removed, and nothing is submitted
         world.watched(bare._replace(headers=headers, body=body))
         if status > 0 or status == _LOST:
             world.answered(status)
@@ -162,6 +166,8 @@ class NetworkLog:
         """Return the body of a request. Chromium does not report form bodies; the agent does."""
         told = await self._form_told() if navigates else await self._written(method, url)
         if told is not None:
+            if told.get("rows"):
+                headers[_ROWS] = "1"
             if navigates or headers.get("content-type", "").startswith("multipart/"):
                 headers["content-type"] = told["type"]  # the agent reports it in another encoding than it was sent in
             headers.setdefault("content-type", told["type"])

@@ -67,7 +67,14 @@ class PageBackend:
 
     def is_submission(self, request: Request) -> bool:
         """Return whether *request* sends the form, or a panel of it."""
-        return (request.method, request.path) in self.targets
+        if (request.method, request.path) in self.targets:
+            return True
+        # A sheet that does not say where it is sent to: whatever the page sends to its own server.
+        sends = not self.answers and self.form.submit.to == "/" and request.method in ("POST", "PUT", "PATCH")
+        return sends and not self._is_lookup(request)
+
+    def _is_lookup(self, request: Request) -> bool:
+        return any(_value_in(request, lookup.request) is not None for lookup in self._lookups())
 
     def _lookups(self) -> Iterator[Lookup]:
         return (lookup for lookup in self.form.lookups.values() if lookup.request is not None)
@@ -142,8 +149,11 @@ class PageBackend:
         if self.answers or not self.is_submission(request):
             return False
         payload, flat = self._read(request)
-        self.submissions.append(Submission(request, read_as(self.targets[request.method, request.path], payload, flat=flat), 0))
+        self.submissions.append(Submission(request, read_as(self._sender(request), payload, flat=flat), 0))
         return True
+
+    def _sender(self, request: Request) -> Form:
+        return self.targets.get((request.method, request.path), self.form)
 
     def _read(self, request: Request) -> tuple[Any, bool]:
         if request.method == "GET":

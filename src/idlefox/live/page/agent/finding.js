@@ -55,7 +55,9 @@
     return [mixed, brackets, dots, String(segments.at(-1))];
   };
   const GROUPS = "fieldset,[role=group],[role=radiogroup],li,[role=listitem],tr,[role=row]";
-  const isInteractive = (element) => INTERACTIVE.test(roleOf(element)) || formElements.has(element.localName) || element.isContentEditable;
+  // Not every control has a role of its own: a date or a password has none.
+  const isInput = (element) => element.localName === "input" && !/^(button|submit|reset|image|hidden)$/.test(element.type);
+  const isInteractive = (element) => INTERACTIVE.test(roleOf(element)) || isInput(element) || formElements.has(element.localName) || element.isContentEditable;
   // Carries a value, but is nothing that a person acts on: hidden, or the original that a widget has replaced.
   const isOriginal = (element, scope) => {
     if (isInertWithin(element, scope)) return true;
@@ -148,7 +150,7 @@
     if (!element.localName.includes("-")) return element;
     const root = rootOf(element);
     if (!root) return element;
-    const inside = all(element, CONTROLS).filter((each) => each.getRootNode() !== element.getRootNode() && isControl(each) && INTERACTIVE.test(roleOf(each)) && !isInertWithin(each, element));
+    const inside = all(element, CONTROLS).filter((each) => each.getRootNode() !== element.getRootNode() && isControl(each) && (INTERACTIVE.test(roleOf(each)) || isInput(each)) && !isInertWithin(each, element));
     const outer = inside.filter((each) => !inside.some((other) => other !== each && holds(other, each)) && roleOf(each) !== "listbox");
     return outer.length === 1 ? outer[0] : element;
   };

@@ -177,6 +177,7 @@
     const found = { fields: {}, rows: {}, groups: {}, focus: null };
     const containers = [], spots = [...places(only)];
     lookSummaries = summaries();
+    const linkTexts = new Set(lookSummaries.flatMap((summary) => all(summary, "a[href^='#']").map(shownText)));
     usesInvalid ||= all(document, "[aria-invalid]").some((each) => each.getAttribute("aria-invalid") !== "");
     withTerritories(spots, scope);
     for (const place of spots) {
@@ -196,6 +197,11 @@
         const button = removeButton(place);
         found.groups[place.address] = { shows, marked, visible: shown, remove: button ? why(button) : "no remove button" };
       } else found.groups[place.address] = { shows, marked, visible: shown };
+    }
+    // A link of the summary leads to the first control of a group, and says what the group says.
+    for (const [group, { shows }] of [...Object.entries(found.groups), ...Object.entries(found.rows)]) for (const [address, field] of Object.entries(found.fields)) {
+      if (!field?.shows || !shows.length || !address.startsWith(`${group}.`)) continue;
+      field.shows = field.shows.filter((text) => !(shows.includes(text) && linkTexts.has(text)));
     }
     const notices = noticesOf(claimed);
     const loud = notices.filter((element) => isShown(element) && !isCutAway(element)).map((element) => [roleOf(element), shownText(element)]).filter(([, text]) => text);

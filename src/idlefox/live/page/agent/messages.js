@@ -4,26 +4,30 @@
   const anyRow = (address) => address.replace(/\[\d+\]/g, "[*]");
   const withoutDigits = (text) => text.replace(/\d+/g, "#");
   const hints = new WeakMap(); // descriptions that were there at load: hints, no messages
-  const noteHints = () => {
+  const noteHints = (known = null) => {
     for (const element of all(document, "*")) if (element.shadowRoot && !roots.has(element.shadowRoot)) observe(element.shadowRoot); // declared in the markup
     for (const element of all(document, "[aria-describedby]")) {
       if (isTrue(element, "aria-invalid")) continue;
-      for (const description of referred(element, "aria-describedby")) if (!hints.has(description) && isShown(description)) hints.set(description, shownText(description));
+      for (const description of referred(element, "aria-describedby")) {
+        const text = shownText(description);
+        if (!hints.has(description) && isShown(description) && (!known || known.includes(text))) { hints.set(description, text); hintTexts.add(text); }
+      }
     }
   };
   // What was there at load is no message and no notice. Of a later document of the same scenario it is what the first one had.
   const noteLoad = (notes) => {
-    noteHints();
+    noteHints(notes?.hints);
     if (!notes) {
       for (const element of quietParts()) atLoad.add(element);
       look();
-      return { quiet: quietParts().map(shownText), baseline: [...baseline].map(([address, { texts }]) => [address, [...texts]]) };
+      return { hints: [...hintTexts], quiet: quietParts().map(shownText), baseline: [...baseline].map(([address, { texts }]) => [address, [...texts]]) };
     }
     for (const element of quietParts()) if (notes.quiet.includes(shownText(element))) atLoad.add(element);
     for (const [address, texts] of notes.baseline) baseline.set(address, { texts: new Set(texts), classes: null });
     return notes;
   };
   const quietParts = () => all(document, QUIET).filter((element) => isShown(element) && shownText(element));
+  const hintTexts = new Set();
   const QUIET = "[role=status],[role=log],[aria-live=polite]";
   const atLoad = new WeakSet();
   const isHint = (element) => hints.get(element) === shownText(element) || (hints.has(element) && withoutDigits(hints.get(element)) === withoutDigits(shownText(element)));
@@ -125,7 +129,7 @@
   const byPlace = (found, spots, claimed, scope) => {
     if (scope === EMPTY || !spots.some((place) => place.field.says)) return [];
     const own = [], owners = new Map(), taken = new Set(claimed);
-    for (const element of new Index(scope).controls) if (isControl(element) && INTERACTIVE.test(roleOf(element)) && isSeen(element)) owners.set(element, null);
+    for (const element of new Index(scope).controls) if (isControl(element) && isInteractive(element) && isSeen(element)) owners.set(element, null);
     for (const place of spots) for (const element of place.elements) if (place.kind === "field") owners.set(element, place);
     const isTaken = (element) => { for (let node = element; node; node = above(node)) if (taken.has(node)) return true; return false; };
     for (const element of all(scope, "*")) {
@@ -153,7 +157,7 @@
       if (!direct || !/[\p{L}\p{N}]/u.test(direct) || closest(element, NO_MESSAGE.replace("label,legend,", "")) || !isShown(element) || isInertWithin(element, box)) continue;
       if (closest(element, "label,legend") && direct && bare(direct) === bare(place.field.label)) continue;
       if ([...labels].some((label) => label === element && label.localName !== "label") || place.elements.some((each) => holds(each, element)) || isHint(element)) continue;
-      if ([...claimed].some((other) => holds(other, element))) continue;
+      if ([...claimed].some((other) => holds(other, element)) || isCutAway(element)) continue;
       if (!found.has(direct)) found.set(direct, element);
     }
     return found;

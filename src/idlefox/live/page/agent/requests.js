@@ -26,6 +26,7 @@
   let pressed = 0, leaving = false;
   const fits = (method, url) => settings.held.some((held) => held.method === method && new RegExp(`^(?:${held.path})$`).test(url.pathname)
     && held.query.every((name) => url.searchParams.has(name)));
+  const withRows = (told, rows) => (told ? { ...told, rows } : told);
   const bodyOf = (body) => {
     if (typeof body === "string") return { body, type: "text/plain;charset=UTF-8" };
     if (body instanceof URLSearchParams) return { body: String(body), type: "application/x-www-form-urlencoded;charset=UTF-8" };
@@ -69,11 +70,17 @@
     return send.apply(this, values);
   };
   // A form that the browser sends itself: the document will be another one.
+  // A button that adds or removes a row by another page does not submit the form.
+  const isRowButton = (button) => {
+    if (!button || button === submitButton()) return false;
+    for (const place of places()) if ((place.kind === "rows" && addButton(place) === button) || (place.kind === "row" && removeButton(place) === button)) return true;
+    return false;
+  };
   const goes = (form, submitter) => {
     const method = (submitter?.getAttribute("formmethod") ?? form.getAttribute("method") ?? "get").toLowerCase();
     const target = submitter?.getAttribute("formtarget") ?? form.getAttribute("target") ?? "";
     if (method !== "dialog" && ["", "_self", "_top", "_parent"].includes(target)) leaving = true;
-    try { tell?.(JSON.stringify(bodyOf(new URLSearchParams([...new FormData(form, submitter)].map(([name, value]) => [name, typeof value === "string" ? value : value.name]))))); } catch { /* there is no telling */ }
+    try { tell?.(JSON.stringify(withRows(bodyOf(new URLSearchParams([...new FormData(form, submitter)].map(([name, value]) => [name, typeof value === "string" ? value : value.name]))), isRowButton(submitter)))); } catch { /* there is no telling */ }
   };
   addEventListener("submit", (event) => { if (!event.defaultPrevented) goes(event.target, event.submitter); });
   const submitForm = HTMLFormElement.prototype.submit;

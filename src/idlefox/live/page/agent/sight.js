@@ -12,7 +12,16 @@
     while (active && rootOf(active)?.activeElement) active = rootOf(active).activeElement;
     return active === document.body || active === document.documentElement ? null : active;
   };
-  const shownText = (element) => plain(element.innerText ?? element.textContent) || (rootOf(element) || all(element, "slot").length ? plain(textOf(element)) : "");
+  const shownText = (element) => {
+    if (childrenOf(element).some((each) => each.nodeType === Node.ELEMENT_NODE && isShown(each) && isClipped(each))) return plain(seenText(element));
+    return plain(element.innerText ?? element.textContent) || (rootOf(element) || all(element, "slot").length ? plain(textOf(element)) : "");
+  };
+  // Without what only screen readers get.
+  const seenText = (element) => childrenOf(element).map((each) => {
+    if (each.nodeType === Node.TEXT_NODE) return each.data;
+    if (each.nodeType !== Node.ELEMENT_NODE || !isShown(each) || isClipped(each)) return "";
+    return isInline(each) ? seenText(each) : ` ${seenText(each)} `;
+  }).join("");
   // The messages that an element holds: its list items, its paragraphs, or its text.
   const messagesIn = (element) => {
     if (!shownText(element) || !isShown(element)) return [];
