@@ -472,11 +472,11 @@ server: {replies: [{when: 'note == "full"', status: 422, errors: {note: No berth
 def test_a_form_that_comes_back_with_messages_is_rejected(fox: Fox, status: str) -> None:
     """Messages by aria-describedby without aria-invalid, a summary with links, rows by round trips: over HTTP and in a browser."""
     port = free_port()
-    server = subprocess.Popen([sys.executable, str(HERE / "boats.py"), str(port), status])
+    server = subprocess.Popen([sys.executable, str(HERE.parent / "served" / "boats.py"), str(port), status])
     try:
         waited(server, lambda: _answers(port))
         for name in ("boats.form.yaml", "boats.fox"):
-            (fox.folder / name).write_text((HERE / name).read_text("utf-8").replace("URL", f"http://127.0.0.1:{port}/boat"), "utf-8")
+            (fox.folder / name).write_text((HERE.parent / "served" / name).read_text("utf-8").replace("URL", f"http://127.0.0.1:{port}/boat"), "utf-8")
         for browser in ("http", *(name for name, path in THERE.items() if path)):
             done = fox("run", "boats.fox", f"--live={browser}")
             assert "7 scenarios: 7 passed" in done.stdout, done.stdout
@@ -746,6 +746,44 @@ def test_compare_a_sheet_with_its_page(fox: Fox) -> None:
     assert [(each["layer"], each["address"], each["first"], each["second"]) for each in data["differences"]] == [
         ("shown", "contact.email", ["No."], ["That is not an email address."])
     ]
+
+
+SURVEYED = """fields:
+  name_of_the_guest:
+    label: Name of the guest
+    rules:
+      - {maxlength: 20}
+  arrives: {type: date, label: Arrives}
+  table: {type: select, label: Table, options: [{value: n, label: North}, {value: s, label: South}]}
+  by_the_window: {type: checkbox, label: By the window}
+  drink: {type: radio, label: Drink, options: [{value: t, label: Tea}, {value: w, label: Water}]}
+  dishes:
+    type: rows
+    label: Dishes
+    start: 0
+    fields:
+      dish: {label: Dish}
+panels: {a_wish: {label: A wish, fields: {wish: {type: textarea, label: Wish}}, submit: {label: Keep it}}}
+submit: {to: "/seat", label: Reserve}
+"""
+
+
+@ANY
+def test_a_running_page_is_surveyed(fox: Fox) -> None:
+    """Lists are opened, rows added and removed, dialogs opened and closed; nothing is submitted."""
+    shutil.copy(HERE / "surveyed.html", fox.folder)
+    done = fox("scaffold", "surveyed.html", "--name", "seat")
+    assert "left out" not in done.stdout, done.stdout
+    assert SURVEYED in (fox.folder / "seat.form.yaml").read_text("utf-8")
+    for how in ((), *((f"--live={name}",) for name, path in THERE.items() if path)):
+        assert "7 scenarios: 7 passed" in fox("run", "seat.fox", *how).stdout
+    done = fox("outline", "seat.form.yaml", "--live", "--figure", "page.png")
+    assert (fox.folder / "page.png").read_bytes().startswith(b"\x89PNG"), done.stderr
+    fox.write(mine__form__yaml="form: mine\nfields: {guest: {label: The guest}, wish_list: {label: Anything else}}\n")
+    done = fox("scaffold", "surveyed.html", "--for", "mine.form.yaml")
+    assert "not found  wish_list" in done.stdout, done.stdout
+    assert '  find:\n    guest: "#a1"' in (fox.folder / "mine.form.yaml").read_text("utf-8")
+    assert "has `live:` already" in fox("scaffold", "surveyed.html", "--for", "mine.form.yaml").stderr
 
 
 def _live_cases() -> Iterator[tuple[str, str, str, str, str, str]]:

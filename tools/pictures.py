@@ -166,6 +166,12 @@ def timeline(folder: Path) -> None:
     subprocess.run(call, cwd=folder, capture_output=True, check=True)
 
 
+def page(folder: Path) -> None:
+    """Draw the demo's page with a frame on every part that is found."""
+    call = [sys.executable, "-m", "idlefox", "outline", "booking.form.yaml", "--live", "--figure", str(HERE / "page.png")]
+    subprocess.run(call, cwd=folder, capture_output=True, check=True)
+
+
 def rehearse(folder: Path) -> None:
     """Draw a few steps at the interactive prompt."""
     said = output_of("rehearse booking.form.yaml", folder, piped=REHEARSED)
@@ -271,7 +277,7 @@ def chromium(folder: Path, *options: str) -> str:
 
 
 OTHERS: dict[str, Callable[[Path], None]] = {
-    "live": live, "serve": serve, "report": report, "timeline": timeline, "rehearse": rehearse, "editor": editor,
+    "live": live, "serve": serve, "report": report, "timeline": timeline, "page": page, "rehearse": rehearse, "editor": editor,
 }  # fmt: skip
 
 

@@ -54,7 +54,7 @@ _MANY = 60  # words to compare letter by letter; of more, only the most similar 
 # Renamed words and common synonyms, with the words to use.
 RENAMED: dict[str, tuple[str, ...]] = {
     "pristine": ("clean",), "pending": ("asking",), "sticky": ("lasting", "ever"), "untouched": ("not touched",),
-    "submitted": ("attempted",), "message": ("say",),
+    "submitted": ("attempted",), "message": ("say",), "patience": ("settle_limit",),
 }  # fmt: skip
 
 

@@ -6,6 +6,8 @@ import html
 import os
 import re
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING
 from urllib.parse import urlsplit
@@ -22,7 +24,10 @@ from .files import why, write_whole
 from .options import color_option
 
 if TYPE_CHECKING:
+    from ..forms.model.form import Form
+    from ..live.surveying import Surveyor
     from ..study.starter_files import StarterFiles
+    from ..study.surveyed import SurveyedSheet
 
 
 _SCRIPT = re.compile(r"<script\b", re.IGNORECASE)
@@ -33,8 +38,9 @@ _SCRIPT = re.compile(r"<script\b", re.IGNORECASE)
 @click.option("--into", default=".", metavar="DIR", type=click.Path(), help="Folder for the two files; created if missing.")
 @click.option("--name", default="", metavar="NAME", help="Base name of both files (default: the name of the form or schema).")
 @click.option("--replace", is_flag=True, help="Overwrite existing files.")
+@click.option("--for", "sheet", default="", metavar="SHEET", type=click.Path(), help="Add `live:` for the running page to this sheet.")
 @color_option
-def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
+def command(page: str, into: str, name: str, replace: bool, sheet: str, color: str) -> None:
     """Write a starter sheet and script, ready to run, from a page or a JSON Schema (2020-12).
 
     PAGE is page.html, page.html#form-id, a URL (the page is saved beside the sheet),
@@ -46,8 +52,12 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
       idlefox scaffold lost-property.html#lost
       idlefox scaffold order.schema.json --into forms
       idlefox scaffold http://127.0.0.1:8000/booking
+      idlefox scaffold http://127.0.0.1:8000/booking --for booking.form.yaml
     """
     console = Console(color)
+    if sheet:
+        _add_live(page, sheet, console)
+        return
     if name and not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_-]*", name):
         raise click.UsageError(f"--name must start with a letter and contain only letters, digits, _ and -, not {name!r}")
     try:
@@ -55,6 +65,27 @@ def command(page: str, into: str, name: str, replace: bool, color: str) -> None:
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
+    _write(made, page, into, replace, console)
+
+
+def _add_live(page: str, sheet: str, console: Console) -> None:
+    """Add `live:` for the running *page* to *sheet*."""
+    try:
+        lines, odd = _for_sheet(page, sheet)
+    except Unreadable as fault:
+        console.problems(fault.problems)
+        raise SystemExit(2) from None
+    text = Path(sheet).read_text("utf-8")
+    write_whole(sheet, text + ("" if text.endswith("\n") else "\n") + "\n".join(lines) + "\n")
+    console.text(plain(f" {sheet}   live: added"))
+    for each in odd:
+        console.text(plain(f" not found  {each}"))
+    console.text("")
+    console.text(plain(f" Run it: idlefox run SCRIPT --subject {sheet} --live"))
+
+
+def _write(made: StarterFiles, page: str, into: str, replace: bool, console: Console) -> None:
+    """Write the files and say what they are."""
     folder = Path(into)
     targets = {folder / f"{made.name}.form.yaml": made.sheet} if made.sheet else {}
     targets[folder / f"{made.name}.fox"] = made.script
@@ -91,7 +122,7 @@ def _made(page: str, into: str, name: str) -> StarterFiles:
 
     if "://" in page:
         return _of_url(page, into, name)
-    if is_page(page) and _has_scripts(page):
+    if is_page(page) and has_scripts(page):
         return _surveyed(page, into, name)
     odd = misplaced(page, "page", "sheet", "schema")
     if odd is not None:
@@ -110,7 +141,7 @@ def _made(page: str, into: str, name: str) -> StarterFiles:
     return from_schema(read_schema(page), name or _name_of(page), into)
 
 
-def _has_scripts(page: str) -> bool:
+def has_scripts(page: str) -> bool:
     """Return whether the page in a file runs scripts, so that only a browser knows what is on it."""
     try:
         text = Path(page.partition("#")[0]).read_text("utf-8", "replace")
@@ -127,32 +158,67 @@ def _browsers() -> list[str]:
 
 def _surveyed(page: str, into: str, name: str) -> StarterFiles:
     """The files for the running page: a URL, or a file. Raises Unreadable."""
+    from ..study.surveyed import files_for
+
+    with surveying(page, into) as surveyor:
+        sheet, _ = sheet_of_running(surveyor, page, into, name)
+        return files_for(sheet, page, into, surveyor.open)
+
+
+def _for_sheet(page: str, sheet: str) -> tuple[list[str], list[str]]:
+    """The lines of `live:` for *sheet* on the running *page*, and the fields that were not found. Raises Unreadable."""
+    from ..forms.model.live import LivePage
+    from ..forms.sheet.read import read_sheet
+    from ..study.starter_sheet import yaml_text
+    from ..study.surveyed import matched
+
+    folder = os.path.dirname(sheet) or "."
+    beside = page if "://" in page else os.path.relpath(page.partition("#")[0], folder).replace(os.sep, "/")
+    with surveying(page, folder) as surveyor:
+        form = read_sheet(sheet)
+        if form.live is not None:
+            place = Place(sheet, max(form.live.line, 1), 1)
+            raise Unreadable([Problem(place, "this sheet has `live:` already", "remove it first, or add what is missing under find")])
+        live = LivePage(page=beside, requests="real" if "://" in page else "standin", file=form.file)
+        survey = surveyor.survey(beside)
+        find, odd = matched(form._replace(live=live), survey, surveyor.unfound(form._replace(live=live)))
+    lines = ["live:", f"  page: {yaml_text(beside)}", *(["  requests: real"] if "://" in page else [])]
+    return lines + (["  find:", *(f"    {yaml_text(address)}: {yaml_text(at)}" for address, at in find.items())] if find else []), odd
+
+
+@contextmanager
+def surveying(page: str, into: str) -> Iterator[Surveyor]:
+    """A browser for surveys of *page*, which may read what lies around the page and the folder *into*. Raises Unreadable."""
     from ..live.loading import needs_libraries
     from ..live.surveying import Surveyor
-    from ..study.surveyed import files_for, surveyed_sheet, text_of
-    from ..forms.sheet.read import read_sheet_text
 
     needs_libraries("a running page")
-    here = "://" in page
-    beside = page if here else os.path.relpath(page.partition("#")[0], into).replace(os.sep, "/")
-    with reading_below((project_root(page), into) if not here else (into,)):
+    with reading_below((into,) if "://" in page else (project_root(page), into)):
         surveyor = Surveyor(into)
         try:
-            survey = surveyor.survey(beside)
-            if not survey["fields"] and not survey["rows"]:
-                raise Unreadable([Problem(Place(page, 1, 1), "the running page shows no field", "does it need a sign-in, or another path?")])
-            sheet = surveyed_sheet(survey, beside, name)
-            find = sheet.data["live"].setdefault("find", {})
-            form = read_sheet_text(text_of(sheet, page), f"{into}/{sheet.name}.form.yaml")
-            for address in surveyor.unfound(form):
-                at = sheet.found.get(address, {}).get("at")
-                if at:
-                    find[address] = at
-            if not find:
-                del sheet.data["live"]["find"]
-            return files_for(sheet, page, into, surveyor.open)
+            yield surveyor
         finally:
             surveyor.close()
+
+
+def sheet_of_running(surveyor: Surveyor, page: str, into: str, name: str = "") -> tuple[SurveyedSheet, Form]:
+    """The sheet for what a survey of *page* finds, with the `find` that it needs, and its form. Raises Unreadable."""
+    from ..forms.sheet.read import read_sheet_text
+    from ..study.surveyed import surveyed_sheet, text_of
+
+    beside = page if "://" in page else os.path.relpath(page.partition("#")[0], into).replace(os.sep, "/")
+    survey = surveyor.survey(beside)
+    if not survey["fields"] and not survey["rows"]:
+        raise Unreadable([Problem(Place(page, 1, 1), "the running page shows no field", "does it need a sign-in, or another path?")])
+    sheet = surveyed_sheet(survey, beside, name)
+    find = sheet.data["live"].setdefault("find", {})
+    form = read_sheet_text(text_of(sheet, page), f"{into}/{sheet.name}.form.yaml")
+    for address in surveyor.unfound(form):
+        if at := sheet.found.get(address, {}).get("at"):
+            find[address] = at
+    if not find:
+        del sheet.data["live"]["find"]
+    return sheet, read_sheet_text(text_of(sheet, page), f"{into}/{sheet.name}.form.yaml")
 
 
 def _of_url(url: str, into: str, name: str) -> StarterFiles:

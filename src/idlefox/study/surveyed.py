@@ -7,14 +7,15 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from difflib import SequenceMatcher
 from typing import Any
 
 from ..engine.compile.compiler import compile_form
 from ..engine.session.session import SessionFactory
-from ..forms.model.form import Form
+from ..forms.model.form import Field, Form
 from ..forms.sheet.read import read_sheet_text
-from ..forms.values.values import written
+from ..forms.values.values import reads_as, written
 from ..playing.player import DEFAULT_CLOCK, play_scenario
 from ..playing.simulated import SimulatedForm
 from ..playing.subject import Subject
@@ -25,6 +26,7 @@ from ..script.reader import read_script_text
 from .starter_files import StarterFiles
 from .starter_sheet import sheet_text
 
+_LIKE = 0.5  # from here on, a control is taken for a field's
 _FAR = 2**53 - 1  # the default bound of a number: none
 _SAMPLES = {
     "text": "word", "textarea": "a few words", "email": "mara@fjordmail.example", "url": "https://skerry.example/", "tel": "0555 123",
@@ -61,21 +63,23 @@ def surveyed_sheet(survey: Survey, page: str, name: str = "") -> SurveyedSheet:
     found: dict[str, Mapping[str, Any]] = {}
     taken: set[str] = {"form", "values", "errors", "submit", "button", "outcome", "requests", "request", "payload", "body", "location",
                        "status", "record", "notice", "alert", "view", "focus", "dirty", "touched"}  # fmt: skip
-    fields, panels, find = {}, {}, {}
+    fields: dict[str, Any] = {}
+    panels: dict[str, Any] = {}
+    find: dict[str, Any] = {}
     for each in survey["fields"]:
         key = key_for(each["label"] or each.get("name", ""), taken)
         fields[key], found[key] = _field(each), each
     for each in survey["rows"]:
         key = key_for(each["label"] or _stem(each["add"]), taken, "rows")
-        inner: set[str] = set()
-        keys = {key_for(one["label"], inner): one for one in each["fields"]}
-        fields[key] = {"type": "rows", "label": each["label"] or key.capitalize(), "start": each["start"], "fields": {k: _field(v) for k, v in keys.items()}}
+        keys = _keyed(each["fields"])
+        inside = {k: _field(v) for k, v in keys.items()}
+        fields[key] = {"type": "rows", "label": each["label"] or key.capitalize(), "start": each["start"], "fields": inside}
         found[key] = each
         found |= {f"{key}[*].{k}": v for k, v in keys.items()}
     for each in survey["panels"]:
-        key, inner = key_for(each["label"], taken, "panel"), set()
-        keys = {key_for(one["label"], inner): one for one in each["fields"]}
-        panels[key] = {"label": each["label"], "fields": {k: _field(v) for k, v in keys.items()}, "submit": {"label": each["submit"] or "OK"}}
+        key, keys = key_for(each["label"], taken, "panel"), _keyed(each["fields"])
+        inside = {k: _field(v) for k, v in keys.items()}
+        panels[key] = {"label": each["label"], "fields": inside, "submit": {"label": each["submit"] or "OK"}}
         found[key] = each
         found |= {f"{key}.{k}": v for k, v in keys.items()}
         if each["label"].lower() not in each["open"].lower():
@@ -86,9 +90,16 @@ def surveyed_sheet(survey: Survey, page: str, name: str = "") -> SurveyedSheet:
     if panels:
         data["panels"] = panels
     data["submit"] = {"to": survey["action"] or f"/{name}", **({"label": survey["submit"]} if survey["submit"] else {})}
-    data["live"] = {"page": page, **({"requests": "real"} if "://" in page else {}), "check_delay": "500ms", **({"find": find} if find else {})}
+    data["live"] = {"page": page, **({"requests": "real"} if "://" in page else {}), "check_delay": "500ms", "find": find}
+    if not find:
+        del data["live"]["find"]
     unread = tuple(f"{each['what'] or 'a control without a label'}: {each['why']}" for each in survey["unread"])
     return SurveyedSheet(name, data, found, unread)
+
+
+def _keyed(fields: list[Mapping[str, Any]]) -> dict[str, Mapping[str, Any]]:
+    taken: set[str] = set()
+    return {key_for(each["label"], taken): each for each in fields}
 
 
 def _stem(adding: str) -> str:
@@ -106,7 +117,7 @@ def _field(facts: Mapping[str, Any]) -> dict[str, Any]:
         said["options"] = [value if value == label else {"value": value, "label": label} for value, label in facts["options"]]
     elif facts["type"] == "select":
         said["options"] = []
-    rules = [{"required": True}] if facts.get("required") else []
+    rules: list[dict[str, Any]] = [{"required": True}] if facts.get("required") else []
     for key in ("min", "max"):
         bound = facts.get(key)
         if bound is not None and not (facts["type"] in ("number", "range") and abs(float(bound)) >= _FAR):
@@ -124,10 +135,45 @@ def _number(text: Any) -> Any:
 
 def text_of(sheet: SurveyedSheet, page: str) -> str:
     """Return the sheet as YAML."""
-    comment = [f"A starter sheet for {page}, with what the running page shows.", "Add the rules with their messages (say), and when they appear (report, reveal)."]
+    comment = [
+        f"A starter sheet for {page}, with what the running page shows.",
+        "Add the rules with their messages (say), and when they appear (report, reveal).",
+    ]
     if sheet.unread:
         comment += ["", "Not read, or only in part:", *(f"  {each}" for each in sheet.unread)]
     return sheet_text(sheet.data, comment)
+
+
+def matched(form: Form, survey: Survey, unfound: Iterable[str]) -> tuple[dict[str, Any], list[str]]:
+    """The `find` for the *unfound* fields of *form*, from the nearest controls of the *survey*, and what remains."""
+    known = {field.label for field in form.walk()}
+    free = [each for each in (*survey["fields"], *(f for row in survey["rows"] for f in row["fields"])) if each["label"] not in known]
+    find: dict[str, Any] = {}
+    odd: list[str] = []
+    for address in unfound:
+        field = form.find(tuple("*" if part.isdigit() else part for part in re.findall(r"[^.\[\]]+", address)))
+        if field is None:
+            continue
+        ranked = sorted(((_likeness(field, each), each) for each in free), key=lambda pair: -pair[0])
+        if ranked and ranked[0][0] >= _LIKE and ranked[0][1].get("at"):
+            find[re.sub(r"\[\d+\]", "[*]", address)] = ranked[0][1]["at"]
+            free.remove(ranked[0][1])
+        else:
+            near = ", ".join(each["label"] or "a control without a label" for _, each in ranked[:2])
+            odd.append(f"{address}" + (f"; the nearest controls are {near}" if near else ""))
+    return find, odd
+
+
+def _likeness(field: Field, facts: Mapping[str, Any]) -> float:
+    """How like the sheet's *field* a control is, from 0 to 1: by its label or name, its type and its options."""
+    words = [facts["label"].lower(), str(facts.get("name", "")).lower()]
+    called = (field.label.lower(), field.name.replace("_", " "))
+    label = max(SequenceMatcher(None, one, other).ratio() for one in called for other in words)
+    offered = {text for pair in facts.get("options", ()) for text in pair}
+    options_there = field.options if isinstance(field.options, tuple) else ()
+    own = {text for option in options_there for text in (reads_as(option.value), option.label)}
+    options = len(offered & own) / len(offered | own) if offered and own else 0.0
+    return float(max(0.6 * label + 0.2 * (facts["type"] == field.kind) + 0.2 * options, options))
 
 
 class _Scenario(NamedTuple):
@@ -143,17 +189,24 @@ def _scenarios(sheet: SurveyedSheet) -> Iterator[_Scenario]:
         else:
             yield from _of_field(f"{field['label']} takes a value", key, field, ())
     for key, panel in data.get("panels", {}).items():
-        name, inner = next(iter(panel["fields"].items()), ("", {}))
+        name, inner = _first(panel["fields"])
         if name:
-            yield from _of_field(f"{panel['label']} opens and takes a value", f"{key}.{name}", inner, (f"open {key}", f"expect {key} is visible"))
+            opened = (f"open {key}", f"expect {key} is visible")
+            yield from _of_field(f"{panel['label']} opens and takes a value", f"{key}.{name}", inner, opened)
+
+
+def _first(fields: Mapping[str, Any]) -> tuple[str, Mapping[str, Any]]:
+    return next(iter(fields.items()), ("", {}))
 
 
 def _of_field(title: str, address: str, field: Mapping[str, Any], before: tuple[str, ...]) -> Iterator[_Scenario]:
-    kind, options = field.get("type", "text"), [o["value"] if isinstance(o, dict) else o for o in field.get("options", [])]
+    kind = field.get("type", "text")
+    options = [o["value"] if isinstance(o, dict) else o for o in field.get("options", [])]
     if options:
         value = options[-1]
         many = field.get("multiple") or kind == "checkbox"
-        yield _Scenario(title, (*before, f"pick {address} {written(value)}", f"expect {address} = {written([value] if many else value)}"))
+        expected = written([value] if many else value)
+        yield _Scenario(title, (*before, f"pick {address} {written(value)}", f"expect {address} = {expected}"))
     elif kind == "checkbox":
         yield _Scenario(title, (*before, f"turn {address} on", f"expect {address} is on"))
     elif kind in _SAMPLES:
@@ -177,7 +230,7 @@ def _of_rows(key: str, field: Mapping[str, Any]) -> Iterator[_Scenario]:
     start = field["start"]
     count = f"{start + 1} row{'s' if start else ''}"
     lines = [f"add {key}", f"expect {key} has {count}"]
-    name, inner = next(iter(field["fields"].items()), ("", {}))
+    name, inner = _first(field["fields"])
     if name and inner.get("type", "text") in _SAMPLES:
         value = _SAMPLES[inner.get("type", "text")]
         lines += ["fill", f"    {key}[{start}].{name} {written(value)}", f"expect {key}[{start}].{name} = {written(value)}"]

@@ -110,7 +110,6 @@ class LivePage(NamedTuple):
     accepted: Find | None = None
     rejected: Find | None = None
     payload: Find | None = None  # CSS "console" stands for the page's console
-    sign_in: str = ""
     reset: Find | None = None
     summary: Find | None = None
     notice: Find | None = None

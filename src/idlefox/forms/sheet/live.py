@@ -26,7 +26,7 @@ from .reading import At, Reading
 
 _ASKED = ("value", "marked", "touched", "dirty", "shows", "asking")
 _TEXTS = ("around", "empty", "format")
-_OF_ANY = {"shows", "marked", "touched", "dirty", "asking", "around", "empty", "format", "validity"}
+_OF_ANY = {"shows", "marked", "touched", "dirty", "asking", "around", "empty", "format"}
 _WITH_VALUE = "mark the place of the value: GET /api/codes?code={value}"
 
 
@@ -58,7 +58,6 @@ class LiveReader:
             accepted=_found(given.get("accepted")),
             rejected=_found(given.get("rejected")),
             payload=_found(given.get("payload")),
-            sign_in=given.get("sign_in", ""),
             reset=_found(given.get("reset")),
             summary=_found(given.get("summary")),
             notice=_found(given.get("notice")),

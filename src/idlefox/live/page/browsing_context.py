@@ -18,8 +18,11 @@ from ..servers.backend import NEVER, NoBackend, PageBackend, PlannedAnswer
 from .network_log import NetworkLog
 
 # One function in the page; its parts share a scope.
-_PARTS = ("start", "clock", "requests", "rest", "names", "finding", "sight", "messages", "looking", "choices", "dates", "hands", "survey", "door")
-AGENT = "".join((Path(__file__).parent / "agent" / f"{part}.js").read_text(encoding="utf-8") for part in _PARTS)
+_PARTS = (
+    "start", "clock", "requests", "rest", "names", "finding", "sight", "messages", "looking", "choices", "dates", "hands", "survey", "door",
+)  # fmt: skip
+_AGENT = Path(__file__).parent / "agent"
+AGENT = "".join((_AGENT / f"{part}.js").read_text(encoding="utf-8") for part in _PARTS)
 ASK = (
     "async (what, given, id) => { const agent = window[Symbol.for('idlefox.agent')];"
     " if (!agent) return 'none'; if (id && agent.id !== id) return 'another';"

@@ -140,6 +140,8 @@ class PageBackend:
             return as_json({}, reply.status, headers=there)
         if self.live.errors == "map":
             return as_json({"errors": {address: _one(texts) for address, texts in reply.errors}}, reply.status)
+        if self.live.errors == "map-dotted":
+            return as_json({"errors": {_dotted(address): _one(texts) for address, texts in reply.errors}}, reply.status)
         errors = [{"pointer": _pointer(address), "detail": text} for address, texts in reply.errors for text in texts]
         title = reply.notice.text if reply.notice is not None else "The form was rejected."
         return as_json({"title": title, "status": reply.status, "errors": errors}, reply.status, PROBLEM)
@@ -207,6 +209,11 @@ def _sent_to(form: Form) -> Iterator[tuple[str, str]]:
 
 def _one(texts: tuple[str, ...]) -> Any:
     return texts[0] if len(texts) == 1 else list(texts)
+
+
+def _dotted(address: str) -> str:
+    """An address with dots alone: ``rows.0.name``."""
+    return ".".join(str(segment) for segment in parse_address(address) or ()) if address else ""
 
 
 def _pointer(address: str) -> str:

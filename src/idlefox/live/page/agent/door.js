@@ -1,7 +1,7 @@
   // ---------------------------------------------------------------- the door
   const door = {
     id,
-    clock, look, run, run_actions, aim, landed, hinders, offers, sections, survey,
+    clock, look, run, run_actions, aim, landed, hinders, offers, sections, survey, frames,
     element: (address) => placeOf(address)?.elements[0] ?? null,
     // A document may be asked while it is still arriving. *waited*: whether its load event is yet to be told to the player.
     begin: async (given) => {

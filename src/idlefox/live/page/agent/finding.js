@@ -57,7 +57,8 @@
   const GROUPS = "fieldset,[role=group],[role=radiogroup],li,[role=listitem],tr,[role=row]";
   // Not every control has a role of its own: a date or a password has none.
   const isInput = (element) => element.localName === "input" && !/^(button|submit|reset|image|hidden)$/.test(element.type);
-  const isInteractive = (element) => INTERACTIVE.test(roleOf(element)) || isInput(element) || formElements.has(element.localName) || element.isContentEditable;
+  const drawsButton = (element) => { const root = rootOf(element); return roleOf(element) === "button" || Boolean(root?.querySelector("button,a") && !root.querySelector("input,select,textarea,[role=combobox]")); };
+  const isInteractive = (element) => INTERACTIVE.test(roleOf(element)) || isInput(element) || element.isContentEditable || (formElements.has(element.localName) && !drawsButton(element));
   // Carries a value, but is nothing that a person acts on: hidden, or the original that a widget has replaced.
   const isOriginal = (element, scope) => {
     if (isInertWithin(element, scope)) return true;
@@ -305,7 +306,7 @@
     const inside = scope === EMPTY ? [] : controlsOf(scope, BUTTONS).filter((button) => !closest(button, "dialog,[role=dialog]") || closest(scope, "dialog,[role=dialog]"));
     const called = map.submitLabel ? inside.filter((button) => nameOf(button) === map.submitLabel) : [];
     const sends = inside.filter((button) => (button.type === "submit" || button.type === "image") && button.form === scope);
-    return called.find(isShown) ?? sends.find(isShown) ?? called[0] ?? sends[0] ?? inside.find((button) => button.type === "submit" && isShown(button) && button.getRootNode() !== document)
+    return called.find(isShown) ?? sends.find(isShown) ?? called[0] ?? sends[0] ?? inside.find((button) => button.getRootNode().host?.type === "submit" && isShown(button))
       ?? (map.submitLabel ? new Index(document).find({ role: "button", name: map.submitLabel })[0] : null) ?? null;
   };
   const buttonOf = (button) => (button.panel ? panelButton(button.panel) : button.kind ? otherButton(button.kind) : button.named ? namedButton(button.named) : submitButton());

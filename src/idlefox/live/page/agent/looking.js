@@ -100,6 +100,8 @@
   addEventListener("reset", (event) => { for (const control of event.target.elements) { edited.delete(control); committed.delete(control); } });
   const isUserInvalid = (element) => element.matches(":user-invalid") || (committed.has(element) && element.willValidate && !element.validity.valid);
 
+  const isAskingBy = ({ field, scope, territory }) => (field.asking ? new Index(scope).find(field.asking).some(isShown)
+    : general.asking && territory ? new Index(territory).find(general.asking).some(isShown) : false);
   const saysInvalid = (holders) => holders.some((each) => each.hasAttribute("aria-invalid"));
   let usesInvalid = false; // the page says aria-invalid of something
   const lookAt = (place, active, claimed) => {
@@ -121,8 +123,9 @@
       visible: elements.some(isSeen), enabled: !elements.every(isOff), readonly: isReadonly(element), focused: elements.some((each) => each === active || (active && each !== document.body && isPartOfControl(each, active))),
       required: holders.some((each) => each.required === true || each.getAttribute("aria-required") === "true"),
       marked, unseen: unseenOf(place, { marked, shows, fresh, byMap, value, kind }),
-      busy: holders.some((each) => each.closest("[aria-busy=true]")?.matches("form,body") === false) || (field.asking ? new Index(place.scope).find(field.asking).some(isShown) : false),
-      touched: field.touched ? bears(elements, field.touched) : null, dirty: field.dirty ? bears(elements, field.dirty) : null,
+      busy: holders.some((each) => each.closest("[aria-busy=true]")?.matches("form,body") === false) || isAskingBy(place),
+      touched: field.touched ? bears(elements, field.touched) : general.touched ? isMarkedBy(place, general.touched) : null,
+      dirty: field.dirty ? bears(elements, field.dirty) : general.dirty ? isMarkedBy(place, general.dirty) : null,
       flags: judged ? [...new Set(elements.flatMap(flagsOf))] : null,
       options: field.choice && isWidget(place) ? (seenOptions.has(anyRow(place.address)) ? null : null) : /^(select|selects|radio|checks|listbox|input)$/.test(kind) || element.list ? optionsOf(elements, kind) : null,
     };

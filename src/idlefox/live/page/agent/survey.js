@@ -5,7 +5,11 @@
       && !(each.localName === "input" && !isInput(each)) && (isSeen(each) || /^(checkbox|radio|file)$/.test(each.type)) && roleOf(each) !== "radiogroup");
     const parts = (each, other) => other !== each && holds(other, each) && (/^(combobox|spinbutton|slider)$/.test(roleOf(other)) || (formElements.has(other.localName) && INTERACTIVE.test(roleOf(each))) || /^(listbox|grid|menu)$/.test(roleOf(other)));
     return widgets.filter((each) => !widgets.some((other) => parts(each, other)) && !(roleOf(each) === "listbox" && each.localName !== "select" && (!isShown(each) || widgets.some((other) => referredLists(other).includes(each)))))
-      .filter((each) => !(isOriginal(each, scope)));
+      .filter((each) => !(isOriginal(each, scope))).map((each) => {
+        const inner = innerOf(each); // what a custom element draws, or the labelled part of a widget
+        const named = inner === each && !labelFor(each) ? all(each, "input,[role=combobox]").find((part) => labelFor(part) && isInteractive(part)) : null;
+        return named ?? inner;
+      }).filter((each, i, found) => found.indexOf(each) === i);
   };
   // What a person reads as the name of a control: a label, without the value that a widget adds to its own name.
   const labelFor = (element) => {
@@ -61,6 +65,8 @@
     facts.type = "select";
     const field = { kind: "field", choice: true, type: "select" }, place = placeFor(element, field);
     const original = place.carriers.find((each) => each.localName === "select");
+    const named = place.carriers.flatMap((each) => labelsOf(each).map((label) => bare(labelText(label, each)))).find(Boolean);
+    if (named) facts.label = named;
     if (element.localName === "select" || original) {
       const select = element.localName === "select" ? element : original;
       facts.many = select.multiple || undefined;
@@ -180,4 +186,32 @@
     return { label, add: name, remove: removing, start: alike.length, fields, boxes: [row, ...alike], rowAt: rowSelector(row, alike) };
   };
   const rowSelector = (row) => { const name = [...row.classList].find((each) => /^[a-z][\w-]*$/i.test(each) && !/\d{2,}/.test(each)); return name ? `${row.localName}.${name}` : ""; };
+
+  // Where everything stands that was found: {kind, name, x, y, width, height} in pixels of the document.
+  const frames = () => {
+    const found = [], met = new Set(), scope = formOf();
+    const frame = (kind, name, element) => {
+      if (!element || met.has(element)) return;
+      met.add(element);
+      const seen = isShown(element) && !isClipped(element) ? element : stands(element) ?? lonely(element), box = seen.getBoundingClientRect();
+      if (box.width > 1 && box.height > 1) found.push({ kind, name, x: box.left + scrollX, y: box.top + scrollY, width: box.width, height: box.height });
+    };
+    const spots = [...places()];
+    withTerritories(spots, scope);
+    for (const place of spots) {
+      if (place.kind === "field") {
+        place.elements.forEach((element, i) => frame("control", place.elements.length > 1 ? `${place.address} (${nameOf(element) || i + 1})` : place.address, element));
+        for (const element of place.elements.slice(0, 1)) for (const text of [...referred(element, "aria-errormessage"), ...referred(element, "aria-describedby")]) if (isShown(text) && !isClipped(text)) frame("message", place.address, text);
+      } else if (place.kind === "rows") frame("button", `add ${place.address}`, addButton(place));
+      else if (place.kind === "row") frame("button", `remove ${place.address}`, removeButton(place));
+      else if (place.kind === "panel" && !place.elements.length) frame("button", `open ${place.address}`, openButton(place));
+    }
+    frame("button", "submit", submitButton());
+    const known = new Set(spots.flatMap((place) => [...place.elements, ...place.carriers ?? []]));
+    for (const element of candidatesIn(scope === EMPTY ? document.body : scope)) {
+      const own = [...known].some((each) => each === element || (each.nodeType === Node.ELEMENT_NODE && (holds(element, each) || (holds(each, element) && !/^(form|fieldset|li|tr|div|section|dialog)$/.test(each.localName)))));
+      if (!own && !spots.some((place) => place.kind === "field" && place.elements.some((each) => /^(group|radiogroup)$/.test(roleOf(each)) && holds(each, element)))) frame("unknown", labelFor(element) || described(element), element);
+    }
+    return { frames: found, ratio: devicePixelRatio };
+  };
 
