@@ -66,6 +66,7 @@ class Handler(http.server.BaseHTTPRequestHandler):
         if self.path == "/boom":
             return self.reply(500, "<!doctype html><h1>Sorry</h1>")
         self.reply(200, page({}, {}, []))
+        return None
 
     def do_POST(self):
         data = urllib.parse.parse_qs(self.rfile.read(int(self.headers["Content-Length"])).decode(), keep_blank_values=True)
@@ -91,6 +92,7 @@ class Handler(http.server.BaseHTTPRequestHandler):
         if errors:
             return self.reply(STATUS, page(data, errors, crew))
         self.reply(303, "", Location="/done")
+        return None
 
 
 http.server.ThreadingHTTPServer(("127.0.0.1", int(sys.argv[1])), Handler).serve_forever()

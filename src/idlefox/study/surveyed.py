@@ -85,7 +85,7 @@ def surveyed_sheet(survey: Survey, page: str, name: str = "") -> SurveyedSheet:
         if each["label"].lower() not in each["open"].lower():
             find[key] = {"open": {"role": "button", "name": each["open"]}}
     title = survey["heading"] or survey["title"] or "A form"
-    name = name or key_for(title, set(), "form").replace("_", "-")
+    name = name or key_for(survey["id"] or title, set(), "form").replace("_", "-")
     data: dict[str, Any] = {"form": name, "label": title, "report": {"first": "blur", "again": "change"}, "fields": fields}
     if panels:
         data["panels"] = panels

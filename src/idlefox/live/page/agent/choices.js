@@ -35,6 +35,7 @@
     return found.filter((node) => node.hasAttribute("aria-expanded") || node.hasAttribute("aria-controls") || node.hasAttribute("aria-owns"));
   };
   const optionsIn = (list) => {
+    if (list === EMPTY) return [];
     if (list.localName === "datalist") return [...list.options];
     const found = all(list, OPTIONS).filter((option) => isShown(option) || isShown(list) === false);
     // A list that is cut away is for screen readers: what is pressed stands beside it.
@@ -69,6 +70,8 @@
       if (isExpanded(place)) break;
       way();
       await rest();
+      // What is drawn when a real frame comes is not there yet.
+      for (let tries = 0; tries < 12 && isExpanded(place) && !optionsIn(found() ?? EMPTY).length; tries++) { await nextFrame(); await rest(); }
       const list = found();
       if (list && (optionsIn(list).length || isExpanded(place))) return { list, opened: true };
     }

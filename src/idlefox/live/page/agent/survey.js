@@ -154,7 +154,7 @@
     return {
       fields: fields.filter((field) => !inRows(field)).map(plainly), rows: rows.map(({ boxes, ...facts }) => ({ ...facts, fields: facts.fields.map(plainly) })),
       panels: panels.map((panel) => ({ ...panel, fields: panel.fields.map(plainly) })), submit: submit ? nameOf(submit) : "", submitAt: submit ? uniqueSelector(submit) : "",
-      action: scope.getAttribute?.("action") ?? "", method: scope.getAttribute?.("method") ?? "", unread, title: document.title, heading: plain(document.querySelector("h1")?.textContent), before: before.size,
+      action: scope.getAttribute?.("action") ?? "", method: scope.getAttribute?.("method") ?? "", id: scope.id || scope.getAttribute?.("name") || "", unread, title: document.title, heading: plain(document.querySelector("h1")?.textContent), before: before.size,
     };
   };
   const opens2 = (element) => /listbox|menu|grid|tree/.test(element.getAttribute("aria-haspopup") ?? "");
