@@ -777,6 +777,10 @@ def test_a_running_page_is_surveyed(fox: Fox) -> None:
     assert SURVEYED in (fox.folder / "seat.form.yaml").read_text("utf-8")
     for how in ((), *((f"--live={name}",) for name, path in THERE.items() if path)):
         assert "7 scenarios: 7 passed" in fox("run", "seat.fox", *how).stdout
+    if all(THERE.values()):
+        done = fox("run", "seat.fox", "--live=firefox,chromium", "--report", "json=r.json")
+        assert done.stdout.count("7 scenarios: 7 passed") == 2, done.stdout
+        assert all((fox.folder / f"r.{name}.json").exists() for name in THERE)
     done = fox("outline", "seat.form.yaml", "--live", "--figure", "page.png")
     assert (fox.folder / "page.png").read_bytes().startswith(b"\x89PNG"), done.stderr
     fox.write(mine__form__yaml="form: mine\nfields: {guest: {label: The guest}, wish_list: {label: Anything else}}\n")

@@ -46,7 +46,7 @@ _subject_options = _options(
 )
 _live_options = _options(
     click.option("--live", is_flag=False, flag_value="auto", metavar="[BROWSER]", default=None,
-                 help="Run on the sheet's own page: in firefox, chromium or auto, or over http."),
+                 help="Run on the sheet's own page: in firefox, chromium, auto, or both (firefox,chromium), or over http."),
     click.option("--show", is_flag=True, default=None, help="With --live: open a window."),
     click.option("--hands", default=None, metavar="quick|real",
                  help="With --live: quick sends key events by script, real uses the browser's keyboard."),
@@ -104,6 +104,33 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
       idlefox run --failed
       idlefox run - --subject booking.form.yaml < first.fox
     """
+    browsers = given["live"].split(",") if given["live"] else []
+    raise SystemExit(_in_each(paths, given, browsers) if len(browsers) > 1 else _run(paths, given))
+
+
+def _in_each(paths: tuple[str, ...], given: dict[str, Any], browsers: list[str]) -> int:
+    """Run in one browser after the other, with a report for each; the worst exit code."""
+    if given["watch"] or given["listing"] or given["failed"] or paths == ("-",):
+        raise click.UsageError("several browsers cannot be combined with --watch, --list, --failed or a script on standard input")
+    if any(text.endswith("=-") for text in given["reports"]):
+        raise click.UsageError("with several browsers, give the report a file: json=report.json writes report.firefox.json")
+    codes = []
+    for browser in browsers:
+        Console(given["color"]).lines([[(plain(f" {browser}"), "bold")]])
+        reports = tuple(_of_browser(text, browser) for text in given["reports"])
+        codes.append(_run(paths, {**given, "live": browser, "reports": reports}))
+    return max(codes)
+
+
+def _of_browser(report: str, browser: str) -> str:
+    """*report* (``KIND=FILE``) with the browser in the name of its file."""
+    kind, mark, file = report.partition("=")
+    stem, dot, ending = file.rpartition(".")
+    return f"{kind}{mark}{stem}.{browser}{dot}{ending}" if dot else f"{kind}{mark}{file}.{browser}"
+
+
+def _run(paths: tuple[str, ...], given: dict[str, Any]) -> int:
+    """Run the scripts with the options *given*; the exit code."""
     config, told, wishes, wanted = _read(given)
     console = Console(given["color"], aside=any(file == "-" for _, file in wanted))
     manner = OutputOptions(given["quiet"], given["verbose"], slowest=given["slowest"] or 0, unsteady_fails=given["unsteady"] == "fail")
@@ -116,7 +143,7 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
     if given["failed"]:
         chosen, wishes = _only_failed(chosen, wishes, before, console, quiet=manner.quiet)
     if given["listing"]:
-        raise SystemExit(list_scenarios(chosen, problems, wishes, console))
+        return list_scenarios(chosen, problems, wishes, console)
     if wishes.seed is not None and not manner.quiet:
         console.lines([[(f" shuffled; to repeat this order: --order shuffled --seed {wishes.seed}", "dim")]])
     if given["watch"]:
@@ -125,11 +152,11 @@ def command(paths: tuple[str, ...], **given: Any) -> None:
             raise click.UsageError(f"--watch cannot be combined with {odd}")
         from .watching import watch
 
-        raise SystemExit(watch(paths or otherwise, otherwise, wishes, console, manner))
+        return watch(paths or otherwise, otherwise, wishes, console, manner)
     run = play(chosen, problems, wishes, console, manner)
     if paths != ("-",):
         keep_last(config.folder, run.scripts, before, interrupted=run.interrupted)
-    raise SystemExit(_end(run, wanted, console))
+    return _end(run, wanted, console)
 
 
 def _end(run: Run, wanted: list[Wanted], console: Console) -> int:
