@@ -93,6 +93,7 @@
     if (field.find || field.named) return { elements: membersOf(found, field), carriers: carriersBeside(found, field, scope) };
     const carriers = found.filter((element) => carries(element) && isOriginal(element, scope));
     found = found.filter((element) => !isInertWithin(element, scope) && !carriers.includes(element));
+    if (!found.length && !carriers.length) found = candidatesOf(field, segments, index); // the page has put it out of reach
     if (found.some(isInteractive)) found = found.filter((element) => isInteractive(element) || opens(element));
     found = found.filter((element) => !found.some((other) => other !== element && isPartOf(element, other, found)));
     if (!found.length && carriers.length) {

@@ -141,7 +141,7 @@
     if (!marked && !byMap && !says && fresh.classes.length) found.marked = fresh.classes;
     if (!shows.length && !place.field.shows && !general.shows) {
       if (marked && !map.native) found.shows = { why: "marked", texts: fresh.texts.map(([text]) => text) };
-      else if (fresh.texts.length && !map.page) found.shows = { why: "text", texts: fresh.texts.map(([text]) => text), at: selectorOf(fresh.texts[0][1]) };
+      else if (fresh.texts.length && !map.page && !requests.some((request) => request.held && !request.over)) found.shows = { why: "text", texts: fresh.texts.map(([text]) => text), at: selectorOf(fresh.texts[0][1]) };
     }
     if ((kind === "picker" || place.field.many) && value === null && place.field.many) found.value = true;
     return Object.keys(found).length ? found : null;

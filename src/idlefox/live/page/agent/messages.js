@@ -169,6 +169,12 @@
     return new Set(found);
   };
   const CALM = /focus|left|change|active|hover|dirty|touched|visited|pristine|filled|value|populated|open|expanded|float|shrink|raised|animat|transition|enter|leave|keyboard|autofill|press|ripple|populate|typing|changed|modified|loading|pending|busy|selected|checked|(^|[-_])valid|success|ok$|^ng-|^css-|^[a-z]{1,2}$|^_|\d{3}/i;
+  // How much was typed, or is left: no message.
+  const isCount = (text, value) => {
+    if (!/\d/.test(text)) return false;
+    if (!/\p{L}/u.test(text) || /^\W*\d+\s*(\/|of\b|left\b|remaining\b|char)/i.test(text)) return true;
+    return typeof value === "string" && value !== "" && new RegExp(`\\b${value.length}\\b`).test(text) && /char|letter|sign|zeichen/i.test(text);
+  };
   // What has come since the field was first seen unmarked: {texts: [[text, element]], classes: [name]}.
   const appeared = (place, claimed, wrong) => {
     const key = anyRow(place.address), texts = textsAt(place, claimed), classes = classesAt(place);
@@ -178,7 +184,7 @@
     const counters = new Set([...known.texts].map(withoutDigits));
     const offered = new Set((place.field.options ?? []).flat());
     return {
-      texts: [...texts].filter(([text]) => !known.texts.has(text) && !(counters.has(withoutDigits(text)) && /\d/.test(text)) && !offered.has(text)),
+      texts: [...texts].filter(([text]) => !known.texts.has(text) && !(counters.has(withoutDigits(text)) && /\d/.test(text)) && !offered.has(text) && !isCount(text, place.elements[0]?.value)),
       classes: [...classes].filter((name) => !known.classes.has(name) && !CALM.test(name)),
     };
   };
