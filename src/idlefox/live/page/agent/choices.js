@@ -10,7 +10,7 @@
     if (typeof option.value === "string" && option.localName.includes("-")) return option.value;
     return option.getAttribute("aria-label") ?? (textOfOption(option) || nameOf(option));
   };
-  const textOfOption = (option) => plain(option.localName === "option" ? option.label : textOf(option, null, new Set(), true));
+  const textOfOption = (option) => plain(option.localName === "option" ? option.label : rootOf(option) || all(option, "slot").length ? textOf(option, null, new Set(), true) : option.textContent);
   const isChecked = (element) => element.checked ?? (element.getAttribute("aria-checked") ?? element.getAttribute("aria-selected")) === "true";
   // How a wanted value may be called on the page: by the sheet's option or by the original's, its value or its label.
   const callings = (place, value) => {
@@ -26,9 +26,11 @@
   const listsOf = (place) => {
     const element = place.elements[0], found = element.list ? [element.list] : [];
     for (const node of [element, ...all(element, "[aria-controls],[aria-owns]"), ...widgetAround(place)]) found.push(...referredLists(node));
-    if (roleOf(element) === "listbox") found.push(element);
+    // A listbox that opens is no list itself, but has one.
+    if (roleOf(element) === "listbox") found.push(...(opensItself(element) ? all(element, "[role=listbox]") : [element]));
     return [...new Set(found)].filter((list) => !place.elements.includes(list) || roleOf(list) === "listbox");
   };
+  const opensItself = (element) => roleOf(element) === "listbox" && element.localName !== "select" && element.hasAttribute("aria-expanded");
   const widgetAround = (place) => {
     const found = [];
     for (let node = above(place.elements[0]); node && holds(place.scope === EMPTY ? document.body : place.scope, node) && node !== place.scope && found.length < 4; node = above(node)) found.push(node);
@@ -61,7 +63,7 @@
   // Open the list of a choice: {list, opened}; null if nothing opens it.
   const openList = async (place) => {
     const there = openedList(place);
-    if (there && (optionsIn(there).length || roleOf(place.elements[0]) === "listbox")) return { list: there, opened: false };
+    if (there && (optionsIn(there).length || (roleOf(place.elements[0]) === "listbox" && !opensItself(place.elements[0])))) return { list: there, opened: false };
     const before = new Set(all(document, LISTS).filter(isShown)), control = opener(place);
     if (why(control)) throw new Refused(why(control));
     const found = () => openedList(place) ?? appearedList(before);
@@ -134,7 +136,7 @@
   // Without opening it: what the original has, or a list that is in the page.
   const optionsAtRest = (place) => {
     const original = place.carriers.find((each) => each.localName === "select");
-    if (original && original.options.length) return [...original.options].map((option) => [option.value, plain(option.label), !option.disabled]);
+    if (original && [...original.options].some((option) => option.value !== "")) return [...original.options].map((option) => [option.value, plain(option.label), !option.disabled]);
     const list = listsOf(place)[0];
     return list && optionsIn(list).length ? offeredBy(optionsIn(list)) : null;
   };

@@ -3,7 +3,7 @@
     const element = elements[0], role = roleOf(element);
     if (element.localName === "input" && role !== "combobox") return element.type === "checkbox" && (elements.length > 1 || field.set || field.many) ? "checks" : element.type === "checkbox" && role === "switch" ? "checkbox" : element.type;
     if (element.localName === "select") return element.multiple ? "selects" : "select";
-    if (field.choice && (role === "combobox" || opens(element))) return "picker";
+    if (field.choice && (role === "combobox" || opens(element) || opensItself(element))) return "picker";
     if (role === "checkbox" || role === "switch") return elements.length > 1 || field.set || field.many ? "checks" : "switch";
     if (role === "radio") return "radio";
     if (role === "spinbutton" || role === "slider") return "ranged";
