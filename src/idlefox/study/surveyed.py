@@ -103,7 +103,7 @@ def _keyed(fields: list[Mapping[str, Any]]) -> dict[str, Mapping[str, Any]]:
 
 
 def _stem(adding: str) -> str:
-    """What a button adds: "Add a passenger" adds passengers."""
+    """Return the plural noun of a button's name: "passengers" for "Add a passenger"."""
     words = [word for word in re.findall(r"[^\W_]+", adding) if word.lower() not in ("add", "a", "an", "another", "new", "more")]
     return f"{words[-1]}s" if words else ""
 

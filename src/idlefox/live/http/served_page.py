@@ -50,7 +50,7 @@ class ServedPage:
         except Unreadable as fault:
             self.why = fault.problems[0].cause
         self.messages: dict[str, list[str]] = {}
-        self.linked: dict[str, list[str]] = {}  # by control: the texts of a summary's links, where nothing else is said there
+        self.linked: dict[str, list[str]] = {}  # by control: the texts of links in an error summary
         self.marked: set[str] = set()
         self.required: set[str] = set()
         self.notices: list[tuple[str, str]] = []

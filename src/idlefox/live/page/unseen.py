@@ -20,7 +20,7 @@ def find_line(address: str, key: str, value: str) -> str:
 
 
 def two_controls(address: str, controls: list[str]) -> NotObservable:
-    """Nothing decides which of two *controls* is the field's."""
+    """Return a NotObservable for a field with two possible *controls*."""
     line = find_line(address, "at", "'#its-id'")
     return not_observable(address, f"two controls on the page are called so, {controls[0]} and {controls[1]}; say which one: {line}")
 
@@ -31,15 +31,15 @@ def is_unread(facts: dict[str, Any]) -> bool:
 
 
 def unread_value(address: str) -> NotObservable:
-    """What is chosen at *address* stands nowhere."""
+    """Return a NotObservable for a choice whose value the page does not show."""
     why = "its control does not say what is chosen, and no other part of the page does"
     return not_observable(address, f"{why}; name where the value stands: {find_line(address, 'value', '.its-value')}")
 
 
 def unsure_mark(address: str, classes: list[str]) -> NotObservable:
-    """One of *classes*, which have come since load, may mark the field as wrong."""
+    """Return a NotObservable for a mark: one of *classes*, which were added after load, may be it."""
     line = find_line("*", "marked", f".{classes[0]}")
-    return not_observable(address, f"no aria-invalid on the page, but the class {classes[0]!r} has come; if that marks it, add {line}")
+    return not_observable(address, f"no aria-invalid on the page, but the class {classes[0]!r} was added; if that marks it, add {line}")
 
 
 def unseen_message(address: str, facts: dict[str, Any]) -> NotObservable | None:
@@ -48,7 +48,7 @@ def unseen_message(address: str, facts: dict[str, Any]) -> NotObservable | None:
     if unseen is None:
         return None
     if unseen["why"] == "text":
-        why = f"the text {unseen['texts'][0]!r} has come beside it, and is none of the sheet's messages"
+        why = f"the text {unseen['texts'][0]!r} appeared beside it, and is none of the sheet's messages"
         return not_observable(address, f"{why}; name where its messages stand: {find_line(address, 'shows', unseen['at'])}")
     line = find_line(address, "shows", ".its-message")
     return not_observable(address, f"it is marked as wrong, but its message was not found; name where it stands: {line}")

@@ -87,7 +87,7 @@
     sendKey(at, "keyup", key);
   };
   const closeList = async (place, list) => {
-    // A list that fades out is said to be closed at once.
+    // A list may still fade out when its control is already marked as closed.
     const gone = () => !isExpanded(place) && (!isShown(list) || place.elements[0].getAttribute("aria-expanded") === "false");
     const ways = [
       () => keyAt(activeElement() ?? place.elements[0], "Escape"), () => keyAt(optionsIn(list)[0] ?? list, "Escape"),
@@ -100,7 +100,7 @@
       await rest();
     }
   };
-  // Looking must not count as having been there: the page hears nothing of the focus that goes back.
+  // A check must not touch the field: the page gets no event when the focus returns.
   let muted = false;
   for (const type of ["focus", "blur", "focusin", "focusout"]) addEventListener(type, (event) => { if (muted) event.stopImmediatePropagation(); }, true);
   const quietly = async (work) => {

@@ -55,7 +55,7 @@
     return [mixed, brackets, dots, String(segments.at(-1))];
   };
   const GROUPS = "fieldset,[role=group],[role=radiogroup],li,[role=listitem],tr,[role=row]";
-  // Not every control has a role of its own: a date or a password has none.
+  // Some controls have no role: dates and passwords.
   const isInput = (element) => element.localName === "input" && !/^(button|submit|reset|image|hidden)$/.test(element.type);
   const drawsButton = (element) => { const root = rootOf(element); return roleOf(element) === "button" || Boolean(root?.querySelector("button,a") && !root.querySelector("input,select,textarea,[role=combobox]")); };
   const isInteractive = (element) => INTERACTIVE.test(roleOf(element)) || isInput(element) || element.isContentEditable || (formElements.has(element.localName) && !drawsButton(element));

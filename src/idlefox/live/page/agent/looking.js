@@ -58,7 +58,7 @@
     // The button's text may hold more than the value, and what stands beside an input is no part of it.
     const beside = tokensOf(place, pairs).filter(([, token]) => !isInertWithin(token, place.scope)).map(([value]) => value);
     if (beside.length) return beside[0];
-    if (text && pairs.length === 0 && !isNothing(place, text) && place.atLoad !== text && !atLoadTexts.has(`${anyRow(place.address)} ${text}`)) return text;
+    if (text && pairs.length === 0 && !isNothing(place, text) && !atLoadTexts.has(`${anyRow(place.address)} ${text}`)) return text;
     return null;
   };
   const atLoadTexts = new Set(); // what choices without a value say: not known to be an option
@@ -127,7 +127,7 @@
       touched: field.touched ? bears(elements, field.touched) : general.touched ? isMarkedBy(place, general.touched) : null,
       dirty: field.dirty ? bears(elements, field.dirty) : general.dirty ? isMarkedBy(place, general.dirty) : null,
       flags: judged ? [...new Set(elements.flatMap(flagsOf))] : null,
-      options: field.choice && isWidget(place) ? (seenOptions.has(anyRow(place.address)) ? null : null) : /^(select|selects|radio|checks|listbox|input)$/.test(kind) || element.list ? optionsOf(elements, kind) : null,
+      options: field.choice && isWidget(place) ? null : /^(select|selects|radio|checks|listbox|input)$/.test(kind) || element.list ? optionsOf(elements, kind) : null,
     };
   };
   // Whether the page shows a label for a field whose control was not found.

@@ -47,7 +47,7 @@
     return childrenOf(element).some((node) => (node.nodeType === Node.ELEMENT_NODE ? isShown(node) : node.nodeType === Node.TEXT_NODE && plain(node.data) && isDrawn(element)));
   };
   const isRendered = (element) => element.checkVisibility({ visibilityProperty: true }) || (getComputedStyle(element).display === "contents" && isDrawn(element));
-  // Whether text right in an element without a box of its own is drawn.
+  // Whether the direct text of an element without a box is visible.
   const isDrawn = (element) => { for (let node = above(element); node; node = above(node)) if (getComputedStyle(node).display !== "contents") return isShown(node); return true; };
   const isHiddenFromAll = (element) => element.getAttribute("aria-hidden") === "true" || element.inert === true;
   const isInert = (element) => { for (let node = element; node; node = above(node)) if (isHiddenFromAll(node)) return true; return false; };
