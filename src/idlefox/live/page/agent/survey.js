@@ -183,7 +183,7 @@
     const label = list && list !== formOf() ? bare(nameOf(list)) : "";
     const removes = removeButton({ field: {}, scope: row }), removing = removes ? nameOf(removes) : "";
     if (removes) await pressQuietly(removes); else unread.push({ what: name, why: "no button that removes a row was found" });
-    return { label, add: name, remove: removing, start: alike.length, fields, boxes: [row, ...alike], rowAt: rowSelector(row, alike) };
+    return { label, add: name, remove: removing, start: alike.length, fields, boxes: [row, ...alike], rowAt: rowSelector(row) };
   };
   const rowSelector = (row) => { const name = [...row.classList].find((each) => /^[a-z][\w-]*$/i.test(each) && !/\d{2,}/.test(each)); return name ? `${row.localName}.${name}` : ""; };
 
