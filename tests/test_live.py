@@ -259,6 +259,22 @@ def test_the_demo_runs_its_page(fox: Fox) -> None:
 
 
 @pytest.mark.parametrize("browser", BROWSERS)
+def test_a_trace_of_a_page_and_its_figure(fox: Fox, browser: str) -> None:
+    fox("demo", ".")
+    done = fox("trace", "booking.fox:177", f"--live={browser}", "--json")
+    changes = [(c["line"], c["ms"], c["cell"], c["property"], c["after"]) for c in map(json.loads, done.stdout.splitlines())]
+    assert (178, 0, "voucher", "value", "WEST0001") in changes
+    assert (179, 0, "", "request", "GET /api/vouchers?code=WEST0001") in changes
+    assert (179, 0, "voucher", "asking", True) in changes
+    assert (180, 3000, "voucher", "shows", [["", "Voucher WEST0001 is no longer valid."]]) in changes
+    assert (180, 3000, "voucher", "marked", True) in changes
+    assert any(name == "document" and after.startswith("changed ") for _, _, _, name, after in changes)
+    figure = fox("trace", "booking.fox:177", f"--live={browser}", "--figure", "voucher.svg")
+    assert figure.returncode == 0
+    assert "not marked" in (fox.folder / "voucher.svg").read_text("utf-8")
+
+
+@pytest.mark.parametrize("browser", BROWSERS)
 def test_a_page_without_a_sheet_runs_in_the_browser(fox: Fox, browser: str) -> None:
     fox("demo", ".")
     scenarios = report(fox("run", "lost-property.fox", f"--live={browser}", "--report", "json=-"))
@@ -480,6 +496,13 @@ def test_a_form_that_comes_back_with_messages_is_rejected(fox: Fox, status: str)
         for browser in ("http", *(name for name, path in THERE.items() if path)):
             done = fox("run", "boats.fox", f"--live={browser}")
             assert "7 scenarios: 7 passed" in done.stdout, done.stdout
+            traced = fox("trace", "boats.fox:20", f"--live={browser}", "--json").stdout.splitlines()
+            changes = [(c["cell"], c["property"], c["after"]) for c in map(json.loads, traced)]
+            assert ("mail", "shows", [["", "Enter an email address"]]) in changes
+            assert [after for _, name, after in changes if name in ("answer", "document")] == [f"{status} to POST /boat", "loaded: /boat"]
+            rows = fox("trace", "boats.fox:45", f"--live={browser}", "--json").stdout.splitlines()
+            changes = [(c["property"], c["before"]) for c in map(json.loads, rows)]
+            assert [c for c in changes if c[0].startswith("row ")] == [("row added", None), ("row added", None), ("row removed", 0)]
     finally:
         server.kill()
         server.wait()

@@ -2,9 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import click
+
+_Command = Callable[..., Any]
+
+
+def combined(*made: Callable[[_Command], _Command]) -> Callable[[_Command], _Command]:
+    """Several options as one decorator, in the order in which help shows them."""
+
+    def decorate(function: _Command) -> _Command:
+        for each in reversed(made):
+            function = each(function)
+        return function
+
+    return decorate
 
 
 class Number(click.ParamType):  # type: ignore[type-arg]  # not generic in Click 8.1
@@ -51,3 +65,11 @@ subject_option = click.option(
     "--subject", metavar="PATH", default=None, help="Run against this form instead of the subject that scripts name."
 )
 seed_option = click.option("--seed", type=Number(), default=1, metavar="N", show_default=True, help="Seed of the random walks.")
+live_options = combined(
+    click.option("--live", is_flag=False, flag_value="auto", metavar="[BROWSER]", default=None,
+                 help="Run on the sheet's own page: in firefox, chromium, auto, or both (firefox,chromium), or over http."),
+    click.option("--show", is_flag=True, default=None, help="With --live: open a window."),
+    click.option("--hands", default=None, metavar="quick|real",
+                 help="With --live: quick sends key events by script, real uses the browser's keyboard."),
+    click.option("--deadline", default=None, metavar="TIME", help="With --live: time limit of a scenario in real time (default 30s)."),
+)  # fmt: skip

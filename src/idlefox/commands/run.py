@@ -20,42 +20,23 @@ from .console import Console
 from .internal_faults import internal_fault
 from .last_run import Fallen, keep_last, only_fallen, read_last
 from .live_options import outside_of, served
-from .options import Number, color_option, subject_option, trust_option
+from .options import Number, color_option, combined, live_options, subject_option, trust_option
 from .playing import OutputOptions, choose, list_scenarios, play
 from .reports import Wanted, one_at_most, report_of, write_reports
 from .work_options import jobs_option, on_option, work_of
 
-_Command = Callable[..., Any]
-
-
-def _options(*made: Callable[[_Command], _Command]) -> Callable[[_Command], _Command]:
-    """Several options as one decorator, in the order in which help shows them."""
-
-    def decorate(function: _Command) -> _Command:
-        for each in reversed(made):
-            function = each(function)
-        return function
-
-    return decorate
-
-
-_subject_options = _options(
+_subject_options = combined(
     subject_option,
     click.option("--root", "roots", multiple=True, metavar="DIR", help="Also allow scripts and sheets to use files below DIR."),
     trust_option,
 )
-_live_options = _options(
-    click.option("--live", is_flag=False, flag_value="auto", metavar="[BROWSER]", default=None,
-                 help="Run on the sheet's own page: in firefox, chromium, auto, or both (firefox,chromium), or over http."),
-    click.option("--show", is_flag=True, default=None, help="With --live: open a window."),
-    click.option("--hands", default=None, metavar="quick|real",
-                 help="With --live: quick sends key events by script, real uses the browser's keyboard."),
-    click.option("--deadline", default=None, metavar="TIME", help="With --live: time limit of a scenario in real time (default 30s)."),
+_live_options = combined(
+    live_options,
     click.option("--retries", default=None, type=Number(), metavar="N", help="With --live: retry a failing scenario up to N times."),
     click.option("--unsteady", type=click.Choice(["pass", "fail"]), default="pass",
                  help="How to count scenarios that pass only on a retry."),
 )  # fmt: skip
-_choice_options = _options(
+_choice_options = combined(
     click.option("--tag", "tags", multiple=True, metavar="TAGS", shell_complete=completing.tags,
                  help="Only scenarios with this tag, or matching 'a and not (b or c)'."),
     click.option("--match", default="", metavar="TEXT", help="Only scenarios whose title contains TEXT."),
@@ -64,7 +45,7 @@ _choice_options = _options(
                  help="Run part K of N. Adding a scenario never moves another one to a different part."),
     click.option("--list", "listing", is_flag=True, help="List the scenarios that would run, without running them."),
 )
-_order_options = _options(
+_order_options = combined(
     click.option("--order", type=click.Choice(["given", "shuffled"]), default="given", help="The order in which scenarios run."),
     click.option("--seed", type=Number(0), default=None, metavar="N", help="Repeat the shuffled order with this seed."),
     click.option("--stop-first", is_flag=True, help="Stop at the first failure."),
@@ -73,7 +54,7 @@ _order_options = _options(
     on_option,
     click.option("--watch", is_flag=True, help="When a file changes, rerun the scenarios it affects, until you quit."),
 )
-_output_options = _options(
+_output_options = combined(
     click.option("--report", "reports", multiple=True, metavar="KIND=FILE",
                  help="Write a report: json, tap, xml or html; - is standard output. Can be given more than once."),
     click.option("--slowest", type=Number(1), default=None, metavar="N", help="Print the N slowest scenarios at the end."),

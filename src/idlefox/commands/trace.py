@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+from typing import Any
 
 import click
 
@@ -11,7 +12,7 @@ from ..forms.names.addresses import AddressError, locate, parse_address
 from ..playing.player import RunOptions
 from ..playing.results import Results, Run, ScriptResult
 from ..playing.select import choose_files
-from ..playing.story import Story, whole_story
+from ..playing.story import Story
 from ..playing.tracing import ScenarioTrace, trace_scenario
 from ..problems import CALL, Place, Problem, Unreadable, listed
 from ..report.styled import plain
@@ -20,7 +21,8 @@ from . import completing
 from .config import further_roots, read_config, trusts
 from .console import Console
 from .files import why, write_bytes_whole
-from .options import color_option, subject_option, trust_option
+from .live_options import outside_of, served
+from .options import color_option, live_options, subject_option, trust_option
 
 
 @click.command("trace")
@@ -32,12 +34,13 @@ from .options import color_option, subject_option, trust_option
 @click.option("--figure", default="", metavar="FILE", help="Draw the timeline: .png, .svg or .pdf.")
 @click.option("--web", default="", metavar="FILE", help="Write the scenario as a self-contained HTML page.")
 @subject_option
+@live_options
 @color_option
 @click.option("--root", "roots", multiple=True, metavar="DIR", help="Also allow scripts and sheets to use files below DIR.")
 @trust_option
 def command(
     scenario: str, as_json: bool, only: str, keys: bool, figure: str, web: str, subject: str | None, color: str,
-    roots: tuple[str, ...], trust: bool | None,
+    roots: tuple[str, ...], trust: bool | None, live: str | None, **of_live: Any,
 ) -> None:  # fmt: skip
     """Run the scenario at a line and show what each step changed.
 
@@ -46,8 +49,11 @@ def command(
       idlefox trace booking.fox:41
       idlefox trace booking.fox:41 --only voucher
       idlefox trace booking.fox:41 --json > trace.jsonl
+      idlefox trace booking.fox:41 --live
     """
     console = Console(color)
+    if live and "," in live:
+        raise click.UsageError("trace runs in one browser: --live=firefox or --live=chromium")
     try:
         config = read_config(".")
         chosen, problems = choose_files((scenario,))
@@ -56,12 +62,21 @@ def command(
         trusted, told = trusts(config, trust)
         if told:
             console.lines([[(told, "dim")]], err=True)
-        wishes = RunOptions(subject=subject or config.subject, trust=trusted, project=config.folder, roots=further_roots(roots, subject))
+        outside = outside_of(live, of_live, config.live, console, trust=trusted)
+        wishes = RunOptions(
+            subject=subject or config.subject, trust=trusted, project=config.folder, roots=further_roots(roots, subject), outside=outside,
+            served=served,
+        )
         traced = trace_scenario(chosen[0], wishes)
         _need_address(only, traced)
     except Unreadable as fault:
         console.problems(fault.problems)
         raise SystemExit(2) from None
+    finally:
+        if live is not None:
+            from ..live.loading import close_all
+
+            close_all()
     if figure or web:
         _draw(traced, figure, web, console)
     elif as_json:
@@ -74,9 +89,7 @@ def command(
 
 def _draw(traced: ScenarioTrace, figure: str, web: str, console: Console) -> None:
     """Write the figure, the page, or both."""
-    assert traced.scenario is not None
-    assert traced.loaded is not None
-    story = whole_story(traced.scenario, traced.loaded, traced.folder, traced.clock, traced.result.file)
+    story = traced.recording.story()
     for file in filter(None, (figure, web)):
         made = _figure(traced, story, file) if file == figure else _page(traced, story)
         try:
@@ -114,7 +127,7 @@ def _page(traced: ScenarioTrace, story: Story) -> bytes:
 
 def _need_address(only: str, traced: ScenarioTrace) -> None:
     """Raise Unreadable where *only* is nothing that could change."""
-    if not only or only in ONLY or traced.loaded is None:
+    if not only or only in ONLY:
         return
     form = traced.loaded.form
     try:

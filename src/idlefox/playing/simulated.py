@@ -22,7 +22,7 @@ from ..refusals import Refusal
 from ..roots import is_outside_roots
 from ..script import tree
 from ..script.tree import Noun
-from .subject import CAPABILITIES, FieldState, Material, NotObservable
+from .subject import CAPABILITIES, FieldState, Material, NotObservable, PageEvent
 
 OUTCOMES = ("none", "refused", "waiting", "accepted", "rejected", "lost")
 
@@ -76,6 +76,10 @@ class SimulatedForm:
     def journal(self) -> Journal:
         """Return the trace."""
         return self.session.journal()
+
+    def events(self) -> tuple[PageEvent, ...]:
+        """Return nothing: the journal has everything."""
+        return ()
 
     def state(self) -> State:
         """The whole state now, from which the journal goes on."""

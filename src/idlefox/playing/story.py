@@ -9,13 +9,14 @@ import re
 from collections.abc import Iterable, Sequence
 from typing import Any, NamedTuple
 
-from ..engine.state.journal import Changed, Exchange, State, rebuild
+from ..engine.state.journal import Changed, Exchange, Journal, State, rebuild
 from ..forms.names.addresses import parse_address
 from ..forms.names.shapes import write_address
 from ..forms.values.values import written
 from ..script.ops import ExpandedScenario, Op
 from ..script.tree import Cannot, Check, Noun
 from .player import play_scenario, text_of
+from .recorded import RecordedSubject
 from .results import ScenarioResult
 from .simulated import SimulatedForm
 from .subjects import Loaded
@@ -26,11 +27,11 @@ GROUPS = (STATE, REPORTED, SHOWN, OTHER)
 _GROUP = {
     **dict.fromkeys(("reads", "value", "breaks", "status", "visible", "enabled", "readonly", "required", "rows"), STATE),
     **dict.fromkeys(("row added", "row removed", "row moved", "opened", "loaded", "server"), STATE),
-    **dict.fromkeys(("has_reported", "reported"), REPORTED), "shows": SHOWN,
+    **dict.fromkeys(("has_reported", "reported"), REPORTED), **dict.fromkeys(("shows", "marked"), SHOWN),
 }  # fmt: skip
 _DOUBLES = frozenset({"value"})  # already covered by `reads` if the text is the value
 _INNER = frozenset({"edited", "committed", "has_reported", "on_button"})  # internal, not useful to readers
-_WORST = ("invalid", "asking", "unasked", "valid")
+_WORST = ("invalid", "marked", "asking", "unasked", "valid", "unmarked")
 
 
 class StoryChange(NamedTuple):
@@ -101,6 +102,27 @@ class Story(NamedTuple):
     exchanges: tuple[Exchange, ...] = ()
 
 
+Seen = tuple[int, bool, bool, str]  # after a step or check: the time, whether it held, the button's state, the outcome
+
+
+class Recording(NamedTuple):
+    """A run of a scenario: its *result*, its journal from the state *initial*, and what was *seen* after each step and check.
+
+    *first*: whether the submit button was enabled at load.
+    """
+
+    scenario: ExpandedScenario
+    result: ScenarioResult
+    initial: State
+    journal: Journal
+    seen: tuple[Seen, ...]
+    first: bool
+
+    def story(self) -> Story:
+        """Return the story of the run."""
+        return _StoryBuilder(self).story()
+
+
 def story_of(
     scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: int, file: str, result: ScenarioResult, seen: Sequence[tuple[int, bool]]
 ) -> Story:
@@ -120,20 +142,24 @@ def whole_story(scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: 
     subject = loaded.begin(folder)
     if not isinstance(subject, SimulatedForm):
         return Story()
-    seen: list[tuple[int, bool, bool, str]] = []
+    found = recording_of(scenario, subject, clock, file)
+    return found.story() if found is not None else Story()
+
+
+def recording_of(scenario: ExpandedScenario, subject: SimulatedForm | RecordedSubject, clock: int, file: str) -> Recording | None:
+    """Run *scenario* on *subject* and record it; None if its form does not load."""
+    if subject.load(clock if scenario.clock is None else scenario.clock) is not None:
+        return None
+    initial, first = subject.state(), subject.look(Noun("submit"), "is", "enabled") is True
+    seen: list[Seen] = []
 
     def watch(number: int, held: bool) -> None:
         """Record a step or check."""
-        button = subject.look(Noun("submit"), "is", "enabled") is True
-        seen.append((subject.elapsed(), held, button, str(subject.look(Noun("outcome"), "value"))))
+        button, outcome = subject.look(Noun("submit"), "is", "enabled") is True, subject.look(Noun("outcome"), "value")
+        seen.append((subject.elapsed(), held, button, outcome if isinstance(outcome, str) else "none"))
 
-    now = clock if scenario.clock is None else scenario.clock
-    if subject.load(now) is not None:
-        return Story()  # nothing happened
-    initial, first = subject.state(), subject.look(Noun("submit"), "is", "enabled") is True
-    play_scenario(scenario, subject, clock, file, watch)
-    journal = subject.journal()
-    return _StoryBuilder(scenario, initial, journal.changes, journal.exchanges, seen, first).story()
+    result = play_scenario(scenario, subject, clock, file, watch)
+    return Recording(scenario, result, initial, subject.journal(), tuple(seen), first)
 
 
 def _looks(op: Op) -> bool:
@@ -152,15 +178,13 @@ def _taken(op: Op, ms: int, held: bool | None, changes: tuple[StoryChange, ...] 
 class _StoryBuilder:
     """Puts a story together, step by step."""
 
-    def __init__(
-        self, scenario: ExpandedScenario, initial: State, changes: Iterable[Changed], exchanges: tuple[Exchange, ...],
-        seen: list[tuple[int, bool, bool, str]], first: bool,
-    ) -> None:  # fmt: skip
-        self.ops = scenario.ops[: len(seen)]
-        self.seen, self.exchanges = seen, exchanges
-        self.by_op = self._by_op(changes)
-        self.states = [initial]
-        self.buttons, self.outcomes = [first], ["none"]
+    def __init__(self, recording: Recording) -> None:
+        journal, seen = recording.journal, recording.seen
+        self.ops = recording.scenario.ops[: len(seen)]
+        self.seen, self.exchanges = seen, journal.exchanges
+        self.by_op = self._by_op(journal.changes)
+        self.states = [recording.initial]
+        self.buttons, self.outcomes = [recording.first], ["none"]
         self.columns = [-1]
         self.taken: list[StoryStep] = []
         for number, (op, (ms, held, button, outcome)) in enumerate(zip(self.ops, seen, strict=True)):
@@ -202,7 +226,7 @@ class _StoryBuilder:
 
     def _keys(self) -> list[str]:
         """The cells that changed or were looked at, in the order of the form."""
-        wanted = {change.cell for found in self.by_op.values() for change in found if change.cell and "reads" in self._last(change.cell)}
+        wanted = {change.cell for found in self.by_op.values() for change in found if change.cell and "value" in self._last(change.cell)}
         looked = {address for op in self.ops if (address := _looked_at(op)) is not None}
         order: dict[str, None] = {}
         for state in self.states:
@@ -223,8 +247,8 @@ class _StoryBuilder:
                 continue
             value = cell.get("value", cell.get("rows"))
             changed = number > 0 and there and value != before
-            shows, reported = (_texts(cell[part], key, state) for part in ("shows", "reported"))
-            truth = cell["status"] if cell.get("visible", True) else "hidden"
+            shows, reported = (_texts(cell.get(part, []), key, state) for part in ("shows", "reported"))
+            truth = _truth(cell) if cell.get("visible", True) else "hidden"
             text = _rows(cell["rows"]) if "rows" in cell else written(value)
             marks.append(Mark(truth, text if changed else "", "; ".join(reported), "; ".join(shows)))
             before, there = value, True
@@ -242,8 +266,8 @@ class _StoryBuilder:
     def _form(self) -> TimelineLane:
         marks: list[Mark | None] = []
         for state, outcome in zip(self.states, self.outcomes, strict=True):
-            standing = {cell["status"] for cell in state.values() if "status" in cell}
-            truth = next(word for word in _WORST if word in standing or word == "valid")
+            standing = {_truth(cell) for key, cell in state.items() if key}
+            truth = next((word for word in _WORST if word in standing), "valid")
             shows = _texts(state.get("", {}).get("shows", []), "", state)
             marks.append(Mark(truth, "" if outcome == "none" else outcome, "", "; ".join(shows)))
         return TimelineLane("form", "form", _when_changed(marks))
@@ -293,6 +317,12 @@ class _StoryBuilder:
 
 _NUMBER = re.compile(r"(?<=\[)\d+(?=\])")
 _OF_REQUESTS = frozenset({"requests", "request", "payload", "body", "status"})
+
+
+def _truth(cell: dict[str, Any]) -> str:
+    """Return the status of a cell; on a page, which does not tell it, whether the cell is marked or pending."""
+    status = cell.get("status", "")
+    return str(status) or ("asking" if cell.get("asking") else "marked" if cell.get("marked") else "unmarked")
 
 
 def _when_changed(marks: list[Mark | None]) -> tuple[Mark | None, ...]:

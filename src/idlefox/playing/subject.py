@@ -72,6 +72,20 @@ class Material(NamedTuple):
     file: str = ""
 
 
+class PageEvent(NamedTuple):
+    """Something that happened on a page: a *request*, an *answer*, a line of its *console*, a change of its *document*.
+
+    *ms* is the time since load. *request* tells the requests of a scenario apart; *status* is that of an answer, "lost" if the
+    connection broke.
+    """
+
+    name: str
+    ms: int
+    text: str
+    request: str = ""
+    status: int | str | None = None
+
+
 class Subject(Protocol):
     """A form on which scenarios run one after the other."""
 
@@ -123,6 +137,9 @@ class Subject(Protocol):
 
     def journal(self) -> Any:
         """Return the trace since load as plain data (`engine.state.journal.Journal`)."""
+
+    def events(self) -> tuple[PageEvent, ...]:
+        """Return what has happened since the last call that `look` does not show, for a trace."""
 
     def warnings(self) -> tuple[str, ...]:
         """Return the warnings for the person."""

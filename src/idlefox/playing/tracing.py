@@ -10,13 +10,15 @@ from ..engine.state.journal import Changed, Journal, State, rebuild
 from ..problems import Place, Problem, Unreadable
 from ..records import NamedTuple
 from ..roots import reading_below
-from ..script.ops import ExpandedScenario, Op
+from ..script.ops import Op
 from ..script.tree import Cannot, Check
 from ..script.writer import write_step
 from .player import RunOptions, load_script, play_scenario, text_of
+from .recorded import RecordedSubject
 from .results import ScenarioResult
 from .select import SelectedScript
 from .simulated import SimulatedForm
+from .story import Recording, recording_of
 from .subjects import Loaded, Subjects
 
 __all__ = ["Changed", "ScenarioTrace", "State", "Step", "rebuild", "trace_scenario"]
@@ -37,48 +39,49 @@ class Step(NamedTuple):
 
 
 class ScenarioTrace(NamedTuple):
-    """A scenario's steps and changes, from the state *initial*."""
+    """A scenario's steps, and the recording of its run."""
 
     title: str
     steps: tuple[Step, ...]
-    result: ScenarioResult
-    journal: Journal
-    initial: State = {}
-    scenario: ExpandedScenario | None = None
-    loaded: Loaded | None = None
-    clock: int = 0
-    folder: str = "."
+    recording: Recording
+    loaded: Loaded
+
+    @property
+    def result(self) -> ScenarioResult:
+        """The result of the run."""
+        return self.recording.result
 
     def as_json(self) -> Iterator[dict[str, Any]]:
         """Every change as an object, with the file and line of its step (null for what load itself changed)."""
         steps = {step.number: step for step in self.steps}
-        for change in self.journal.changes:
+        for change in self.recording.journal.changes:
             step = steps.get(change.step)
             where = {"file": step.file if step else None, "line": step.line if step else None}
             yield {**change.as_json(), **where}
 
 
 def trace_scenario(chosen: SelectedScript, wishes: RunOptions) -> ScenarioTrace:
-    """Run the one scenario that *chosen* selects. Raises Unreadable if it selects none or several."""
-    ready = load_script(chosen, wishes, Subjects(trust=wishes.trust))
+    """Run the one scenario that *chosen* selects. Raises Unreadable if it selects none or several, or if nothing can run."""
+    ready = load_script(chosen, wishes, Subjects(trust=wishes.trust, outside=wishes.outside, served=wishes.served))
     if len(ready.scenarios) != 1 or ready.loaded is None:
         place = Place(chosen.file, ready.scenarios[0].line if ready.scenarios else 1, 1)
         example = f"{chosen.file}:{ready.scenarios[0].row_line or ready.scenarios[0].line}" if ready.scenarios else "FILE:LINE"
         cause = f"{chosen.file} has {len(ready.scenarios)} scenarios; trace shows one"
         raise Unreadable([Problem(place, cause, f"name one by its line, for example {example}")])
     scenario = ready.scenarios[0]
+    if ready.loaded.make_ready is not None:
+        ready.loaded.make_ready()
     begun = ready.loaded.begin(str(Path(chosen.file).parent))
-    assert isinstance(begun, SimulatedForm)
-    begun.load(ready.clock if scenario.clock is None else scenario.clock)
-    initial = begun.state()
+    subject = begun if isinstance(begun, SimulatedForm) else RecordedSubject(begun, ready.loaded.form)
     with reading_below(wishes.roots_for(chosen.file)):
-        result = play_scenario(scenario, begun, ready.clock, chosen.file)
-    journal = begun.journal()
-    changing = {change.step for change in journal.changes}
-    run = list(enumerate(scenario.ops[: result.steps + result.checks], 1))
+        found = recording_of(scenario, subject, ready.clock, chosen.file)
+        if found is None:  # the result says why
+            result = play_scenario(scenario, subject, ready.clock, chosen.file)
+            found = Recording(scenario, result, {}, Journal(ready.clock, (), ()), (), False)
+    changing = {change.step for change in found.journal.changes}
+    run = list(enumerate(scenario.ops[: found.result.steps + found.result.checks], 1))
     steps = [_step(number, op) for number, op in run if number in changing or not isinstance(op.act, Check | Cannot)]
-    told = (scenario, ready.loaded, ready.clock, str(Path(chosen.file).parent))
-    return ScenarioTrace(scenario.title, tuple(steps), result, journal, initial, *told)
+    return ScenarioTrace(scenario.title, tuple(steps), found, ready.loaded)
 
 
 def _step(number: int, op: Op) -> Step:

@@ -17,12 +17,14 @@ _LABELS, _LANE, _HEAD, _FOOT, _MARGIN, _LEGEND = 176, 46, 26, 38, 12, 30
 _NARROW, _WIDE = 100, 168  # a column's width: at least, at most
 _SMALL, _TEXT = 10.5, 12.0
 _CHARACTER = 0.58  # of a character's height is about its width
-_STATES = frozenset({"valid", "invalid", "asking", "unasked", "hidden"})
-_HEIGHTS = {"valid": 4.0, "invalid": 11.0, "asking": 11.0, "unasked": 9.0}
+_HEIGHTS = {"valid": 4.0, "unmarked": 4.0, "invalid": 11.0, "marked": 11.0, "asking": 11.0, "unasked": 9.0}
+_STATES = frozenset({*_HEIGHTS, "hidden"})
+_OF_ENGINE = {"valid": "valid", "invalid": "invalid", "asking": "lookup pending", "unasked": "to be asked"}
+_OF_PAGE = {"unmarked": "not marked", "marked": "marked", "asking": "lookup pending"}  # a page does not tell validity
 
 
 class Rect(NamedTuple):
-    """*look* is valid, invalid, asking, unasked or band: what fills it and how it is hatched."""
+    """*look* is one of `_HEIGHTS`: what fills it and how it is hatched."""
 
     x: float
     y: float
@@ -78,20 +80,21 @@ def drawing_of(story: Story) -> Drawing:
         y = band.end
     failed = sum(not tick.held for tick in story.ticks)
     says = f"{count - 1} steps, {len(story.ticks)} checks, {failed} failed, {len(story.lanes)} lanes"
-    shapes += _legend(y + 8)
+    on_page = any(mark is not None and mark.truth == "unmarked" for lane in story.lanes for mark in lane.marks)
+    shapes += _legend(y + 8, on_page=on_page)
     return Drawing(WIDTH, y + 8 + _LEGEND, tuple(shapes), says)
 
 
-def _legend(y: float) -> Iterator[Shape]:
+def _legend(y: float, *, on_page: bool) -> Iterator[Shape]:
     """Samples of every mark with its meaning, in one row from *y* on."""
     yield Stroke(((0, y), (WIDTH, y)), "faint")
     x, middle = 6.0, y + 17
-    for look, text in (("valid", "valid"), ("invalid", "invalid"), ("asking", "lookup pending"), ("unasked", "to be asked")):
+    for look, text in (_OF_PAGE if on_page else _OF_ENGINE).items():
         height = _HEIGHTS[look]
         yield Rect(x, middle - height / 2, 24, height, look)
         yield Words(x + 29, middle + 4, text, "dim", _SMALL)
         x += 29 + len(text) * _SMALL * _CHARACTER + 14
-    for dashed, text in ((True, "reported"), (False, "message shown")):
+    for dashed, text in ((True, "reported"), (False, "message shown"))[on_page:]:
         yield Stroke(((x, middle), (x + 24, middle)), "invalid", 1.2 if dashed else 3.0, dashed)
         yield Words(x + 29, middle + 4, text, "dim", _SMALL)
         x += 29 + len(text) * _SMALL * _CHARACTER + 14

@@ -41,7 +41,9 @@ def _draw(axes: Any, shape: Any, order: int) -> None:
     if isinstance(shape, Rect):
         looks: dict[str, dict[str, Any]] = {
             "valid": {"facecolor": GOOD, "edgecolor": "none"},
+            "unmarked": {"facecolor": FAINT, "edgecolor": "none"},
             "invalid": {"facecolor": SOFT_BAD, "edgecolor": BAD, "hatch": "////", "linewidth": 0.8},
+            "marked": {"facecolor": SOFT_BAD, "edgecolor": BAD, "hatch": "////", "linewidth": 0.8},
             "asking": {"facecolor": SOFT_DOUBT, "edgecolor": DOUBT, "hatch": "....", "linewidth": 0.8},
             "unasked": {"facecolor": "none", "edgecolor": DOUBT, "linestyle": (0, (4, 3)), "linewidth": 1.2},
         }

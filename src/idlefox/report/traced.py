@@ -10,7 +10,7 @@ from .terminal import scenario_failures
 
 # The words of `--only` -> their properties and events.
 ONLY: dict[str, frozenset[str]] = {
-    "messages": frozenset({"reported", "shows", "server", "notice"}),
+    "messages": frozenset({"reported", "shows", "server", "notice", "marked", "alert"}),
     "validity": frozenset({"breaks", "status", "required", "asks", "answer", "stale answer", "lost answer", "dropped question"}),
     "requests": frozenset({"request", "outcome", "answer", "asks", "stale answer", "lost answer", "busy", "record", "location"}),
 }
@@ -20,9 +20,9 @@ _NAME = 34
 def trace_lines(traced: ScenarioTrace, width: int, *, keys: bool = False, only: str = "") -> list[Line]:
     """Return the trace of a scenario; only the changes in *keys* and *only* (a group of `ONLY` or an address) if given."""
     lines: list[Line] = [[(plain(traced.title), "strong")]]
-    state = traced.initial
+    state = traced.recording.initial
     by_step: dict[int, list[Changed]] = {}
-    for change in traced.journal.changes:
+    for change in traced.recording.journal.changes:
         by_step.setdefault(change.step, []).append(change)
     shown = 0
     for step in traced.steps:

@@ -113,7 +113,7 @@ _OF_CELLS = {
 # Events that are not properties: part of the trace, not of a state.
 EVENTS = frozenset({
     "asks", "stale answer", "answer", "lost answer", "dropped question", "dropped error", "ignored press", "request",
-    "warning", "dialog closed",
+    "warning", "dialog closed", "console", "document",
 })  # fmt: skip
 # Events that add or remove cells.
 STRUCTURE = frozenset({"row added", "row removed", "row moved", "opened", "loaded"})

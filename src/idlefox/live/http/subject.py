@@ -16,7 +16,7 @@ from ...forms.model.entering import CHOOSE, way_of
 from ...forms.model.form import Form
 from ...forms.names.shapes import write_address
 from ...playing.simulated import SimulatedForm
-from ...playing.subject import CAPABILITIES, Material, NotObservable, verb_of, why_no_option
+from ...playing.subject import CAPABILITIES, Material, NotObservable, PageEvent, verb_of, why_no_option
 from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Noun
@@ -47,10 +47,11 @@ class HttpSubject:
         self._counted = 0
         self._clock = 0
         self._sends = True
+        self._events: list[PageEvent] = []
 
     def load(self, clock: int) -> Refusal | None:
         """Fetch the page at the virtual time *clock*."""
-        self._clock, self._sent, self._facts = clock, [], {"outcome": "none"}
+        self._clock, self._sent, self._facts, self._events = clock, [], {"outcome": "none"}, []
         self.close()
         self._web, self._before = HttpClient(self._allowed), None
         refusal = self._get(self.url)
@@ -74,6 +75,7 @@ class HttpSubject:
         """Make *page* the current page. A page without a form ends the simulation."""
         self._page = page
         parts = urlsplit(page.url)
+        self._events.append(PageEvent("document", self.elapsed(), f"loaded: {parts.path or '/'}"))
         self._facts["location"] = parts.path + (f"?{parts.query}" if parts.query else "")
         if page.form is None:
             if self._engine is not None:
@@ -219,6 +221,8 @@ class HttpSubject:
     def _send(self, sent: Any) -> Refusal | None:
         assert self._web is not None
         self._sent.append(sent)
+        number, line = str(len(self._sent)), f"{sent.method} {sent.target}"
+        self._events.append(PageEvent("request", self.elapsed(), f"{line} {sent.body}" if sent.body else line, number))
         body = body_of(sent, self._engine.session.live.file_paths) if sent.method != "GET" else b""
         try:
             response, url = self._web.fetch(sent.method, urljoin(self._page.url, sent.target), body, sent.media_type)
@@ -228,10 +232,13 @@ class HttpSubject:
             if not self._web.is_fault(fault):
                 raise
             self._facts |= {"outcome": "lost", "status": None}
+            self._events.append(PageEvent("answer", self.elapsed(), f"lost to {line}", number, "lost"))
             self._engine.session.script_reply(ServerAnswer("nothing"))
             self._engine.session.live.put_form(self._engine.session.live.root, "busy", False)
             return None
         self._facts |= {"status": response.status_code, "outcome": "accepted" if response.status_code < 400 else "rejected"}
+        status = response.status_code
+        self._events.append(PageEvent("answer", self.elapsed(), f"{status} to {line}", number, status))
         refusal = self._arrive(served(response.text, url, self.url, self.form, self._before))
         if refusal is None and response.status_code < 400 and self._came_back():
             self._facts["outcome"] = "rejected"
@@ -303,6 +310,11 @@ class HttpSubject:
     def journal(self) -> Any:
         """Return the trace, which is empty."""
         return self._engine.journal()
+
+    def events(self) -> tuple[PageEvent, ...]:
+        """Return the requests and pages since the last call."""
+        found, self._events = tuple(self._events), []
+        return found
 
     def warnings(self) -> tuple[str, ...]:
         """Return the warnings."""

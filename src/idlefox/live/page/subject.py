@@ -16,13 +16,14 @@ from ...forms.model.form import Field
 from ...forms.names.addresses import called
 from ...forms.names.shapes import write_address
 from ...playing.server_answers import answer_of
-from ...playing.subject import CAPABILITIES, UNDER_WAY, Material, NotObservable, verb_of, why_no_option
+from ...playing.subject import CAPABILITIES, UNDER_WAY, Material, NotObservable, PageEvent, verb_of, why_no_option
 from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Address, Noun
 from ..messages import target_of
 from .acting import KEYS, act_of, entering, refusal_of
 from .browsing_context import STEP_WAIT, BrowsingContext
+from .events import PageEvents, became
 from .page_map import key_of, resolved
 from .real_input import RealInput, run_actions
 from .session import BrowserSession, PageEnvironment, SessionLost
@@ -44,6 +45,7 @@ class LivePageSubject:
         self._last_step: dict[str, int] = {}
         self._page_errors: list[str] = []
         self._away = False
+        self._told = PageEvents()
 
     # a scenario
     def load(self, clock: int) -> Refusal | None:
@@ -53,6 +55,7 @@ class LivePageSubject:
         self._done.clear()
         self._last_step.clear()
         self._away = False
+        self._told = PageEvents()
         try:
             self.lane.load(self.ground, clock)
         except SessionLost as fault:
@@ -409,8 +412,18 @@ class LivePageSubject:
         return self.lane.page.now - self._start if self.lane.page is not None else 0
 
     def journal(self) -> Journal:
-        """Return the trace, which is empty."""
+        """Return the trace, which is empty: `playing.recorded` looks at the page after each step instead."""
         return Journal(self._start, (), ())
+
+    def events(self) -> tuple[PageEvent, ...]:
+        """Return the requests, console lines and document changes since the last call."""
+        if self.lane.page is None:
+            return ()
+        try:
+            happened = self._run(self.page.ask("happened"))
+        except SessionLost:
+            return ()
+        return self._told.since(happened, self.page, self.ground.world.submissions, self._start)
 
     def warnings(self) -> tuple[str, ...]:
         """Return the warnings."""
@@ -432,21 +445,17 @@ class LivePageSubject:
             picture, known = self._run(self._evidence())
         except SessionLost:
             return None
-        requests = tuple(f"{r['method']} {target_of(r['url'])} {_became(r)}" for r in known)
+        requests = tuple(f"{r['method']} {target_of(r['url'])} {became(r)}" for r in known)
         return Material(picture, tuple(self.page.console), requests)
 
     async def _evidence(self) -> tuple[bytes, list[dict[str, Any]]]:
-        return await self.page.picture(), await self.page.ask("known") or []
+        return await self.page.picture(), (await self.page.ask("happened"))["requests"]
 
     def trouble(self) -> Refusal | None:
         """Return the error that ended the scenario, if any."""
         if self._page_errors and self.ground.live.page_errors == "fail":
             return Refusal("page error", facts={"texts": self._page_errors})
         return None
-
-
-def _became(request: dict[str, Any]) -> str:
-    return str(request["status"] or "lost") if request["over"] else "without an answer"
 
 
 class StepTrial(LivePageSubject):

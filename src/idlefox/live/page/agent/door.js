@@ -16,7 +16,9 @@
     answer_box: (given) => { boxes.answers.push(given); },
     source: () => `<!doctype html>${document.documentElement.outerHTML}`,
     end: () => { ended = true; navigator.sendBeacon = () => true; },
-    known: () => requests.map(({ id, method, url, at, held, over, status }) => ({ id, method, url, at, held, over, status })),
+    // What has happened in this document, for traces and failure reports.
+    happened: () => ({ document: id, at: location.href, batches, requests: requests.filter(({ url }) => !/^(data|blob):/.test(url))
+      .map(({ id, method, url, at, over, status, ended, written }) => ({ id, method, url, at, over, status, ended, body: typeof written?.body === "string" ? written.body : "" })) }),
     told: () => ({ warnings: [...warnings], errors: pageErrors.splice(0) }),
     roleOf, nameOf,
   };

@@ -35,7 +35,7 @@
   };
   const begin = (method, address, body = null) => {
     const url = new URL(address, document.baseURI);
-    const request = { id: requests.length, method: method.toUpperCase(), url: url.href.split("#")[0], at: clock.now, number: ++sequence, held: false, over: false, status: null };
+    const request = { id: requests.length, method: method.toUpperCase(), url: url.href.split("#")[0], at: clock.now, number: ++sequence, held: false, over: false, status: null, ended: null };
     const written = bodyOf(body);
     if (written) Object.defineProperty(request, "written", { value: written });
     request.held = fits(request.method, url);
@@ -45,7 +45,7 @@
   };
   const end = (request, status) => {
     if (request.over) return;
-    Object.assign(request, { over: true, status, number: ++sequence });
+    Object.assign(request, { over: true, status, number: ++sequence, ended: clock.now });
     if (!request.held) underWay--;
     nextTask().then(wake); // the page's own handlers run first
   };

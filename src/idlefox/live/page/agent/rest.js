@@ -2,8 +2,8 @@
   const roots = new Set();
   const closedRoots = new WeakMap();
   const formElements = new Set(); // names of form-associated custom elements
-  let changes = 0;
-  const observer = new MutationObserver((records) => { changes += records.length; });
+  let changes = 0, batches = 0; // records, and the tasks in which they came
+  const observer = new MutationObserver((records) => { changes += records.length; batches++; });
   const observe = (root) => { roots.add(root); observer.observe(root, { subtree: true, childList: true, attributes: true, characterData: true }); };
   observe(document);
   const attachShadow = Element.prototype.attachShadow;
