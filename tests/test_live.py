@@ -501,8 +501,8 @@ def test_a_form_that_comes_back_with_messages_is_rejected(fox: Fox, status: str)
             assert ("mail", "shows", [["", "Enter an email address"]]) in changes
             assert [after for _, name, after in changes if name in ("answer", "document")] == [f"{status} to POST /boat", "loaded: /boat"]
             rows = fox("trace", "boats.fox:45", f"--live={browser}", "--json").stdout.splitlines()
-            changes = [(c["property"], c["before"]) for c in map(json.loads, rows)]
-            assert [c for c in changes if c[0].startswith("row ")] == [("row added", None), ("row added", None), ("row removed", 0)]
+            steps = [(c["property"], c["before"]) for c in map(json.loads, rows)]
+            assert [c for c in steps if c[0].startswith("row ")] == [("row added", None), ("row added", None), ("row removed", 0)]
     finally:
         server.kill()
         server.wait()

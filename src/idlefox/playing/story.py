@@ -266,7 +266,7 @@ class _StoryBuilder:
     def _form(self) -> TimelineLane:
         marks: list[Mark | None] = []
         for state, outcome in zip(self.states, self.outcomes, strict=True):
-            standing = {_truth(cell) for key, cell in state.items() if key}
+            standing = {_truth(cell) for key, cell in state.items() if key or "status" in cell}
             truth = next((word for word in _WORST if word in standing), "valid")
             shows = _texts(state.get("", {}).get("shows", []), "", state)
             marks.append(Mark(truth, "" if outcome == "none" else outcome, "", "; ".join(shows)))
