@@ -34,7 +34,7 @@ ALLOWED = {
 LAYERS = {
     "engine": ["plan", "state", "judge", "world", "acts", "compile", "session"],
     "forms": ["values", "names", "expressions", "model", "html", "schema", "sheet"],
-    "live": ["messages", "processes", "servers", "browser", "page", "http", "surveying", "loading"],
+    "live": ["messages", "processes", "servers", "browser", "page", "http", "surveying", "signing_in", "loading"],
 }
 CORE = ("words", "forms", "engine", "script", "playing", "study")
 DRAWING = {"click", "rich", "matplotlib", "jinja2", "curses", "shutil"}

@@ -508,6 +508,33 @@ def test_a_form_that_comes_back_with_messages_is_rejected(fox: Fox, status: str)
         server.wait()
 
 
+SIGNS_IN = {
+    "sign-in.form.yaml": "form: sign-in\nfields: {name: {label: Name}, word: {label: Password}}\nsubmit: {to: /in, send: urlencoded}\nlive: {page: 'URL/in', requests: real}\n",
+    "sign-in.fox": 'subject "sign-in.form.yaml"\nscenario "sign in"\n    type word "gull"\n    submit\n    expect location = "/home"\nscenario "wrongly"\n    submit\n    expect location = "/home"\n',
+    "lamp.form.yaml": "form: lamp\nfields: {wick: {label: Wick}}\nsubmit: {to: /lamps, send: urlencoded}\nlive: {page: 'URL/lamps', requests: real, sign_in: 'sign-in.fox:2'}\n",
+    "lamp.fox": 'subject "lamp.form.yaml"\nscenario "one"\n    expect wick = "AT"\n    retype wick "old"\n    submit\n    expect notice = "old burns."\nscenario "two"\n    expect wick = "AT"\n',
+}
+
+
+def test_a_scenario_signs_in_first(fox: Fox) -> None:
+    """Its cookies and storage are the start of every scenario, and what a scenario stores is gone in the next."""
+    port = free_port()
+    server = subprocess.Popen([sys.executable, str(HERE.parent / "served" / "lamps.py"), str(port)])
+    try:
+        waited(server, lambda: _answers(port))
+        for browser in ("http", *(name for name, path in THERE.items() if path)):
+            for name, text in SIGNS_IN.items():
+                (fox.folder / name).write_text(text.replace("URL", f"http://127.0.0.1:{port}").replace("AT", "" if browser == "http" else "dry"))
+            done = fox("run", "lamp.fox", f"--live={browser}")
+            assert "2 scenarios: 2 passed" in done.stdout, done.stdout
+        for line, says in (("fox:6", "the scenario 'wrongly' fails at line 8: expect location"), ("fox", "has 2 scenarios"), ("fox:9", "no scenario at line 9")):
+            (fox.folder / "lamp.form.yaml").write_text(SIGNS_IN["lamp.form.yaml"].replace("URL", f"http://127.0.0.1:{port}").replace("fox:2", line))
+            assert says in fox("run", "lamp.fox", "--live=http").stdout
+    finally:
+        server.kill()
+        server.wait()
+
+
 KINDS_FOX = """subject "kinds.form.yaml"
 scenario "refused: it comes back with what was entered"
     pick crew "Una", "Siv"

@@ -25,6 +25,7 @@ from .browser.launch import NoBrowser, choose
 from .page.session import BrowserSession, LiveOptions, PageEnvironment, SessionLost
 from .page.subject import LivePageSubject
 from .servers.dev_server import DevServer, NotReady, ready
+from .signing_in import sign_in
 
 KINDS = ("auto", "firefox", "chromium", "http")
 
@@ -50,7 +51,7 @@ class LiveSubjectFactory(NamedTuple):
             way = SessionFactory(compile_form(form)).way
             return Loaded(form, _nothing, LivePageSubject.abilities, way, make_ready=lambda: _no_page(form))
         if self.wishes.browser == "http":
-            return _over_http(form, live, self.wishes.trust)
+            return self._over_http(form, live)
         lane = _LANES.get(self.wishes) or _LANES.setdefault(self.wishes, BrowserSession(self.wishes))
         ground = _GROUNDS.get((form.file, form.id))
         if ground is None or ground.form is not form:
@@ -58,8 +59,29 @@ class LiveSubjectFactory(NamedTuple):
         kept = ground
         return Loaded(
             form, lambda folder: LivePageSubject(lane, kept, folder), LivePageSubject.abilities, kept.stage.way,
-            (), lambda: _make_ready(lane, kept), self.retries,
+            (), lambda: self._make_ready(lane, kept), self.retries,
         )  # fmt: skip
+
+    def _make_ready(self, lane: BrowserSession, ground: PageEnvironment) -> None:
+        """Have the page and a browser there, and the person signed in. Raises Unreadable."""
+        _make_ready(lane, ground)
+        if ground.live.sign_in and ground.stored is None:
+            ground.stored = sign_in(ground.live, self, LivePageSubject.stored, trust=self.wishes.trust)
+
+    def _over_http(self, form: Form, live: LivePage) -> Loaded:
+        """The page of *form* without its scripts."""
+        kept: list[Any] = []  # the cookies of the sign-in
+
+        def make_ready() -> None:
+            _ready_over_http(live, self.wishes.trust)
+            if live.sign_in and not kept:
+                kept.append(sign_in(live, self, HttpSubject.cookies, trust=self.wishes.trust))
+
+        from .http.subject import HttpSubject
+
+        stage = SessionFactory(compile_form(form))
+        begin = lambda folder: HttpSubject(form, live.page, folder, *kept)  # noqa: E731
+        return Loaded(form, begin, HttpSubject.abilities, stage.way, make_ready=make_ready)
 
     def at(self, url: str) -> Loaded:
         """The page at *url* as a subject, as it says itself: in the browser, or over HTTP. Raises Unreadable."""
@@ -89,27 +111,21 @@ def _nothing(folder: str) -> Any:
     raise AssertionError("a form without a page cannot run live")
 
 
-def _over_http(form: Form, live: LivePage, trust: bool) -> Loaded:
-    """The page of *form* without its scripts: a file beside the sheet cannot be asked over HTTP."""
-    from .http.subject import HttpSubject
-
-    def make_ready() -> None:
-        if "://" not in live.page:
-            remedy = "name a URL, for example page: http://127.0.0.1:8000/booking (idlefox serve provides one)"
-            place = Place(live.file, max(live.line, 1), 1)
-            raise Unreadable([Problem(place, f"{live.page} is a file, which no server answers for over HTTP", remedy)])
-        if not live.serve or live.page in _SERVERS:
-            return
-        try:
-            folder = os.path.dirname(live.file) or "."
-            server = asyncio.run(ready(live.page, live.serve, folder, live.ready / 1000, trust=trust))
-        except NotReady as fault:
-            raise _not_ready(live, fault) from None
-        if server is not None:
-            _SERVERS[live.page] = server
-
-    stage = SessionFactory(compile_form(form))
-    return Loaded(form, lambda folder: HttpSubject(form, live.page, folder), HttpSubject.abilities, stage.way, make_ready=make_ready)
+def _ready_over_http(live: LivePage, trust: bool) -> None:
+    """Have the page of *live* answer: a file beside the sheet cannot be asked over HTTP. Raises Unreadable."""
+    if "://" not in live.page:
+        remedy = "name a URL, for example page: http://127.0.0.1:8000/booking (idlefox serve provides one)"
+        place = Place(live.file, max(live.line, 1), 1)
+        raise Unreadable([Problem(place, f"{live.page} is a file, which no server answers for over HTTP", remedy)])
+    if not live.serve or live.page in _SERVERS:
+        return
+    try:
+        folder = os.path.dirname(live.file) or "."
+        server = asyncio.run(ready(live.page, live.serve, folder, live.ready / 1000, trust=trust))
+    except NotReady as fault:
+        raise _not_ready(live, fault) from None
+    if server is not None:
+        _SERVERS[live.page] = server
 
 
 def served_subject(url: str) -> Loaded:

@@ -48,6 +48,13 @@ class Response(NamedTuple):
             return ""
 
 
+class StoredData(NamedTuple):
+    """What a browser keeps of a site: cookies (WebDriver BiDi, "network.Cookie"), and by origin the items of its two storages."""
+
+    cookies: tuple[Mapping[str, Any], ...] = ()
+    storages: Mapping[str, Mapping[str, Mapping[str, str]]] = {}
+
+
 class DocumentGone(Exception):
     """The document that was asked is not there: none is, or another."""
 

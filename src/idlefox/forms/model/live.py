@@ -110,6 +110,7 @@ class LivePage(NamedTuple):
     accepted: Find | None = None
     rejected: Find | None = None
     payload: Find | None = None  # CSS "console" stands for the page's console
+    sign_in: str = ""  # a scenario, FILE.fox:LINE, relative to the sheet
     reset: Find | None = None
     summary: Find | None = None
     notice: Find | None = None

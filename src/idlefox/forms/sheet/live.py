@@ -58,6 +58,7 @@ class LiveReader:
             accepted=_found(given.get("accepted")),
             rejected=_found(given.get("rejected")),
             payload=_found(given.get("payload")),
+            sign_in=given.get("sign_in", ""),
             reset=_found(given.get("reset")),
             summary=_found(given.get("summary")),
             notice=_found(given.get("notice")),

@@ -23,12 +23,12 @@ class OtherHost(Exception):
 class HttpClient:
     """Real requests to the hosts *allowed* (host and port). No proxy and no credentials of the environment; TLS is checked."""
 
-    def __init__(self, allowed: frozenset[str]) -> None:
+    def __init__(self, allowed: frozenset[str], cookies: Any = None) -> None:
         import httpx
 
         self._httpx = httpx
         self.allowed = allowed
-        self._client = httpx.Client(trust_env=False, timeout=TIMEOUT, follow_redirects=False)
+        self._client = httpx.Client(trust_env=False, timeout=TIMEOUT, follow_redirects=False, cookies=cookies)
 
     def fetch(self, method: str, url: str, body: bytes = b"", media_type: str = "") -> tuple[Any, str]:
         """Return the response at the end of all redirects, and its URL. Raises OtherHost, and httpx.HTTPError if there is no
@@ -75,6 +75,10 @@ class HttpClient:
     def _bad(self, why: str) -> Exception:
         fault: Exception = self._httpx.RemoteProtocolError(why)
         return fault
+
+    def cookies(self) -> Any:
+        """Return the cookies so far."""
+        return self._client.cookies
 
     def is_fault(self, fault: Exception) -> bool:
         """Return whether *fault* says that no answer has come."""

@@ -33,8 +33,8 @@ class HttpSubject:
 
     abilities = frozenset(CAPABILITIES) - {"panels", "stored record", "scripted answers"}
 
-    def __init__(self, form: Form, url: str, folder: str) -> None:
-        self.form, self.url, self.folder = form, url, folder
+    def __init__(self, form: Form, url: str, folder: str, cookies: Any = None) -> None:
+        self.form, self.url, self.folder, self._cookies = form, url, folder, cookies
         self._allowed = frozenset({urlsplit(url).netloc})
         self._web: HttpClient | None = None
         self._engine: SimulatedForm = None  # type: ignore[assignment]
@@ -53,7 +53,7 @@ class HttpSubject:
         """Fetch the page at the virtual time *clock*."""
         self._clock, self._sent, self._facts, self._events = clock, [], {"outcome": "none"}, []
         self.close()
-        self._web, self._before = HttpClient(self._allowed), None
+        self._web, self._before = HttpClient(self._allowed, self._cookies), None
         refusal = self._get(self.url)
         self._before = self._page.descriptions() if refusal is None else None
         if refusal is None and self._page.form is None:
@@ -310,6 +310,11 @@ class HttpSubject:
     def journal(self) -> Any:
         """Return the trace, which is empty."""
         return self._engine.journal()
+
+    def cookies(self) -> Any:
+        """Return the cookies of the client."""
+        assert self._web is not None
+        return self._web.cookies()
 
     def events(self) -> tuple[PageEvent, ...]:
         """Return the requests and pages since the last call."""

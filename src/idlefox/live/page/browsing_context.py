@@ -13,7 +13,7 @@ from typing import Any
 
 from ..browser.connection import BiDiError, Connection
 from ..browser.launch import Browser
-from ..messages import LOST, DocumentGone, Request, Response, target_of
+from ..messages import LOST, DocumentGone, Request, Response, StoredData, target_of
 from ..servers.backend import NEVER, NoBackend, PageBackend, PlannedAnswer
 from .network_log import NetworkLog
 
@@ -38,10 +38,12 @@ _CHANNEL = "idlefox"
 _DOCUMENTS = ("browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted")
 _NAVIGATES = "browsingContext.navigationStarted"
 _MOST_DOCUMENTS = 20  # loaded in a row during one question
+_OF_COOKIE = frozenset({"name", "value", "domain", "path", "httpOnly", "secure", "sameSite", "expiry"})  # storage.PartialCookie
 _LOGGED = 50  # console lines kept
 _MOST_SEARCHES = 50  # in one step: one for each of the values that are chosen
 _SETTLED = 20  # ms of timers that belong to the opening and closing of a dialog
 _SEARCH = 60_000  # ms that a choice's lookups may take
+NOTHING_STORED = StoredData()
 STEP_WAIT = 1_000  # ms that a step lets the page's timers run before it is refused
 _MAY_COME = frozenset({"hidden", "covered", "disabled", "missing", "not opened", "no option", "no open button"})
 
@@ -174,15 +176,18 @@ class BrowsingContext:
             self._navigates = True
 
     # loading
-    async def load(self, url: str, clock: int | None, *, fresh: bool) -> None:
-        """Load *url* at the virtual instant *clock* (None: real time); *fresh*: without any stored data."""
+    async def load(self, url: str, clock: int | None, *, fresh: bool, stored: StoredData = NOTHING_STORED) -> None:
+        """Load *url* at the virtual instant *clock* (None: real time); *fresh*: with no more data than *stored*."""
         self.url, self.virtual, self.now = url, clock is not None, clock or 0
         if fresh:
             self._notes, self.alert = None, None
             await self._forget()
+            for cookie in stored.cookies:
+                await self.connection.call("storage.setCookie", cookie=cookie)
         self._loads += 1
         armed = self.browser.name != "chromium"
         settings = {**self.settings, "armed": armed, "clock": clock, "run": f"{id(self)}-{self._loads}", "fresh": fresh}
+        settings["stored"] = stored.storages
         await self._put_agent(settings)
         self._begin()
         self._arriving = True
@@ -218,9 +223,18 @@ class BrowsingContext:
             held.gate.cancel()
         self.held.clear()
         try:
-            await self.connection.call("storage.deleteCookies", partition={"type": "context", "context": self.context})
+            await self.connection.call("storage.deleteCookies", partition=self._partition())
         except BiDiError:
             await self.connection.call("storage.deleteCookies")
+
+    def _partition(self) -> dict[str, str]:
+        return {"type": "context", "context": self.context}
+
+    async def stored(self) -> StoredData:
+        """Return the cookies of the tab, and the storages of the document's origin."""
+        found = (await self.connection.call("storage.getCookies", partition=self._partition()))["cookies"]
+        cookies = tuple({name: value for name, value in each.items() if name in _OF_COOKIE} for each in found)
+        return StoredData(cookies, await self.ask("stored"))
 
     def _begin(self) -> None:
         """Start a new document: the requests of the old one are over."""

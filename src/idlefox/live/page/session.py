@@ -19,11 +19,12 @@ from ...records import NamedTuple
 from ...refusals import Refusal
 from ..browser.connection import BiDiError, BrowserGone
 from ..browser.launch import Browser
+from ..messages import StoredData
 from ..servers.backend import NOBODY, PageBackend
 from ..servers.dev_server import DevServer, ready
 from ..servers.loopback import Loopback
 from ..servers.served_files import live_path
-from .browsing_context import BrowsingContext, NoPage, PageNotSettled
+from .browsing_context import NOTHING_STORED, BrowsingContext, NoPage, PageNotSettled
 from .page_map import agent_map
 
 T = TypeVar("T")
@@ -59,6 +60,7 @@ class PageEnvironment:
         self.world = PageBackend(form, stage)
         self.settings = {"map": agent_map(form), "held": self.world.held()}
         self.url = ""  # once it is there
+        self.stored: StoredData | None = None  # what the sign-in has left
 
 
 class BrowserSession:
@@ -126,7 +128,8 @@ class BrowserSession:
                 await self.page.traffic.watch()
             elif "://" in ground.live.page:
                 await self.page.traffic.intercept()
-        await self.page.load(ground.url, clock if ground.live.time == "virtual" else None, fresh=True)
+        now = clock if ground.live.time == "virtual" else None
+        await self.page.load(ground.url, now, fresh=True, stored=ground.stored or NOTHING_STORED)
 
     def make_ready(self, ground: PageEnvironment) -> None:
         """Have the page of *ground* there to be loaded, and a browser. Raises NotReady, NoBrowser, BrowserGone."""

@@ -20,7 +20,7 @@ from ...playing.subject import CAPABILITIES, UNDER_WAY, Material, NotObservable,
 from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Address, Noun
-from ..messages import target_of
+from ..messages import StoredData, target_of
 from .acting import KEYS, act_of, entering, refusal_of
 from .browsing_context import STEP_WAIT, BrowsingContext
 from .events import PageEvents, became
@@ -414,6 +414,11 @@ class LivePageSubject:
     def journal(self) -> Journal:
         """Return the trace, which is empty: `playing.recorded` looks at the page after each step instead."""
         return Journal(self._start, (), ())
+
+    def stored(self) -> StoredData:
+        """Return what the browser keeps of the page's site. Raises SessionLost."""
+        found: StoredData = self._run(self.page.stored())
+        return found
 
     def events(self) -> tuple[PageEvent, ...]:
         """Return the requests, console lines and document changes since the last call."""

@@ -19,6 +19,10 @@
     // What has happened in this document, for traces and failure reports.
     happened: () => ({ document: id, at: location.href, batches, requests: requests.filter(({ url }) => !/^(data|blob):/.test(url))
       .map(({ id, method, url, at, over, status, ended, written }) => ({ id, method, url, at, over, status, ended, body: typeof written?.body === "string" ? written.body : "" })) }),
+    // What is stored of this origin; the note is our own.
+    stored: () => ({ [location.origin]: Object.fromEntries(["localStorage", "sessionStorage"].map((storage) => {
+      try { return [storage, Object.fromEntries(Object.entries(window[storage]).filter(([key]) => key !== NOTE))]; } catch { return [storage, {}]; }
+    })) }),
     told: () => ({ warnings: [...warnings], errors: pageErrors.splice(0) }),
     roleOf, nameOf,
   };

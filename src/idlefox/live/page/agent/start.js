@@ -38,5 +38,8 @@
 
   const NOTE = "idlefox clock";
   const isLater = () => { try { return sessionStorage.getItem(NOTE)?.startsWith(`${settings.run} at `) ?? false; } catch { return false; } };
-  if (settings.fresh && !isLater()) for (const storage of ["localStorage", "sessionStorage"]) try { window[storage].clear(); } catch { /* no storage here */ }
+  if (settings.fresh && !isLater()) for (const storage of ["localStorage", "sessionStorage"]) try {
+    window[storage].clear();
+    for (const [key, value] of Object.entries(settings.stored?.[location.origin]?.[storage] ?? {})) window[storage].setItem(key, value);
+  } catch { /* no storage here */ }
 
