@@ -8,6 +8,9 @@ IN = """<!doctype html><html lang=en><title>Sign in</title><form method=post act
 FORM = """<!doctype html><html lang=en><title>Lamp</title><form method=post action=/lamps><label>Wick <input name=wick></label><button>Light</button></form><script>document.querySelector("input").value = localStorage.getItem("wick") ?? ""; localStorage.setItem("wick", "wet")</script>"""
 
 
+HOME = "<!doctype html><p role=status>Welcome, Una.</p><script>localStorage.setItem('wick', 'dry')</script>"
+
+
 class Handler(http.server.BaseHTTPRequestHandler):
     def send(self, status, text="", **headers):
         self.send_response(status)
@@ -19,25 +22,24 @@ class Handler(http.server.BaseHTTPRequestHandler):
         self.wfile.write(text.encode())
 
     def do_GET(self):
+        known = "sid=una" in self.headers.get("cookie", "")
         if self.path == "/in":
-            return self.send(200, IN)
-        if "sid=una" not in self.headers.get("cookie", ""):
-            return self.send(303, Location="/in")
-        if self.path == "/home":
-            return self.send(200, "<!doctype html><p role=status>Welcome, Una.</p><script>localStorage.setItem('wick', 'dry')</script>")
-        self.send(200, FORM)
+            self.send(200, IN)
+        elif not known:
+            self.send(303, Location="/in")
+        else:
+            self.send(200, HOME if self.path == "/home" else FORM)
 
     def do_POST(self):
         sent = dict(urllib.parse.parse_qsl(self.rfile.read(int(self.headers["Content-Length"])).decode()))
-        if self.path == "/in":
-            return (
-                self.send(303, Location="/home", Set_Cookie="sid=una; Path=/; HttpOnly; SameSite=Lax")
-                if sent.get("word") == "gull"
-                else self.send(200, IN.replace("<form", "<p role=alert>Wrong password.</p><form"))
-            )
-        if "sid=una" not in self.headers.get("cookie", ""):
-            return self.send(403, "no")
-        self.send(200, f"<!doctype html><p role=status>{sent['wick']} burns.</p>")
+        if self.path == "/in" and sent.get("word") == "gull":
+            self.send(303, Location="/home", Set_Cookie="sid=una; Path=/; HttpOnly; SameSite=Lax")
+        elif self.path == "/in":
+            self.send(200, IN.replace("<form", "<p role=alert>Wrong password.</p><form"))
+        elif "sid=una" not in self.headers.get("cookie", ""):
+            self.send(403, "no")
+        else:
+            self.send(200, f"<!doctype html><p role=status>{sent['wick']} burns.</p>")
 
     def log_message(self, *more):
         pass
