@@ -1,8 +1,11 @@
-"""Live pages, as ratios within one run: `python benchmarks/live.py [firefox|chromium] [--pairs N]`.
+"""Live pages, as ratios within one run: `python benchmarks/live.py [firefox|chromium] [--pairs N] [--trial STACK [--repeats N]]`.
 
 A scenario of 152 keys and 31 checks on a page of the tests, with both kinds of hands, is compared with the same keys and checks
 written by hand for this page alone, in the same browser, with one protocol call between two checks. Also measured: a lookup of
 three seconds in virtual time, and a load.
+
+With --trial, instead: twenty steps on the page of a trial that is built (`trials/build STACK`), compared with the same events sent
+by a script inside the page. With --repeats, the trial's scenarios N times with four busy processes alongside: are the verdicts the same?
 """
 
 from __future__ import annotations
@@ -10,6 +13,8 @@ from __future__ import annotations
 import argparse
 import json
 import statistics
+import subprocess
+import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -20,7 +25,10 @@ from idlefox.live.browser.launch import choose
 from idlefox.live.loading import LiveSubjectFactory, close_all
 from idlefox.live.page.session import LiveOptions
 from idlefox.live.page.subject import LivePageSubject
-from idlefox.playing.player import play_scenario
+from idlefox.playing.player import RunOptions, load_script, play_scenario
+from idlefox.playing.select import ScenarioFilter, SelectedScript
+from idlefox.playing.subjects import Subjects
+from idlefox.roots import reading_below
 from idlefox.script.expand import expand
 from idlefox.script.reader import read_script_text
 
@@ -77,8 +85,17 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("browser", nargs="?", default="auto")
     parser.add_argument("--pairs", type=int, default=7)
+    parser.add_argument("--trial", default="")
+    parser.add_argument("--repeats", type=int, default=0)
+    parser.add_argument("--tags", default="")
     asked = parser.parse_args()
     name = choose(asked.browser)
+    if asked.repeats:
+        _repeated(asked.trial, name, asked.repeats, asked.tags)
+        return
+    if asked.trial:
+        _of_trial(asked.trial, name, asked.pairs)
+        return
     sheet = (HERE / "mooring.form.yaml").read_text("utf-8").replace("PAGE", "native.html")
     form = read_sheet_text(sheet, str(HERE / "mooring.form.yaml"))
     print(f"{name}, medians of {asked.pairs}")
@@ -145,6 +162,100 @@ def _play(subject: LivePageSubject, text: str) -> float:
     result = play_scenario(scenario, Loaded(subject), 0, "bench.fox")
     assert result.verdict == "pass", result
     return time.perf_counter() - began
+
+
+# Twenty steps for the cabin of the trials, as a script has them and as events: (field or label, text or nothing for a click).
+STEPS = (
+    ("guest", "Mara Lind of Tarvik"), ("email", "mara@fjordmail.example"), ("nights", "3"), ("guest", "Odd Vik"), ("voucher", "ISLE12"),
+    ("turn dog on", "I bring a dog"), ("pick deck \"upper\"", "Upper deck"), ("turn dog off", "I bring a dog"),
+    ("pick deck \"lower\"", "Lower deck"), ("email", "odd@fjordmail.example"), ("guest", "Una Skerry"), ("turn dog on", "I bring a dog"),
+    ("voucher", "ISLE34"), ("nights", "4"), ("email", "una@fjordmail.example"), ("pick deck \"upper\"", "Upper deck"),
+    ("guest", "Siv Tern of Sund"), ("nights", "5"), ("voucher", "ISLE56"), ("turn dog off", "I bring a dog"),
+)
+IN_PAGE = """
+async (given) => {
+  const hops = [], channel = new MessageChannel();
+  channel.port1.onmessage = () => hops.shift()();
+  const hop = () => new Promise((resolve) => { hops.push(resolve); channel.port2.postMessage(0); });
+  const named = (text) => [...document.querySelectorAll("label")].find((each) => each.textContent.trim().startsWith(text));
+  for (const [name, text] of JSON.parse(given)) {
+    if (name.includes(" ")) {
+      const label = named(text), element = label.querySelector("input") ?? document.getElementById(label.htmlFor);
+      const press = (type) => element.dispatchEvent(new MouseEvent(type, { bubbles: true, cancelable: true }));
+      ["pointerdown", "mousedown", "pointerup", "mouseup"].forEach(press);
+      element.focus();
+      element.click();
+    } else {
+      const element = document.querySelector(`input#${name},input[name=${name}]`);
+      if (document.activeElement !== element) element.focus();
+      element.select();
+      for (const key of text) {
+        const send = (type) => element.dispatchEvent(new KeyboardEvent(type, { key, bubbles: true, cancelable: true, composed: true }));
+        if (send("keydown") && send("keypress")) document.execCommand("insertText", false, key);
+        send("keyup");
+        await hop();
+      }
+    }
+    await hop();
+    await hop();
+  }
+  const controls = [...document.querySelectorAll("input,textarea")];
+  return JSON.stringify(controls.map((each) => [each.id, each.value, each.checked, each.getAttribute("aria-invalid")]));
+}
+"""
+
+
+def _of_trial(stack: str, browser: str, pairs: int) -> None:
+    """Print how much longer twenty steps take than the same events sent by a script in the page."""
+    sheet = HERE.parent.parent / "trials" / stack / "cabin.form.yaml"
+    loaded = LiveSubjectFactory(LiveOptions(browser))(read_sheet_text(sheet.read_text("utf-8"), str(sheet)))
+    assert loaded.make_ready is not None
+    loaded.make_ready()
+    subject: Any = loaded.begin(".")
+    steps = "".join(f"    {name}\n" if " " in name else f"    retype {name} {json.dumps(text)}\n" for name, text in STEPS)
+    text = f'scenario "twenty steps"\n{steps}    expect guest = "Siv Tern of Sund"\n    expect voucher = "ISLE56"\n    expect nights = 5\n'
+    ours, inside = [], []
+    for _ in range(pairs + 1):
+        subject.load(0)
+        inside.append(timed(lambda: subject.lane.run(_in_page(subject))))
+        ours.append(_play(subject, text))
+    ratio = statistics.median(a / b for a, b in zip(ours[1:], inside[1:], strict=True))
+    print(f"{browser}, {stack}: 20 steps {ms(ours)} ms, by a script in the page {ms(inside)} ms: {ratio:.2f} (at most 1.3)")
+    close_all()
+
+
+def _repeated(stack: str, browser: str, repeats: int, tags: str) -> None:
+    """Print which scenarios of a trial have other verdicts when they run again, with four busy processes alongside."""
+    trials = HERE.parent.parent / "trials"
+    narrowed = ScenarioFilter(tags=(tags,) if tags else ())
+    wishes = RunOptions(subject=str(trials / stack / "cabin.form.yaml"), narrowed=narrowed, project=str(trials))
+    subjects = Subjects(outside=LiveSubjectFactory(LiveOptions(browser)))
+    ready = load_script(SelectedScript(str(trials / "shared" / "cabin.fox")), wishes, subjects)
+    assert ready.loaded is not None
+    assert ready.loaded.make_ready is not None
+    with reading_below((str(trials),)):
+        ready.loaded.make_ready()
+    busy = [subprocess.Popen([sys.executable, "-c", "while True: pass"]) for _ in range(4)]
+    verdicts: dict[str, set[str]] = {}
+    try:
+        for _ in range(repeats):
+            for scenario in ready.scenarios:
+                result = play_scenario(scenario, ready.loaded.begin(str(trials / "shared")), ready.clock, "cabin.fox")
+                verdicts.setdefault(scenario.title, set()).add(result.verdict)
+    finally:
+        for each in busy:
+            each.kill()
+    odd = {title: found for title, found in verdicts.items() if found != {"pass"}}
+    print(f"{browser}, {stack}: {len(verdicts)} scenarios {repeats} times with four busy processes: {odd or 'all pass, every time'}")
+    close_all()
+
+
+async def _in_page(subject: LivePageSubject) -> None:
+    found = await subject.page.connection.call(
+        "script.callFunction", functionDeclaration=IN_PAGE, awaitPromise=True, target={"context": subject.page.context},
+        arguments=[{"type": "string", "value": json.dumps(STEPS)}],
+    )  # fmt: skip
+    assert "Siv Tern of Sund" in str(found), found
 
 
 _SELECT_ALL = [

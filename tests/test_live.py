@@ -17,18 +17,24 @@ import urllib.error
 import urllib.parse
 import urllib.request
 from collections.abc import Iterator
+from itertools import chain
 from pathlib import Path
+from random import Random
 from typing import Any
 
 import pytest
 from conftest import Fox, waited
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from served.drawn import GOOD, DrawnForm
+from served.drawn import serve as drawn_server
 
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.engine.session.session import SessionFactory
 from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.live.loading import close_all, live_subjects
 from idlefox.live.page.session import BrowserSession, LiveOptions, PageEnvironment
+from idlefox.playing.recorded import RecordedSubject
 from idlefox.playing.subjects import Subjects
 from idlefox.script import tree
 
@@ -506,6 +512,52 @@ def test_a_form_that_comes_back_with_messages_is_rejected(fox: Fox, status: str)
     finally:
         server.kill()
         server.wait()
+
+
+def _seen(loaded: Any, form: DrawnForm, random: Random, *, by_names: bool) -> list[Any]:
+    """What is seen at load and after each step: some fields filled, a press, the rest, a press."""
+    def fills(field: dict[str, Any]) -> list[Any]:
+        given = GOOD[field["kind"]]
+        parts = {f"{field['name']}-{part}": each for part, each in given.items()} if by_names and isinstance(given, dict) else {field["name"]: given}
+        return [tree.FillLine(tree.Address((name,)), value) for name, value in parts.items()]
+
+    first = random.sample(form.fields, random.randint(0, len(form.fields) - 1))
+    rest = [field for field in form.fields if field not in first]
+    subject = RecordedSubject(loaded.begin("."), loaded.form)
+    assert subject.load(0) is None
+    found: list[Any] = []
+    for number, step in enumerate([None, *chain(*map(fills, first)), tree.Submit(), *chain(*map(fills, rest)), tree.Submit()]):
+        refused = step is not None and subject.perform(step, number) is not None
+        subject.mark_step(number + 1)
+        state = {key: dict(properties) for key, properties in subject.state().items()}
+        for properties in state.values() if form.native else ():
+            properties["shows"] = bool(properties.get("shows"))  # each browser has its own words
+        found.append((step, refused, state))
+    subject.close()
+    return found
+
+
+@pytest.mark.parametrize("browser", BROWSERS)
+def test_http_and_a_browser_see_the_same_on_generated_pages(fox: Fox, browser: str) -> None:
+    current = [DrawnForm(Random(0))]
+    server = drawn_server(current)
+    url, sheet = f"http://127.0.0.1:{server.server_address[1]}/", str(fox.folder / "drawn.form.yaml")
+    try:
+        for seed in range(24):
+            current[0] = DrawnForm(Random(seed))
+            Path(sheet).write_text(current[0].sheet(url), "utf-8")
+            seen = []
+            for kind in ("http", browser):
+                loaded = Subjects(outside=live_subjects(kind, show=False, hands="quick", deadline=30.0)).load(url if seed % 3 == 2 else sheet, ".")
+                if loaded.make_ready is not None:
+                    loaded.make_ready()
+                seen.append(_seen(loaded, current[0], Random(seed), by_names=seed % 3 == 2))
+            for there, here in zip(*seen, strict=True):
+                assert there == here, (seed, current[0].message, current[0].mark)
+    finally:
+        close_all()
+        server.shutdown()
+        server.server_close()
 
 
 SIGNS_IN = {

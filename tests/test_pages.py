@@ -374,4 +374,4 @@ def test_a_row_on_a_drawn_page_is_one_row(row: str) -> None:
     said = "<output role=alert>Not yet.</output>"
     page = ServedPage(f"<form action=/s>{said}<fieldset id=r><legend>R</legend>{rows}</fieldset><button>s</button></form>", "http://127.0.0.1:1/f")
     assert ServedMap(sheet, page).count(("r",)) == 2
-    assert page.own == ["Not yet."]
+    assert ServedMap(sheet, page).look().own == ["Not yet."]

@@ -8,6 +8,7 @@ from typing import Any
 from urllib.parse import urljoin, urlsplit
 
 from ...forms.model.form import Form
+from ...forms.model.live import LivePage
 from .served_page import ServedPage
 
 TIMEOUT = 30.0  # seconds for one request, and for its whole answer
@@ -88,16 +89,17 @@ class HttpClient:
         """Close the client."""
         self._client.close()
 
-    def page(self, url: str, form: Form | None = None, before: frozenset[str] | None = None) -> ServedPage:
+    def page(self, url: str, form: Form | None = None) -> ServedPage:
         """Return the page at *url*; the sheet *form* may select one of its forms. Raises OtherHost, httpx.HTTPError."""
         response, there = self.fetch("GET", url)
-        return served(response.text, there, url, form, before)
+        return served(response.text, there, url, form)
 
 
-def served(text: str, there: str, asked: str, form: Form | None, before: frozenset[str] | None = None) -> ServedPage:
+def served(text: str, there: str, asked: str, form: Form | None) -> ServedPage:
     """The page *text* that came from *there* when *asked* was meant."""
-    own = form.live.form if form is not None and form.live is not None else None
-    return ServedPage(text, there, urlsplit(asked).fragment, likely=form.id if form is not None else "", own=own, before=before)
+    live = form.live if form is not None and form.live is not None else LivePage()
+    likely = form.id if form is not None else ""
+    return ServedPage(text, there, urlsplit(asked).fragment, likely=likely, own=live.form)
 
 
 def body_of(sent: Any, paths: dict[tuple[str, int], str]) -> bytes:

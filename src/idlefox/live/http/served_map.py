@@ -12,6 +12,9 @@ from ...forms.model.live import FieldLocators, Find, LivePage
 from ...forms.names.addresses import called
 from ...forms.names.shapes import write_address
 from ..page.message_patterns import patterns_of
+from ..page.page_map import notices_of
+from .nodes import bare
+from .served_messages import FirstLook, ServedMessages
 from .served_page import ServedPage, label_of, role_of
 
 Segments = tuple[Any, ...]
@@ -20,17 +23,19 @@ _ROWS = "fieldset,[role=group],li,tr,section"
 
 
 class ServedMap:
-    """The sheet *form* on *page*, which has a form."""
+    """The form of a sheet, or the page's own *form*, on *page*. *first* is the scenario's first page; None: this is the first."""
 
-    def __init__(self, form: Form, page: ServedPage) -> None:
-        self.form, self.page = form, page
+    def __init__(self, form: Form, page: ServedPage, first: FirstLook | None = None) -> None:
+        self.form, self.page, self._first = form, page, first
+        self._messages: ServedMessages | None = None
         live = form.live or LivePage()
         self._places: dict[str, FieldLocators] = dict(live.find)
         self._submit: Find | None = live.submit
         self._found: dict[str, str | None] = {}
-        self._says = patterns_of(form, form.fields)
+        self._says = patterns_of(form, form.fields) if form.page is None else {}
 
-    def _place(self, segments: Segments) -> FieldLocators:
+    def place(self, segments: Segments) -> FieldLocators:
+        """Return the locators of the sheet for the field at *segments*."""
         return self._places.get(write_address(tuple("*" if isinstance(s, int) else s for s in segments)), FieldLocators())
 
     def field(self, segments: Segments) -> Field | None:
@@ -47,22 +52,23 @@ class ServedMap:
 
     def _control(self, segments: Segments, address: str) -> str | None:
         field = self.field(segments)
-        if field is None or field.kind in ("group", "rows"):
+        if field is None or field.kind in ("group", "rows") or self.page.form is None:
             return None
-        place = self._place(segments)
+        if self.form.page is not None:
+            return field.name if self.page.form.find(field.path) is not None else None
+        place = self.place(segments)
         if place.find is not None:
-            box = self._row(segments) or self.page.root
+            box = self.row(segments) or self.page.root
             return next((name for node in self.page.found(place.find, box) if (name := self._name(node)) is not None), None)
         last = field.send_name or field.name
         dotted = ".".join(str(s) for s in segments)
         nested = str(segments[0]) + "".join(f"[{s}]" for s in segments[1:])
         for text in (address, dotted, nested, *([last] if len(segments) > 1 and not _numbered(segments) else [])):
-            shape = self.page.form.shape  # type: ignore[union-attr]
-            name = called(shape, text)
+            name = called(self.page.form.shape, text)
             if name is not None:
                 return name
-        box = self._row(segments) or self.page.root
-        by_label = [node for node in box.css("input,select,textarea") if label_of(node, self.page) == field.label]
+        box = self.row(segments) or self.page.root
+        by_label = [node for node in box.css("input,select,textarea") if bare(label_of(node, self.page)) == bare(field.label)]
         return self._name(by_label[0]) if len(by_label) == 1 else None
 
     def _name(self, node: Any) -> str | None:
@@ -76,21 +82,22 @@ class ServedMap:
         if segments and isinstance(segments[-1], int):
             rows = self.rows(segments[:-1])
             return rows[segments[-1]] if -len(rows) <= segments[-1] < len(rows) else None
-        field, place = self.field(segments), self._place(segments)
+        field, place = self.field(segments), self.place(segments)
         if place.find is not None:
             return next(iter(self.page.found(place.find, self.page.root)), None)
-        box = self._row(segments) or self.page.root
+        box = self.row(segments) or self.page.root
         wanted = {field.label, field.name} if field is not None else set()
         address = write_address(segments)
         return next((n for n in selected(box, _GROUPS) if n.attributes.get("id") == address or label_of(n, self.page) in wanted), None)
 
-    def _row(self, segments: Segments) -> Any:
+    def row(self, segments: Segments) -> Any:
+        """The element of the innermost row around *segments*; None if they are in none."""
         at = next((i for i in range(len(segments) - 1, -1, -1) if isinstance(segments[i], int)), None)
         return self.group(segments[: at + 1]) if at is not None else None
 
     def rows(self, segments: Segments) -> list[Any]:
         """The elements of the list's rows, in order."""
-        place = self._place(segments)
+        place = self.place(segments)
         box = self.group(segments)
         if place.rows is not None:
             return self.page.found(place.rows, box or self.page.root)
@@ -118,7 +125,7 @@ class ServedMap:
     # buttons
     def add_button(self, segments: Segments) -> int | None:
         """The number, among the page's elements, of the button that adds a row."""
-        place = self._place(segments)
+        place = self.place(segments)
         if place.add is not None:
             return self._number(self.page.found(place.add, self.page.root))
         box = self.group(segments)
@@ -128,7 +135,7 @@ class ServedMap:
 
     def remove_button(self, segments: Segments) -> int | None:
         """The number of the button that removes the row at *segments*."""
-        place, row = self._place(segments[:-1]), self.group(segments)
+        place, row = self.place(segments[:-1]), self.group(segments)
         if row is None:
             return None
         buttons = self.page.found(place.remove, row) if place.remove is not None else list(_buttons(row))
@@ -147,42 +154,55 @@ class ServedMap:
         return self.page.number_of(nodes[0]) if nodes else None
 
     # messages
+    def look(self) -> ServedMessages:
+        """Return what the page shows of the sheet's fields; it is read once."""
+        if self._messages is None:
+            self._messages = ServedMessages(self, self._first)
+        return self._messages
+
     def messages(self, segments: Segments) -> list[str]:
         """Return the server's messages at the field, group or list at *segments*."""
+        return self.messages_of(self.look(), segments)
+
+    def messages_of(self, look: ServedMessages, segments: Segments) -> list[str]:
+        """Return the messages in *look* at *segments*."""
+        texts = look.fields[segments]["shows"] if segments in look.fields else look.groups.get(segments, [])
+        return list(dict.fromkeys(self.as_said(segments, text) for text in texts))
+
+    def as_said(self, segments: Segments, text: str) -> str:
+        """Return *text*, or the message of the sheet that it ends with."""
         field = self.field(segments)
-        known = self._says.get(field.path, []) if field is not None else []
-        return list(dict.fromkeys(_as_said(text, known) for text in self._messages(segments)))
+        return _as_said(text, self._says.get(field.path, []) if field is not None else [])
 
-    def _messages(self, segments: Segments) -> list[str]:
-        place = self._place(segments)
-        if place.shows is not None:
-            nodes = self.page.found(place.shows, self._row(segments) or self.page.root)
-            return [text for node in nodes if (text := self.page.text_of(node))]
+    def is_said(self, segments: Segments, text: str) -> bool:
+        """Return whether *text* is a message that the sheet knows at *segments*."""
         field = self.field(segments)
-        if field is not None and field.kind not in ("group", "rows"):
-            name = self.control(segments)
-            said = self.page.messages.get(name, []) if name is not None else []
-            around = self._of_its_group(name) if name is not None and not said else []
-            return said or around or (self._linked(segments, name) if name is not None else [])
-        box = self.group(segments)
-        return self.page.messages_at(box) if box is not None else []
+        known = self._says.get(field.path, []) if field is not None and not isinstance(segments[-1], int) else []
+        return any(re.fullmatch(pattern, _as_said(text, known), re.DOTALL) for pattern in known)
 
-    def _linked(self, segments: Segments, name: str) -> list[str]:
-        """The texts of a summary's links to the control, but for what the group around it says."""
-        above = [text for i in range(1, len(segments)) for text in self.messages(segments[:i])]
-        return [text for text in self.page.linked.get(name, []) if text not in above]
+    def is_known(self, text: str) -> bool:
+        """Return whether *text* is a message of any field of the sheet."""
+        return any(re.fullmatch(pattern, text, re.DOTALL) for known in self._says.values() for pattern in known)
 
-    def _of_its_group(self, name: str) -> list[str]:
-        """The messages of the group that holds nothing but the radio buttons or checkboxes called *name*."""
-        return self.page.messages_of_set(name)
+    def written(self, segments: Segments) -> str:
+        """Write an address as scripts do."""
+        field = self.field(segments) if self.form.page is not None else None
+        return str(field.address) if field is not None else write_address(segments)
 
-    def marked(self, segments: Segments) -> bool:
-        """Return whether the field at *segments* is marked as wrong."""
-        return self.control(segments) in self.page.marked
+    def notice_texts(self) -> frozenset[str]:
+        """Return the texts of the notices that the sheet knows."""
+        return frozenset(notice.text for notice in notices_of(self.form))
 
-    def required(self, segments: Segments) -> bool:
-        """Return whether the markup says so to those who do not see it."""
-        return self.control(segments) in self.page.required
+    def is_native(self, segments: Segments) -> bool:
+        """Return whether the page leaves the rules of the field to the browser."""
+        live = self.form.live
+        if self.form.page is not None:
+            return True
+        return (self.place(segments).validity or (live.validity if live is not None else "")) == "native"
+
+    def facts(self, segments: Segments) -> dict[str, Any]:
+        """Return the messages, the mark and what cannot be seen of the field at *segments*."""
+        return self.look().fields.get(segments, {"shows": [], "marked": False, "unseen": {}, "required": False})
 
     def addresses(self) -> Iterator[Segments]:
         """Every field, group, list and row of the sheet that is on the page."""

@@ -16,12 +16,13 @@ from ...forms.model.entering import CHOOSE, way_of
 from ...forms.model.form import Form
 from ...forms.names.shapes import write_address
 from ...playing.simulated import SimulatedForm
-from ...playing.subject import CAPABILITIES, Material, NotObservable, PageEvent, verb_of, why_no_option
+from ...playing.subject import CAPABILITIES, Material, PageEvent, verb_of, why_no_option
 from ...refusals import Refusal
 from ...script import tree
 from ...script.tree import Noun
 from .client import HttpClient, OtherHost, body_of, served
 from .served_map import ServedMap
+from .served_messages import FirstLook
 from .served_page import ServedPage
 from .served_snapshot import ServedSnapshot
 
@@ -39,23 +40,26 @@ class HttpSubject:
         self._web: HttpClient | None = None
         self._engine: SimulatedForm = None  # type: ignore[assignment]
         self._page: ServedPage = None  # type: ignore[assignment]
-        self._map: ServedMap | None = None
+        self._there: ServedMap = None  # type: ignore[assignment]
+        self._map: ServedMap | None = None  # the same, if a sheet describes the page
         self._sheet = form.page is None or form.page.file != url  # otherwise the script uses the names of the page
         self._sent: list[Any] = []
-        self._before: frozenset[str] | None = None  # the descriptions of the scenario's first page
+        self._first: FirstLook | None = None  # what the scenario's first page had
         self._facts: dict[str, Any] = {}
         self._counted = 0
         self._clock = 0
         self._sends = True
         self._events: list[PageEvent] = []
+        self._bubble = False  # the last step was a press that the browser itself refuses: it says so at the first invalid control
 
     def load(self, clock: int) -> Refusal | None:
         """Fetch the page at the virtual time *clock*."""
         self._clock, self._sent, self._facts, self._events = clock, [], {"outcome": "none"}, []
         self.close()
-        self._web, self._before = HttpClient(self._allowed, self._cookies), None
+        self._web, self._first = HttpClient(self._allowed, self._cookies), None
         refusal = self._get(self.url)
-        self._before = self._page.descriptions() if refusal is None else None
+        if refusal is None:
+            self._first = self._there.look().first_look()
         if refusal is None and self._page.form is None:
             return Refusal("no page", facts={"url": self.url, "why": self._page.why})
         return refusal
@@ -63,7 +67,7 @@ class HttpSubject:
     def _get(self, url: str) -> Refusal | None:
         assert self._web is not None
         try:
-            return self._arrive(self._web.page(url, self.form, self._before))
+            return self._arrive(self._web.page(url, self.form))
         except OtherHost as fault:
             return _elsewhere(self.url, str(fault))
         except Exception as fault:
@@ -77,11 +81,15 @@ class HttpSubject:
         parts = urlsplit(page.url)
         self._events.append(PageEvent("document", self.elapsed(), f"loaded: {parts.path or '/'}"))
         self._facts["location"] = parts.path + (f"?{parts.query}" if parts.query else "")
+        if self._first is not None and self._there.look().uses_invalid:
+            self._first = self._first._replace(uses_invalid=True)
+        self._there = ServedMap(self.form if self._sheet or page.form is None else page.form, page, self._first)
+        self._map = self._there if self._sheet else None
         if page.form is None:
             if self._engine is not None:
                 self._engine.session.live.put("view", "done")
+                self._engine.session.live.put_form(self._engine.session.live.root, "busy", False)
             return None
-        self._map = ServedMap(self.form, page) if self._sheet else None
         now = self._engine.session.live.now if self._engine is not None else self._clock
         self._engine = SimulatedForm(SessionFactory(compile_form(page.form)), self.folder)
         refusal = self._engine.load(now)
@@ -103,6 +111,12 @@ class HttpSubject:
     # steps
     def perform(self, step: Any, number: int) -> Refusal | None:
         """Do *step*."""
+        refusal = self._performed(step, number)
+        if not isinstance(step, tree.Note):
+            self._bubble = isinstance(step, tree.Submit | tree.Press) and self._engine.session.live.outcome == "refused"
+        return refusal
+
+    def _performed(self, step: Any, number: int) -> Refusal | None:
         if isinstance(step, tree.Reload):
             return self._get(self._page.url)
         if isinstance(step, tree.Go):
@@ -239,18 +253,14 @@ class HttpSubject:
         self._facts |= {"status": response.status_code, "outcome": "accepted" if response.status_code < 400 else "rejected"}
         status = response.status_code
         self._events.append(PageEvent("answer", self.elapsed(), f"{status} to {line}", number, status))
-        refusal = self._arrive(served(response.text, url, self.url, self.form, self._before))
+        refusal = self._arrive(served(response.text, url, self.url, self.form))
         if refusal is None and response.status_code < 400 and self._came_back():
             self._facts["outcome"] = "rejected"
         return refusal
 
     def _came_back(self) -> bool:
         """Return whether the page is the form again, with messages."""
-        page = self._page
-        if page.form is None:
-            return False
-        found = ServedSnapshot(page, self._engine, self._map, self._clock, self.form.live).look(Noun("errors"), "value", None)
-        return bool(page.marked or (found and not isinstance(found, NotObservable)))
+        return self._page.form is not None and self._there.look().complains()
 
     def mark_step(self, number: int) -> None:
         """Do nothing: a served page has no trace."""
@@ -258,7 +268,8 @@ class HttpSubject:
     def trial(self, *, alone: bool = False) -> HttpSubject:
         """Return a copy that sends no requests."""
         other = HttpSubject(self.form, self.url, self.folder)
-        other._page, other._engine, other._map = self._page, self._engine.trial(alone=alone), self._map
+        other._page, other._there, other._map = self._page, self._there, self._map
+        other._engine = self._engine.trial(alone=alone)
         other._sends = False
         return other
 
@@ -273,7 +284,10 @@ class HttpSubject:
             return self._network(noun.kind, asked, word)
         if noun.kind == "under way":
             return [] if asked == "value" else False
-        return ServedSnapshot(self._page, self._engine, self._map, self._clock, self.form.live).look(noun, asked, word)
+        return self._snapshot().look(noun, asked, word)
+
+    def _snapshot(self) -> ServedSnapshot:
+        return ServedSnapshot(self._there, self._engine, self._clock, bubble=self._bubble)
 
     def _network(self, kind: str, asked: str, word: Any) -> Any:
         if kind == "outcome":

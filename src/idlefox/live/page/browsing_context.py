@@ -248,6 +248,8 @@ class BrowsingContext:
     async def _start(self) -> None:
         documents = self.documents
         begun = await self.ask_once("begin", within=LOAD, notes=self._notes, **self._wishes(self.now))
+        if begun["blank"] and self.url != "about:blank":  # a browser may show an empty document for a moment between two others
+            raise DocumentGone("none")
         self._notes = begun["notes"]
         if begun["waited"]:  # otherwise the load event, which can come later than this answer, would seem that of another document
             try:

@@ -11,6 +11,13 @@ from ...forms.model.messages import label_of, message_for, read_message
 from ...forms.names.addresses import parse_address
 from ...forms.values.values import reads_as
 
+# Classes that tell of something else than an error; for Python and for a page's `RegExp`.
+CALM = (
+    r"focus|left|change|active|hover|dirty|touched|visited|pristine|filled|value|populated|open|expanded"
+    r"|float|shrink|raised|animat|transition|enter|leave|keyboard|autofill|press|ripple|populate|typing"
+    r"|changed|modified|loading|pending|busy|selected|checked|(^|[-_])valid|success|ok$|^ng-|^css-"
+    r"|^[a-z]{1,2}$|^_|\d{3}"
+)
 _LEAST = 3  # letters outside of placeholders: with fewer, a message would match too many texts
 
 
@@ -24,6 +31,15 @@ def patterns_of(form: Form, fields: tuple[Field, ...]) -> dict[Path, list[str]]:
         found[field.path] = list(dict.fromkeys(filter(None, (_long_enough(*each) for each in _messages(form, field)))))
         found |= patterns_of(form, field.fields)
     return found
+
+
+def is_count(text: str, value: str | None) -> bool:
+    """Return whether *text* says how much was typed as *value*, or how much is left: no message."""
+    if not re.search(r"\d", text):
+        return False
+    if not re.search(r"[^\W\d_]", text) or re.match(r"\W*\d+\s*(/|of\b|left\b|remaining\b|char)", text, re.IGNORECASE):
+        return True
+    return bool(value and re.search(rf"\b{len(value)}\b", text) and re.search("char|letter|sign", text, re.IGNORECASE))
 
 
 def pattern_of(message: Message, parameters: dict[str, str]) -> str:

@@ -10,7 +10,7 @@ from ...forms.model.form import Field, Form, Notice
 from ...forms.model.live import ANY, WHOLE, FieldLocators, Find, LivePage
 from ...forms.names.addresses import named, parse_address
 from ...forms.values.values import reads_as
-from .message_patterns import patterns_of
+from .message_patterns import CALM, patterns_of
 
 Path = tuple[Any, ...]
 
@@ -29,8 +29,9 @@ def agent_map(form: Form) -> dict[str, Any]:
         "views": {name: _found(find) for name, find in live.views.items()},
         "native": live.validity == "native",
         "submitLabel": form.submit.label,
+        "calm": CALM,
     }
-    found["noticeTexts"] = list(dict.fromkeys(notice.text for notice in _notices(form)))
+    found["noticeTexts"] = list(dict.fromkeys(notice.text for notice in notices_of(form)))
     if live.payload is not None and live.payload.css == "console":
         found["console"] = True
     for name, find in _parts(live).items():
@@ -42,7 +43,7 @@ def agent_map(form: Form) -> dict[str, Any]:
     return found
 
 
-def _notices(form: Form) -> Iterator[Notice]:
+def notices_of(form: Form) -> Iterator[Notice]:
     """The notices that the sheet knows."""
     for part in (form, *form.panels):
         told = [*(after.notice for after in part.after.values()), *(reply.notice for reply in part.server.replies)]

@@ -20,7 +20,7 @@ from ...script.tree import Noun
 from ..messages import target_of
 from .message_patterns import parameters_of, pattern_of
 from .page_map import key_of, resolved
-from .unseen import find_line, is_unread, not_observable, two_controls, unread_value, unseen_message, unsure_mark
+from .unseen import find_line, is_unread, not_observable, silent, two_controls, unread_value, unseen_message, unsure_mark
 
 _OPPOSITE = {
     "hidden": "visible", "disabled": "enabled", "optional": "required", "clean": "dirty", "filled": "empty",
@@ -135,7 +135,7 @@ class PageSnapshot:
         if name in ("empty", "on"):
             return (is_empty(value_of(field, facts)) if name == "empty" else facts["value"] is True) is wanted
         if name in ("dirty", "touched"):
-            return _silent(address, name) if facts[name] is None else bool(facts[name]) is wanted
+            return silent(address, name) if facts[name] is None else bool(facts[name]) is wanted
         return self._validity(address, field, place, facts, word)
 
     def should_be_there(self, segments: Segments) -> bool:
@@ -354,19 +354,17 @@ class PageSnapshot:
             return "rejected"
         if snapshot["accepted"] or snapshot["views"].get("done") or self._told() is not None:
             return "accepted"
-        if self._came_back() or snapshot["accepted"] is False or self.live.payload is not None:
+        if snapshot["refusedByBrowser"] or self._came_back() or snapshot["accepted"] is False or self.live.payload is not None:
             return "refused"
         why = "nothing was sent, and no message or mark came; name what the page shows once it has accepted the form"
         return not_observable("outcome", f"{why}: live: {{accepted: '#done'}}")
 
     def _came_back(self) -> bool:
-        """Return whether the form is there with a message, a mark or a native refusal."""
+        """Return whether the form is there with a message or a mark."""
         if not self.snapshot["formVisible"]:
             return False
         parts = (*self.snapshot["groups"].values(), *self.snapshot["rows"].values(), *(f for f in self.fields.values() if f))
-        if self.snapshot["own"] or any(part["shows"] or part.get("marked") for part in parts):
-            return True
-        return any(part.get("flags") for part in parts) and bool(self.snapshot["refusedByBrowser"])
+        return bool(self.snapshot["own"] or any(part["shows"] or part.get("marked") for part in parts))
 
     def _told(self) -> Any:
         """Return what a page that sends nothing shows that it would send; None if it shows nothing."""
@@ -389,6 +387,8 @@ class PageSnapshot:
                 return str(name)
         if self.snapshot["formVisible"]:
             return "editing"
+        if self.outcome() == "accepted":
+            return "done"
         return not_observable("view", "the form is not visible, and the view that replaces it is unknown; name the views under live.views")
 
     def location(self) -> str:
@@ -398,9 +398,9 @@ class PageSnapshot:
     def marked_by_page(self, name: str) -> list[str] | NotObservable:
         """The addresses of the fields that the page marks as dirty or touched."""
         there = {address: facts for address, facts in self.fields.items() if facts is not None}
-        silent = next((address for address, facts in there.items() if facts[name] is None), None)
-        if silent is not None:
-            return _silent(silent, name)
+        unmarked = next((address for address, facts in there.items() if facts[name] is None), None)
+        if unmarked is not None:
+            return silent(unmarked, name)
         return [self._written(key) for key, facts in there.items() if facts[name]]
 
     def _state(self, address: str, field: Field, facts: dict[str, Any] | None) -> FieldState:
@@ -431,10 +431,6 @@ def _offers(address: str, field: Field, facts: dict[str, Any]) -> Any:
         why = "its list could not be opened, so its options cannot be seen"
         return not_observable(address, f"{why}; name what opens it: {find_line(address, 'open', '.its-button')}")
     return [option_value(field, value) for value, _, _ in facts["options"] if value != "" or has_blank(field)]
-
-
-def _silent(address: str, name: str) -> NotObservable:
-    return not_observable(address, f"a page does not tell which fields are {name}; if it marks them, add live.find.{address}.{name}")
 
 
 def _no_button(address: str, doing: str) -> NotObservable:

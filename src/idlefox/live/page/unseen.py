@@ -36,6 +36,11 @@ def unread_value(address: str) -> NotObservable:
     return not_observable(address, f"{why}; name where the value stands: {find_line(address, 'value', '.its-value')}")
 
 
+def silent(address: str, name: str) -> NotObservable:
+    """Return a NotObservable for a state, dirty or touched, that the page does not mark."""
+    return not_observable(address, f"a page does not tell which fields are {name}; if it marks them, add live.find.{address}.{name}")
+
+
 def unsure_mark(address: str, classes: list[str]) -> NotObservable:
     """Return a NotObservable for a mark: one of *classes*, which were added after load, may be it."""
     line = find_line("*", "marked", f".{classes[0]}")

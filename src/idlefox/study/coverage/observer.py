@@ -228,7 +228,7 @@ class _CoverageObserver:
     def _of_changes(self, changes: Iterable[Any], op: Op) -> Iterator[Point]:
         act = op.act
         about = self._called(act.address.segments) if isinstance(getattr(act, "address", None), Address) else None
-        for change in changes:
+        for change in _seen_by_a_person(changes):
             hears = _HEARS.get(change.name, _CoverageObserver._of_world)
             yield from hears(self, change, act, about)
 
@@ -442,6 +442,21 @@ def _text_of(said: Any) -> str:
 
 def _could_be(message: Message, text: str) -> bool:
     return _could_be_text(message.text, text)
+
+
+def _seen_by_a_person(changes: Iterable[Any]) -> list[Any]:
+    """Return *changes* without messages that come and go in the same moment."""
+    found: list[Any] = []
+    places: dict[tuple[str, int], int] = {}
+    for change in changes:
+        key = (change.cell, change.ms)
+        if change.name == "shows" and key in places:
+            found[places[key]] = found[places[key]]._replace(after=change.after)
+        else:
+            if change.name == "shows":
+                places[key] = len(found)
+            found.append(change)
+    return [each for each in found if each.name != "shows" or each.before != each.after]
 
 
 def _could_be_text(template: str, text: str) -> bool:

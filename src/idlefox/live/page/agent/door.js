@@ -9,7 +9,7 @@
       if (waited) await new Promise((resolve) => addEventListener("load", resolve, { once: true }));
       await rest();
       const notes = noteLoad(given.notes);
-      return { ...(await run(given)), waited, notes };
+      return { ...(await run(given)), waited, notes, blank: location.href === "about:blank" };
     },
     // What was sent with the last request like this.
     body: ({ method, url }) => requests.findLast((request) => request.method === method && request.url === url && !request.over)?.written ?? null,

@@ -226,7 +226,7 @@
       if (wanted && !wanted.some((each) => each === address || each.startsWith(`${address}.`) || each.startsWith(`${address}[`))) continue;
       index ??= new Index(scope);
       if (field.kind === "rows") {
-        const box = groupOf(field, index) ?? scope;
+        const box = groupOf(field, index, name) ?? scope;
         const rows = rowsOf(field, segments, box, box === scope ? index : new Index(box));
         yield { kind: "rows", address, field, elements: rows, scope: box };
         for (const [number, row] of rows.entries()) {
@@ -239,7 +239,7 @@
         yield { kind: "panel", address, field, elements: open ? [box] : [], scope: box ?? EMPTY };
         if (open) yield* placesIn(box, field.fields, segments, wanted);
       } else if (field.kind === "group") {
-        const box = groupOf(field, index);
+        const box = groupOf(field, index, name);
         yield { kind: "group", address, field, elements: box ? [box] : [], scope: box ?? scope };
         yield* placesIn(box ?? scope, field.fields, segments, wanted);
       } else yield { kind: "field", address, field, ...ownOf(elementsOf(field, segments, index), index), scope };
@@ -254,7 +254,8 @@
     const own = found.elements.filter((element) => !apart(element));
     return own.length === 1 ? { ...found, elements: own, two: null } : found;
   };
-  const groupOf = (field, index) => (field.find ? index.find(field.find) : index.labels.get(bare(field.label)) ?? []).find((element) => /^(group|region|list|table|rowgroup|radiogroup)$/.test(roleOf(element)) || element.localName === "section") ?? null;
+  // By its locator, its label, or its id.
+  const groupOf = (field, index, name) => (field.find ? index.find(field.find) : [...index.labels.get(bare(field.label)) ?? [], ...index.scope === EMPTY ? [] : all(index.scope, `#${CSS.escape(name)}`)]).find((element) => /^(group|region|list|table|rowgroup|radiogroup)$/.test(roleOf(element)) || element.localName === "section") ?? null;
   // A panel is a dialog that is called as it is (WAI-ARIA, "dialog").
   const DIALOGS = "dialog,[role=dialog],[role=alertdialog],[popover]";
   const dialogOf = (field) => {

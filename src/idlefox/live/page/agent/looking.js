@@ -91,7 +91,7 @@
     if (place.elements.some((element) => element.matches(mark.css) || element.getRootNode().host?.matches(mark.css))) return true;
     const box = place.territory;
     for (let node = above(place.elements[0]); node && box && holds(box, node); node = above(node)) if (node.matches(mark.css)) return true;
-    return bears(place.elements, mark) || (!box && bears(place.elements, mark));
+    return box ? place.elements.some((element) => all(element, mark.css).length > 0) : bears(place.elements, mark);
   };
 
   // HTML, "user validity": a browser may take edits by script for none of a person's, and so never set it.
@@ -192,7 +192,8 @@
     for (const place of containers.reverse()) { // inner ones first: an alert belongs to the nearest
       const shown = place.elements.some(isShown);
       const shows = [...messagesOf(place, claimed), ...alertsOf(place, claimed)];
-      const marked = [place.kind === "rows" ? place.scope : place.elements[0]].some((each) => each?.getAttribute && isTrue(each, "aria-invalid"));
+      const box = place.kind === "rows" ? place.scope : place.elements[0], byMap = place.field.marked ?? general.marked;
+      const marked = Boolean(box?.getAttribute && (isTrue(box, "aria-invalid") || (byMap && box.matches(byMap.css))));
       if (place.kind === "rows") {
         const button = addButton(place);
         found.rows[place.address] = { count: place.elements.filter(isShown).length, shows, marked, visible: isShown(place.scope), add: button ? why(button) : "no add button" };
@@ -208,12 +209,13 @@
     }
     const notices = noticesOf(claimed);
     const loud = notices.filter((element) => isShown(element) && !isCutAway(element)).map((element) => [roleOf(element), shownText(element)]).filter(([, text]) => text);
-    const own = scope === EMPTY ? [] : all(scope, "[role=alert],[aria-live=assertive]").filter((element) => !claimed.has(element) && !notices.includes(element) && ![...claimed].some((other) => holds(element, other) || holds(other, element)));
+    const own = scope === EMPTY ? [] : all(scope, "[role=alert],[aria-live=assertive]").filter((element) => !claimed.has(element) && !notices.includes(element) && !lookSummaries.includes(element) && ![...claimed].some((other) => holds(element, other) || holds(other, element)));
+    const unfollowed = lookSummaries.flatMap((summary) => all(summary, "a[href^='#']")).filter((link) => !claimed.has(link) && isShown(link) && !isShownAt(found, shownText(link)));
     const given = general.own ? new Index(document).find(general.own) : [];
     const button = submitButton();
     const elsewhere = only ? [] : byPlace(found, spots, new Set([...claimed, ...notices, ...own, ...given, ...lookSummaries]), scope);
     return Object.assign(found, {
-      own: [...new Set([...own, ...given].flatMap(messagesIn)), ...elsewhere], notices: loud, busy: scope.getAttribute?.("aria-busy") === "true",
+      own: [...new Set([...unfollowed, ...own, ...given].flatMap(messagesIn)), ...elsewhere], notices: loud, busy: scope.getAttribute?.("aria-busy") === "true",
       buttons: (scope === EMPTY ? [] : all(scope, BUTTONS)).map((each) => [nameOf(each), each.getAttribute("name") ?? "", !isOff(each), isSeen(each)]),
       submit: button ? { enabled: !isOff(button), visible: isSeen(button), focused: button === active } : null,
       views: Object.fromEntries(Object.entries(map.views).map(([name, what]) => [name, new Index(document).find(what).some(isShown)])),
@@ -224,6 +226,7 @@
       requests: requests.map(({ id, number, over, status }) => ({ id, number, over, status })),
     });
   };
+  const isShownAt = (found, text) => [found.fields, found.rows, found.groups].some((parts) => Object.values(parts).some((part) => part?.shows?.includes(text)));
   // What a page shows as its data: its text, or the pairs of a table or a list.
   const shownData = (element) => {
     if (!element) return "";

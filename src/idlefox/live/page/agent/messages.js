@@ -7,7 +7,7 @@
   const noteHints = (known = null) => {
     for (const element of all(document, "*")) if (element.shadowRoot && !roots.has(element.shadowRoot)) observe(element.shadowRoot); // declared in the markup
     for (const element of all(document, "[aria-describedby]")) {
-      if (isTrue(element, "aria-invalid")) continue;
+      if (!known && isTrue(element, "aria-invalid")) continue;
       for (const description of referred(element, "aria-describedby")) {
         const text = shownText(description);
         if (!hints.has(description) && isShown(description) && (!known || known.includes(text))) { hints.set(description, text); hintTexts.add(text); }
@@ -17,13 +17,14 @@
   // What was there at load is no message and no notice. Of a later document of the same scenario it is what the first one had.
   const noteLoad = (notes) => {
     noteHints(notes?.hints);
+    hadForm ||= notes?.form ?? false;
     if (!notes) {
       for (const element of quietParts()) atLoad.add(element);
       look();
-      return { hints: [...hintTexts], quiet: quietParts().map(shownText), baseline: [...baseline].map(([address, { texts }]) => [address, [...texts]]) };
+      return { form: hadForm, hints: [...hintTexts], quiet: quietParts().map(shownText), baseline: [...baseline].map(([address, { texts, classes }]) => [address, [...texts], [...classes ?? []]]) };
     }
     for (const element of quietParts()) if (notes.quiet.includes(shownText(element))) atLoad.add(element);
-    for (const [address, texts] of notes.baseline) baseline.set(address, { texts: new Set(texts), classes: null });
+    for (const [address, texts, classes] of notes.baseline) baseline.set(address, { texts: new Set(texts), classes: new Set(classes) });
     return notes;
   };
   const quietParts = () => all(document, QUIET).filter((element) => isShown(element) && shownText(element));
@@ -168,7 +169,7 @@
     for (const node of around) found.push(...node.classList ?? []);
     return new Set(found);
   };
-  const CALM = /focus|left|change|active|hover|dirty|touched|visited|pristine|filled|value|populated|open|expanded|float|shrink|raised|animat|transition|enter|leave|keyboard|autofill|press|ripple|populate|typing|changed|modified|loading|pending|busy|selected|checked|(^|[-_])valid|success|ok$|^ng-|^css-|^[a-z]{1,2}$|^_|\d{3}/i;
+  const CALM = new RegExp(map.calm ?? "$^", "i");
   // How much was typed, or is left: no message.
   const isCount = (text, value) => {
     if (!/\d/.test(text)) return false;

@@ -115,7 +115,7 @@
   });
   addEventListener("click", (event) => {
     const button = event.composedPath().find((node) => /^(button|input)$/.test(node.localName) || node.getAttribute?.("role") === "button");
-    if (button && (button === submitButton() || (/^(submit|image)$/.test(button.type) && button.form))) pressed = ++sequence;
+    if (button && (button === submitButton() || (/^(submit|image)$/.test(button.type) && button.form))) { pressed = ++sequence; refusedByBrowser = false; }
   }, true);
   addEventListener("submit", (event) => { if (!event.submitter) pressed = ++sequence; }, true);
 

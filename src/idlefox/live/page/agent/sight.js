@@ -32,7 +32,6 @@
   };
   const isLoud = (element) => closest(element, "[role=alert],[aria-live=assertive],[aria-live=polite]") !== null && closest(element, "[role=status],output") === null;
   let refusedByBrowser = false; // the last press found an invalid control, and the browser sent nothing
-  addEventListener("click", () => { refusedByBrowser = false; }, true);
   addEventListener("invalid", (event) => { if (event.target.form && !event.target.form.noValidate) refusedByBrowser = true; }, true);
   let bubble = null; // the browser's own text at a refused submission
   addEventListener("invalid", (event) => {

@@ -131,8 +131,16 @@
   };
   const ADDS = /^\+|^(add|new|another|more)\b|\badd\b|\banother\b/i, NOT_PRESSED = /\b(submit|send|save|book|order|pay|buy|delete|clear|reset|cancel|back|log ?(in|out)|sign ?(in|out|up)|upload)\b/i;
   const pressQuietly = async (button) => { click(button); await rest(); await pause(); };
+  // Of several submit buttons, one that does not add anything; Enter presses the first (HTML, "implicit submission").
+  const sendButton = (unread) => {
+    const first = submitButton(), sends = formOf() === EMPTY ? [] : controlsOf(formOf(), BUTTONS).filter((each) => each.type === "submit" && isSeen(each));
+    if (!first || !ADDS.test(nameOf(first))) return first;
+    const found = sends.findLast((each) => !ADDS.test(nameOf(each)) && !each.name) ?? sends.findLast((each) => !ADDS.test(nameOf(each)));
+    if (found) unread.push({ what: "Enter", why: `it presses "${nameOf(first)}", the first submit button of the form` });
+    return found ?? first;
+  };
   const survey = async () => {
-    const scope = formOf(), unread = [], submit = submitButton();
+    const scope = formOf(), unread = [], submit = sendButton(unread);
     const before = new Set(candidatesIn(scope));
     const fields = await fieldsOf(scope, unread);
     const buttons = new Index(document).controls.filter((each) => /^(button)$/.test(roleOf(each)) && isSeen(each) && !isOff(each) && each !== submit && !fields.some((field) => holds(lonely(field.element), each) && !holds(lonely(field.element), scope) && lonely(field.element) !== scope) && !opens2(each));
