@@ -34,15 +34,12 @@ from idlefox.script.reader import read_script_text
 
 HERE = Path(__file__).resolve().parent.parent / "tests" / "live"
 WORDS = ("Tern of Tarvik", "Skua of Sund", "Fulmar of Hestholm", "Gannet the second")
-# By hand: the keys of one stretch, then what the whole form holds.
-BY_HAND = """
-async (given) => {
+# In the page: a real task later, and one text as keys.
+_TYPING = """
   const hops = [], channel = new MessageChannel();
   channel.port1.onmessage = () => hops.shift()();
   const hop = () => new Promise((resolve) => { hops.push(resolve); channel.port2.postMessage(0); });
-  const { name, text } = JSON.parse(given), element = document.querySelector(`[name=${name}]`);
-  if (document.activeElement !== element) element.focus();
-  if (text !== null) {
+  const types = async (element, text) => {
     element.select();
     for (const key of text) {
       const send = (type) => element.dispatchEvent(new KeyboardEvent(type, { key, bubbles: true, cancelable: true, composed: true }));
@@ -50,6 +47,14 @@ async (given) => {
       send("keyup");
       await hop();
     }
+  };
+"""
+# By hand: the keys of one stretch, then what the whole form holds.
+BY_HAND = f"async (given) => {{{_TYPING}" + """
+  const { name, text } = JSON.parse(given), element = document.querySelector(`[name=${name}]`);
+  if (document.activeElement !== element) element.focus();
+  if (text !== null) {
+    await types(element, text);
   }
   await hop();
   await hop();
@@ -172,11 +177,7 @@ STEPS = (
     ("voucher", "ISLE34"), ("nights", "4"), ("email", "una@fjordmail.example"), ("pick deck \"upper\"", "Upper deck"),
     ("guest", "Siv Tern of Sund"), ("nights", "5"), ("voucher", "ISLE56"), ("turn dog off", "I bring a dog"),
 )
-IN_PAGE = """
-async (given) => {
-  const hops = [], channel = new MessageChannel();
-  channel.port1.onmessage = () => hops.shift()();
-  const hop = () => new Promise((resolve) => { hops.push(resolve); channel.port2.postMessage(0); });
+IN_PAGE = f"async (given) => {{{_TYPING}" + """
   const named = (text) => [...document.querySelectorAll("label")].find((each) => each.textContent.trim().startsWith(text));
   for (const [name, text] of JSON.parse(given)) {
     if (name.includes(" ")) {
@@ -188,13 +189,7 @@ async (given) => {
     } else {
       const element = document.querySelector(`input#${name},input[name=${name}]`);
       if (document.activeElement !== element) element.focus();
-      element.select();
-      for (const key of text) {
-        const send = (type) => element.dispatchEvent(new KeyboardEvent(type, { key, bubbles: true, cancelable: true, composed: true }));
-        if (send("keydown") && send("keypress")) document.execCommand("insertText", false, key);
-        send("keyup");
-        await hop();
-      }
+      await types(element, text);
     }
     await hop();
     await hop();
