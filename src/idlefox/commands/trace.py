@@ -89,7 +89,7 @@ def command(
 
 def _draw(traced: ScenarioTrace, figure: str, web: str, console: Console) -> None:
     """Write the figure, the page, or both."""
-    story = traced.recording.story()
+    story = traced.watched.story()
     for file in filter(None, (figure, web)):
         made = _figure(traced, story, file) if file == figure else _page(traced, story)
         try:

@@ -127,7 +127,7 @@ class RecordedSubject:
         self._record()
         self.subject.close()
 
-    # recording
+    # changes
     def _record(self) -> None:
         before, rows = self._state, dict(self._rows)
         after, ms = self._seen(), self.subject.elapsed()

@@ -105,7 +105,7 @@ class Story(NamedTuple):
 Seen = tuple[int, bool, bool, str]  # after a step or check: the time, whether it held, the button's state, the outcome
 
 
-class Recording(NamedTuple):
+class WatchedRun(NamedTuple):
     """A run of a scenario: its *result*, its journal from the state *initial*, and what was *seen* after each step and check.
 
     *first*: whether the submit button was enabled at load.
@@ -142,11 +142,11 @@ def whole_story(scenario: ExpandedScenario, loaded: Loaded, folder: str, clock: 
     subject = loaded.begin(folder)
     if not isinstance(subject, SimulatedForm):
         return Story()
-    found = recording_of(scenario, subject, clock, file)
+    found = watched_run(scenario, subject, clock, file)
     return found.story() if found is not None else Story()
 
 
-def recording_of(scenario: ExpandedScenario, subject: SimulatedForm | RecordedSubject, clock: int, file: str) -> Recording | None:
+def watched_run(scenario: ExpandedScenario, subject: SimulatedForm | RecordedSubject, clock: int, file: str) -> WatchedRun | None:
     """Run *scenario* on *subject* and record it; None if its form does not load."""
     if subject.load(clock if scenario.clock is None else scenario.clock) is not None:
         return None
@@ -159,7 +159,7 @@ def recording_of(scenario: ExpandedScenario, subject: SimulatedForm | RecordedSu
         seen.append((subject.elapsed(), held, button, outcome if isinstance(outcome, str) else "none"))
 
     result = play_scenario(scenario, subject, clock, file, watch)
-    return Recording(scenario, result, initial, subject.journal(), tuple(seen), first)
+    return WatchedRun(scenario, result, initial, subject.journal(), tuple(seen), first)
 
 
 def _looks(op: Op) -> bool:
@@ -178,13 +178,13 @@ def _taken(op: Op, ms: int, held: bool | None, changes: tuple[StoryChange, ...] 
 class _StoryBuilder:
     """Puts a story together, step by step."""
 
-    def __init__(self, recording: Recording) -> None:
-        journal, seen = recording.journal, recording.seen
-        self.ops = recording.scenario.ops[: len(seen)]
+    def __init__(self, watched: WatchedRun) -> None:
+        journal, seen = watched.journal, watched.seen
+        self.ops = watched.scenario.ops[: len(seen)]
         self.seen, self.exchanges = seen, journal.exchanges
         self.by_op = self._by_op(journal.changes)
-        self.states = [recording.initial]
-        self.buttons, self.outcomes = [recording.first], ["none"]
+        self.states = [watched.initial]
+        self.buttons, self.outcomes = [watched.first], ["none"]
         self.columns = [-1]
         self.taken: list[StoryStep] = []
         for number, (op, (ms, held, button, outcome)) in enumerate(zip(self.ops, seen, strict=True)):

@@ -18,7 +18,7 @@ from .recorded import RecordedSubject
 from .results import ScenarioResult
 from .select import SelectedScript
 from .simulated import SimulatedForm
-from .story import Recording, recording_of
+from .story import WatchedRun, watched_run
 from .subjects import Loaded, Subjects
 
 __all__ = ["Changed", "ScenarioTrace", "State", "Step", "rebuild", "trace_scenario"]
@@ -39,22 +39,22 @@ class Step(NamedTuple):
 
 
 class ScenarioTrace(NamedTuple):
-    """A scenario's steps, and the recording of its run."""
+    """A scenario's steps, and its run with every change."""
 
     title: str
     steps: tuple[Step, ...]
-    recording: Recording
+    watched: WatchedRun
     loaded: Loaded
 
     @property
     def result(self) -> ScenarioResult:
         """The result of the run."""
-        return self.recording.result
+        return self.watched.result
 
     def as_json(self) -> Iterator[dict[str, Any]]:
         """Every change as an object, with the file and line of its step (null for what load itself changed)."""
         steps = {step.number: step for step in self.steps}
-        for change in self.recording.journal.changes:
+        for change in self.watched.journal.changes:
             step = steps.get(change.step)
             where = {"file": step.file if step else None, "line": step.line if step else None}
             yield {**change.as_json(), **where}
@@ -74,10 +74,10 @@ def trace_scenario(chosen: SelectedScript, wishes: RunOptions) -> ScenarioTrace:
     begun = ready.loaded.begin(str(Path(chosen.file).parent))
     subject = begun if isinstance(begun, SimulatedForm) else RecordedSubject(begun, ready.loaded.form)
     with reading_below(wishes.roots_for(chosen.file)):
-        found = recording_of(scenario, subject, ready.clock, chosen.file)
+        found = watched_run(scenario, subject, ready.clock, chosen.file)
         if found is None:  # the result says why
             result = play_scenario(scenario, subject, ready.clock, chosen.file)
-            found = Recording(scenario, result, {}, Journal(ready.clock, (), ()), (), False)
+            found = WatchedRun(scenario, result, {}, Journal(ready.clock, (), ()), (), False)
     changing = {change.step for change in found.journal.changes}
     run = list(enumerate(scenario.ops[: found.result.steps + found.result.checks], 1))
     steps = [_step(number, op) for number, op in run if number in changing or not isinstance(op.act, Check | Cannot)]

@@ -20,9 +20,9 @@ _NAME = 34
 def trace_lines(traced: ScenarioTrace, width: int, *, keys: bool = False, only: str = "") -> list[Line]:
     """Return the trace of a scenario; only the changes in *keys* and *only* (a group of `ONLY` or an address) if given."""
     lines: list[Line] = [[(plain(traced.title), "strong")]]
-    state = traced.recording.initial
+    state = traced.watched.initial
     by_step: dict[int, list[Changed]] = {}
-    for change in traced.recording.journal.changes:
+    for change in traced.watched.journal.changes:
         by_step.setdefault(change.step, []).append(change)
     shown = 0
     for step in traced.steps:
