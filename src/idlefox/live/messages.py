@@ -49,7 +49,7 @@ class Response(NamedTuple):
 
 
 class StoredData(NamedTuple):
-    """What a browser keeps of a site: cookies (WebDriver BiDi, "network.Cookie"), and by origin the items of its two storages."""
+    """The stored data of a site: cookies (WebDriver BiDi, "network.Cookie"), and by origin the items of its two storages."""
 
     cookies: tuple[Mapping[str, Any], ...] = ()
     storages: Mapping[str, Mapping[str, Mapping[str, str]]] = {}

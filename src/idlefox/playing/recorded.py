@@ -49,7 +49,7 @@ class RecordedSubject:
         return refusal
 
     def coming(self, ops: Sequence[Any]) -> None:
-        """Ignore the coming steps: each is done by itself, so that its changes can be told from those of the next."""
+        """Ignore the coming steps: they run one by one, so that each change belongs to one step."""
 
     def perform(self, step: Any, number: int) -> Refusal | None:
         """Do *step*."""

@@ -232,15 +232,7 @@ class ServedMessages:
         if not mark.css:
             row = self._map.row(segments)
             return bool(self._page.found(mark, row if row is not None else self._page.root))
-        for control in self._controls[segments]:
-            node = control
-            while node is not None:
-                if self._page.matches(node, mark.css):
-                    return True
-                if part is None or node.mem_id == part.mem_id:
-                    break
-                node = above(node)
-        return False
+        return any(self._page.matches(node, mark.css) for control in self._controls[segments] for node in _up_to(control, part))
 
     def is_marked_box(self, segments: Segments, box: Any) -> bool:
         """Return whether *box*, the element of a group, list or row, is marked: by ARIA, or by the map."""
@@ -294,13 +286,8 @@ class ServedMessages:
         ]  # fmt: skip
 
     def _fresh_classes(self, segments: Segments, part: Any) -> list[str]:
-        key, found = _any_row(segments), list[str]()
-        node = self._controls[segments][0]
-        while node is not None:
-            found += (node.attributes.get("class") or "").split()
-            if part is None or node.mem_id == part.mem_id:
-                break
-            node = above(node)
+        key = _any_row(segments)
+        found = [name for node in _up_to(self._controls[segments][0], part) for name in (node.attributes.get("class") or "").split()]
         self.classes[key] = frozenset(found)
         if self._first is None:
             return []
@@ -424,6 +411,14 @@ def _leads_to(target: Any, nodes: list[Any]) -> bool:
     if any(node.mem_id == target.mem_id or node.attributes.get("name") == ident for node in nodes):
         return True
     return len(nodes) > 1 and target.tag != "form" and any(holds(target, node) for node in nodes)
+
+
+def _up_to(control: Any, part: Any) -> Iterator[Any]:
+    """*control* and the elements around it, up to *part*; without a part, the control alone."""
+    node = control
+    while node is not None:
+        yield node
+        node = above(node) if part is not None and node.mem_id != part.mem_id else None
 
 
 def _is_child(control: Any, box: Any) -> bool:

@@ -123,7 +123,7 @@ class ServedSnapshot:
         return value_of(field, {"value": raw})
 
     def _by_mark(self, there: ServedMap, segments: Segments, text: str, word: str) -> Any:
-        """Whether the page itself marks a field as dirty or touched; what we did there would only test us."""
+        """Return whether the page marks a field as dirty or touched. The steps of the scenario do not count."""
         name, wanted = {"clean": ("dirty", False), "not touched": ("touched", False)}.get(word, (word, True))
         marked = there.look().has_mark(segments, name)
         return silent(text, name) if marked is None else marked is wanted
@@ -181,7 +181,7 @@ class ServedSnapshot:
         return found
 
     def _by_browser(self, control: Noun, asked: str, word: Any) -> Any:
-        """What a browser would show of a control: of the messages, only the one in its bubble."""
+        """Observe a *control* as a browser would show it: its only message is the one in the bubble."""
         seen = self._engine.look(control, asked, word)
         if asked not in ("shows", "state") or (self._bubble and self._engine.look(control, "is", "focused") is True):
             return seen

@@ -1,4 +1,4 @@
-"""What happens on a page apart from what it shows: requests and their answers, console lines, changes of the document."""
+"""The events of a page: requests and their answers, console lines, changes of the document."""
 
 from __future__ import annotations
 
