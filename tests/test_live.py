@@ -670,10 +670,13 @@ def test_over_http_a_sheet_finds_its_fields_by_name_on_one_host(fox: Fox, app: s
 def test_a_first_sheet_and_script_for_a_url(fox: Fox, app: str) -> None:
     made = fox("scaffold", app, "--into", "first", "--name", "lamp")
     assert made.returncode == 0, made.stderr
-    assert "On the page itself: idlefox run first/lamp.fox --live" in made.stdout
-    assert fox("run", "first").returncode == 0
-    live = report(fox("run", "first", "--live", "--report", "json=-"))
-    assert {s["title"]: s["verdict"] for s in live if s["verdict"] != "pass"} == {"the form at load": "error"}  # what is clean
+    assert "Run it: idlefox run first/lamp.fox" in made.stdout
+    assert "send: urlencoded, label: Light}" in (fox.folder / "first" / "lamp.form.yaml").read_text("utf-8")
+    assert [path.name for path in (fox.folder / "first").iterdir() if path.suffix == ".html"] == []  # no copy of the page
+    for how in ((), *((f"--live={name}",) for name in ("http", *(name for name, path in THERE.items() if path)))):
+        assert fox("run", "first", *how).returncode == 0
+    without = fox("scaffold", app, "--into", "bare", PATH=str(fox.folder))  # no browser there: its markup
+    assert "On the page itself: idlefox run bare/" in without.stdout, without.stderr
     drawn = "<!doctype html><script>document.write('<form id=f><input name=a required><button>Go</button></form>')</script>"
     fox.write(drawn__html=drawn)
     port = free_port()

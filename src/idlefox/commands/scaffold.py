@@ -16,7 +16,7 @@ import click
 
 from ..playing.kinds import misplaced
 from ..playing.subjects import is_page
-from ..problems import Place, Problem, Unreadable
+from ..problems import CALL, Place, Problem, Unreadable
 from ..report.styled import plain
 from ..roots import is_below, project_root, reading_below
 from .console import Console
@@ -43,7 +43,7 @@ _SCRIPT = re.compile(r"<script\b", re.IGNORECASE)
 def command(page: str, into: str, name: str, replace: bool, sheet: str, color: str) -> None:
     """Write a starter sheet and script, ready to run, from a page or a JSON Schema (2020-12).
 
-    PAGE is page.html, page.html#form-id, a URL (the page is saved beside the sheet),
+    PAGE is page.html, page.html#form-id, a URL (surveyed in a browser as it runs),
     a schema of the payload (order.json), or an existing sheet (order.form.yaml): then
     only a script is written and the sheet is not changed.
 
@@ -189,10 +189,12 @@ def _for_sheet(page: str, sheet: str) -> tuple[list[str], list[str]]:
 @contextmanager
 def surveying(page: str, into: str) -> Iterator[Surveyor]:
     """A browser for surveys of *page*, which may read what lies around the page and the folder *into*. Raises Unreadable."""
-    from ..live.loading import needs_libraries
+    from ..live.loading import needs_libraries, status_of
     from ..live.surveying import Surveyor
 
     needs_libraries("a running page")
+    if "://" in page:
+        status_of(page)  # a server that is not there is told at once, without a browser
     with reading_below((into,) if "://" in page else (project_root(page), into)):
         surveyor = Surveyor(into)
         try:
@@ -204,12 +206,16 @@ def surveying(page: str, into: str) -> Iterator[Surveyor]:
 def sheet_of_running(surveyor: Surveyor, page: str, into: str, name: str = "") -> tuple[SurveyedSheet, Form]:
     """The sheet for what a survey of *page* finds, with the `find` that it needs, and its form. Raises Unreadable."""
     from ..forms.sheet.read import read_sheet_text
+    from ..live.loading import status_of
     from ..study.surveyed import surveyed_sheet, text_of
 
     beside = page if "://" in page else os.path.relpath(page.partition("#")[0], into).replace(os.sep, "/")
     survey = surveyor.survey(beside)
     if not survey["fields"] and not survey["rows"]:
-        raise Unreadable([Problem(Place(page, 1, 1), "the running page shows no field", "does it need a sign-in, or another path?")])
+        status = status_of(page) if "://" in page else 200
+        said = f" (the server answers {status})" if status >= 400 else ""
+        cause, remedy = f"the running page shows no field{said}", "does it need a sign-in, or another path?"
+        raise Unreadable([Problem(Place(page, 1, 1), cause, remedy, code=CALL)])
     sheet = surveyed_sheet(survey, beside, name)
     find = sheet.data["live"].setdefault("find", {})
     form = read_sheet_text(text_of(sheet, page), f"{into}/{sheet.name}.form.yaml")
@@ -222,16 +228,17 @@ def sheet_of_running(surveyor: Surveyor, page: str, into: str, name: str = "") -
 
 
 def _of_url(url: str, into: str, name: str) -> StarterFiles:
-    """Return the files for the page at *url*: as it runs in a browser if it has scripts; else its markup, a copy of which is saved
-    next to them. Raises Unreadable.
+    """Return the files for the page at *url*: as it runs in a browser; without one, of its markup, a copy of which is saved next to
+    them. Raises Unreadable.
     """
-    if _browsers() and _SCRIPT.search(_sent(url)):
+    if _browsers():
         return _surveyed(url, into, name)
     from ..forms.html.read import read_page_text
-    from ..live.loading import source_of
+    from ..live.loading import needs_libraries, source_of
     from ..study.starter_files import from_page
     from ..study.starter_sheet import name_of
 
+    needs_libraries("a page behind a URL")
     text, wanted = _based(source_of(url), url), urlsplit(url).fragment
     name = name or name_of(read_page_text(text, _name_of(urlsplit(url).path.rstrip("/") or "form") + ".html", wanted))
     with tempfile.TemporaryDirectory() as scratch:  # read the sheet and run its scenarios before writing anything
@@ -240,14 +247,6 @@ def _of_url(url: str, into: str, name: str) -> StarterFiles:
         with reading_below((scratch,)):
             made = from_page(read_page_text(text, f"{name}.html", wanted), page, scratch, name, url)
     return made._replace(page=text)
-
-
-def _sent(url: str) -> str:
-    """The page as its server sends it. Raises Unreadable."""
-    from ..live.loading import fetched, needs_libraries
-
-    needs_libraries("a page behind a URL")
-    return str(fetched(url).text)
 
 
 def _based(text: str, url: str) -> str:

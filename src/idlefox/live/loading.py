@@ -6,8 +6,9 @@ import asyncio
 import json
 import os
 import sys
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import urlsplit
 
 from ..engine.compile.compiler import compile_form
@@ -26,6 +27,9 @@ from .page.session import BrowserSession, LiveOptions, PageEnvironment, SessionL
 from .page.subject import LivePageSubject
 from .servers.dev_server import DevServer, NotReady, ready
 from .signing_in import sign_in
+
+if TYPE_CHECKING:
+    from .http.client import HttpClient
 
 KINDS = ("auto", "firefox", "chromium", "http")
 
@@ -142,13 +146,25 @@ def served_subject(url: str) -> Loaded:
 
 def fetched(url: str) -> Any:
     """The page at *url* as its server sends it. Raises Unreadable."""
+    from .http.client import HttpClient
+
+    return _asked(url, HttpClient.page)
+
+
+def status_of(url: str) -> int:
+    """The HTTP status with which a server answers *url*. Raises Unreadable where nothing answers."""
+    response, _ = _asked(url, lambda web, there: web.fetch("GET", there))
+    return int(response.status_code)
+
+
+def _asked(url: str, ask: Callable[[HttpClient, str], Any]) -> Any:
     import httpx
 
     from .http.client import HttpClient, OtherHost
 
     web = HttpClient(frozenset({urlsplit(url).netloc}))
     try:
-        return web.page(url)
+        return ask(web, url)
     except OtherHost as fault:
         cause = f"it leads to {urlsplit(str(fault)).netloc}"
         raise Unreadable([Problem(Place(url, 1, 1), cause, "if you mean that host, name it in the sheet or the call", code=CALL)]) from None
@@ -190,20 +206,13 @@ def _not_ready(live: LivePage, fault: NotReady) -> Unreadable:
 
 
 def source_of(url: str) -> str:
-    """Return the page at *url* as HTML: as sent or, if that has no form, as a browser builds it. Raises Unreadable."""
+    """Return the page at *url* as its server sends it, where no browser is available. Raises Unreadable if that has no form."""
     needs_libraries("a page behind a URL")
     page = fetched(url)
-    if page.form is not None:
-        return str(page.text)
-    try:
-        lane = BrowserSession(LiveOptions(choose("auto")))
-    except NoBrowser:
-        cause, remedy = page.why, "a page drawn by scripts needs a browser (Debian: apt install firefox-esr)"
-        raise Unreadable([Problem(Place(url, 1, 1), cause, remedy)]) from None
-    try:
-        return _rendered(url, lane)
-    finally:
-        lane.close()
+    if page.form is None:
+        remedy = "a page drawn by scripts needs a browser (Debian: apt install firefox-esr)"
+        raise Unreadable([Problem(Place(url, 1, 1), page.why, remedy)])
+    return str(page.text)
 
 
 def rendered(url: str, lane: BrowserSession) -> Form:

@@ -82,8 +82,15 @@ class _Checker:
         try:
             return locate(self.form.shape, address.segments, self.panels)  # type: ignore[arg-type]
         except AddressError as fault:
-            self.report(op, address.offset, address.length, fault.cause, self._without_form(address) or fault.remedy)
+            self.report(op, address.offset, address.length, fault.cause, self._without_form(address) or self._of_url(fault.remedy))
             return None
+
+    def _of_url(self, remedy: str) -> str:
+        """*remedy*, and what helps where there is only a page at a URL, which was read once."""
+        if "://" not in self.form.file:
+            return remedy
+        later = f"a field that comes later needs a sheet: idlefox scaffold {self.form.file}"
+        return f"{remedy}; {later}" if remedy else later
 
     def _without_form(self, address: Address) -> str:
         """The remedy where an address begins with `form.`, as in an expression of a sheet."""

@@ -89,12 +89,21 @@ def surveyed_sheet(survey: Survey, page: str, name: str = "") -> SurveyedSheet:
     data: dict[str, Any] = {"form": name, "label": title, "report": {"first": "blur", "again": "change"}, "fields": fields}
     if panels:
         data["panels"] = panels
-    data["submit"] = {"to": survey["action"] or f"/{name}", **({"label": survey["submit"]} if survey["submit"] else {})}
+    data["submit"] = _submission(survey, name)
+    if survey["sends"]:  # without scripts, messages come with the server's answer
+        data["report"] = {"first": "submit", "again": "submit"}
     data["live"] = {"page": page, **({"requests": "real"} if "://" in page else {}), "check_delay": "500ms", "find": find}
     if not find:
         del data["live"]["find"]
     unread = tuple(f"{each['what'] or 'a control without a label'}: {each['why']}" for each in survey["unread"])
     return SurveyedSheet(name, data, found, unread)
+
+
+def _submission(survey: Survey, name: str) -> dict[str, Any]:
+    sends = survey["sends"] or {"to": survey["action"] or f"/{name}"}
+    usual = {"method": "POST", "send": "json"}
+    said = {key: value for key, value in sends.items() if usual.get(key) != value}
+    return said | ({"label": survey["submit"]} if survey["submit"] else {})
 
 
 def _keyed(fields: list[Mapping[str, Any]]) -> dict[str, Mapping[str, Any]]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import asyncio
 import base64
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ from ..browser.launch import Browser
 from ..messages import LOST, DocumentGone, Request, Response, StoredData, target_of
 from ..servers.backend import NEVER, NoBackend, PageBackend, PlannedAnswer
 from .network_log import NetworkLog
+from .patience import StepPatience
 
 # One function in the page; its parts share a scope.
 _PARTS = (
@@ -35,17 +37,13 @@ LOAD = 20.0  # and for a document to load
 LOADED = 2.0  # and until the browser reports that it has
 _NEVER = 1 << 60
 _CHANNEL = "idlefox"
-_DOCUMENTS = ("browsingContext.load", "browsingContext.navigationFailed", "browsingContext.navigationAborted")
+_LOADED = "browsingContext.load"
+_DOCUMENTS = (_LOADED, "browsingContext.navigationFailed", "browsingContext.navigationAborted")
 _NAVIGATES = "browsingContext.navigationStarted"
 _MOST_DOCUMENTS = 20  # loaded in a row during one question
 _OF_COOKIE = frozenset({"name", "value", "domain", "path", "httpOnly", "secure", "sameSite", "expiry"})  # storage.PartialCookie
 _LOGGED = 50  # console lines kept
-_MOST_SEARCHES = 50  # in one step: one for each of the values that are chosen
-_SETTLED = 20  # ms of timers that belong to the opening and closing of a dialog
-_SEARCH = 60_000  # ms that a choice's lookups may take
 NOTHING_STORED = StoredData()
-STEP_WAIT = 1_000  # ms that a step lets the page's timers run before it is refused
-_MAY_COME = frozenset({"hidden", "covered", "disabled", "missing", "not opened", "no option", "no open button"})
 
 
 class PageNotSettled(Exception):
@@ -104,6 +102,7 @@ class BrowsingContext:
         self._runs = 0
         self._progress = (0, 0)  # of which run_actions how many acts were done when its document went
         self._document = ""  # the id of the current one
+        self._stayed = False  # the last navigation failed or was aborted
         self._begun = 0  # how many had loaded when it was begun with
         self._navigates = False  # another document has been asked for
         self._preload = ""
@@ -123,13 +122,16 @@ class BrowsingContext:
         self.connection.on("script.message", self._told)
         self.connection.on(_NAVIGATES, self._navigation_started)
         events = ["log.entryAdded", "script.message", _NAVIGATES, *_DOCUMENTS]
-        for event in _DOCUMENTS:
-            self.connection.on(event, self._document_there)
+        for event, handle in self._handlers():
+            self.connection.on(event, handle)
         for event in events:
             try:
                 await self.connection.call("session.subscribe", events=[event])
             except BiDiError:
                 continue  # an event unknown to this browser
+
+    def _handlers(self) -> list[tuple[str, Callable[[dict[str, Any]], None]]]:
+        return [(event, self._document_there if event == _LOADED else self._navigation_ended) for event in _DOCUMENTS]
 
     async def close(self) -> None:
         """Close the tab."""
@@ -137,8 +139,8 @@ class BrowsingContext:
         self.connection.off("script.message", self._told)
         self.connection.off("log.entryAdded", self._logged)
         self.connection.off(_NAVIGATES, self._navigation_started)
-        for event in _DOCUMENTS:
-            self.connection.off(event, self._document_there)
+        for event, handle in self._handlers():
+            self.connection.off(event, handle)
         for held in tuple(self.held):
             held.gate.cancel()
         try:
@@ -169,7 +171,12 @@ class BrowsingContext:
     def _document_there(self, event: dict[str, Any]) -> None:
         if event.get("context") == self.context:
             self.documents += 1
+            self._stayed = event.get("stays", False)
             self._loaded.set()
+
+    def _navigation_ended(self, event: dict[str, Any]) -> None:
+        """Handle a navigation that failed or was aborted: the document stays."""
+        self._document_there({**event, "stays": True})
 
     def _navigation_started(self, event: dict[str, Any]) -> None:
         if event.get("context") == self.context:
@@ -291,11 +298,16 @@ class BrowsingContext:
             asking = asyncio.ensure_future(self.ask_once(what, of=self._document, **given))
             coming = asyncio.ensure_future(self._another(documents))
             try:
-                await asyncio.wait({asking, coming}, return_when=asyncio.FIRST_COMPLETED)
-                if not asking.done():
-                    await asyncio.wait({asking}, timeout=0.3)  # a document that is being replaced may never answer
-                if asking.done():
-                    return asking.result()
+                while True:
+                    await asyncio.wait({asking, coming}, return_when=asyncio.FIRST_COMPLETED)
+                    if not asking.done():
+                        await asyncio.wait({asking}, timeout=0.3)  # a document that is being replaced may never answer
+                    if asking.done():
+                        return asking.result()
+                    if not await self._is_same_document():
+                        break
+                    documents = self.documents
+                    coming = asyncio.ensure_future(self._another(documents))
                 there = True
             except DocumentGone as fault:
                 there = fault.args[0] == "another"
@@ -309,6 +321,14 @@ class BrowsingContext:
             if "known" in given:
                 given |= self._wishes(given.get("target", self.now))
         raise NoPage("one document after the other replaces it")
+
+    async def _is_same_document(self) -> bool:
+        """Whether the document that was begun with is still there: its own load event can come late, and looks like another's."""
+        try:
+            await self.ask_once("here", of=self._document, within=LOADED)
+        except (DocumentGone, PageNotSettled):
+            return False
+        return True
 
     async def _another(self, documents: int) -> None:
         """Wait for another document than the *documents* so far."""
@@ -462,6 +482,8 @@ class BrowsingContext:
     async def _leaving(self) -> None:
         """The page has sent a form, or followed a link: its request arrives and is held, or another document comes."""
         for tries in range(int(LOAD / 0.01)):
+            if self.documents != self._begun and not self._stayed and await self._is_same_document():
+                self._begun = self.documents
             if self.left or self.documents != self._begun:
                 break
             if tries > ARRIVE / 0.01 and not self._navigates:
@@ -549,53 +571,3 @@ class BrowsingContext:
 
 def _is_of_dialog(act: dict[str, Any]) -> bool:
     return act.get("part") in ("open", "close") or "panel" in (act.get("button") or {})
-
-
-class StepPatience:
-    """Lets the page's timers run while a step is not possible yet, as a person waits for a fade or a spinner to end."""
-
-    def __init__(self, page: BrowsingContext) -> None:
-        self.page = page
-        self._step = -1
-        self._since = 0
-        self._real = 0.0
-        self._searches = 0
-
-    async def waits(self, step: int, refused: dict[str, Any]) -> bool:
-        """Return whether time has gone on, so that *step* may be tried again: to a timer that was due within a second."""
-        page = self.page
-        if step != self._step:
-            self._step, self._since, self._real = step, page.now, 0.0
-        if refused["kind"] == "searching":
-            self._searches += 1
-            return self._searches <= _MOST_SEARCHES and await self._searched()
-        if refused["kind"] not in _MAY_COME:
-            return False
-        if not page.virtual:
-            self._real += 0.05
-            await asyncio.sleep(0.05)
-            await page.advance(0)
-            return self._real * 1000 <= STEP_WAIT and bool(page.state.get("timers"))
-        due = page.state.get("next")
-        if due is None or due - self._since > STEP_WAIT:
-            return False
-        await page.advance(max(due, page.now))
-        page.waited += max(0, page.now - self._since)
-        return True
-
-    async def until_open(self) -> None:
-        """Let a dialog come or go: timers of a few milliseconds stand for the transition, which ends at once."""
-        page, end = self.page, self.page.now + _SETTLED
-        while page.virtual and (due := page.state.get("next")) is not None and due <= end:
-            await page.advance(max(due, page.now))
-
-    async def _searched(self) -> bool:
-        """Let the lookups of a choice that was typed in finish."""
-        page = self.page
-        if not page.virtual:
-            await asyncio.sleep(0.3)
-            await page.advance(0)
-        end = page.now + _SEARCH
-        while page.virtual and page.under_way() and (moment := page.next_moment()) is not None and moment <= end:
-            await page.advance(max(moment, page.now))
-        return True

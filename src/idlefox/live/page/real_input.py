@@ -11,6 +11,7 @@ _ALL = [
     {"type": "keyDown", "value": KEYS["Control"]}, {"type": "keyDown", "value": "a"},
     {"type": "keyUp", "value": "a"}, {"type": "keyUp", "value": KEYS["Control"]},
 ]  # fmt: skip
+NEEDS_KEYS = "needs real keys"
 
 
 async def run_actions(page: BrowsingContext, acts: list[dict[str, Any]]) -> tuple[int, dict[str, Any] | None]:
@@ -19,9 +20,9 @@ async def run_actions(page: BrowsingContext, acts: list[dict[str, Any]]) -> tupl
     while True:
         more, refused = await page.run_actions(acts[done:])
         done += more
-        if refused is None or refused["kind"] != "needs real keys":
+        if refused is None or refused["kind"] != NEEDS_KEYS:
             return done, refused
-        refused = await RealInput(page).take(acts[done])
+        refused = await RealInput(page).finish(acts[done], refused)
         if refused is not None:
             return done, refused
         done += 1
@@ -43,11 +44,31 @@ class RealInput:
             return await self._turn(act)
         if act["act"] == "set" and (sections := await self.page.ask("sections", address=act["address"], value=act["value"])):
             return await self._sections(act, sections)
-        if act["act"] == "choose" and len(act["values"]) == 1 and not act["mode"]:
+        if act["act"] == "choose" and len(act["values"]) == 1 and not act["mode"] and not await self._is_list(act):
             aimed = await self._aim({"address": act["address"], "option": act["values"][0]})
-            if not aimed.get("kind") and not aimed["native"]:
+            if not aimed.get("kind"):
                 return await self._press(aimed)
-        return (await self.page.run_actions([act]))[1]
+        refused = (await self.page.run_actions([act]))[1]
+        return refused if refused is None or refused["kind"] != NEEDS_KEYS else await self.finish(act, refused)
+
+    async def finish(self, act: dict[str, Any], refused: dict[str, Any]) -> dict[str, Any] | None:
+        """Do what is left of *act*, which the agent *refused* as it needs real keys; return the page's refusal, None if there is none."""
+        if act["act"] == "paste":
+            await self.page.press_keys(refused["facts"]["last"])
+            return None
+        if act["act"] == "choose" and await self._is_list(act):
+            return await self._choose(act)
+        return await self.take(act)
+
+    async def _is_list(self, act: dict[str, Any]) -> bool:
+        return bool(await self.page.ask("isList", address=act["address"]))
+
+    async def _choose(self, act: dict[str, Any]) -> dict[str, Any] | None:
+        """Choose from a closed native list with one key; by script where a key cannot."""
+        key = await self.page.ask("besideOption", **act) if len(act["values"]) == 1 and not act["mode"] else ""
+        if key:
+            await self.page.press_keys(KEYS[key])
+        return (await self.page.run_actions([{**act, "byScript": True}]))[1]
 
     async def _aim(self, about: dict[str, Any], *, edits: bool = False) -> dict[str, Any]:
         found: dict[str, Any] = await self.page.ask("aim", **about, edits=edits)

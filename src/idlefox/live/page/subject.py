@@ -22,9 +22,10 @@ from ...script import tree
 from ...script.tree import Address, Noun
 from ..messages import StoredData, target_of
 from .acting import KEYS, act_of, entering, refusal_of
-from .browsing_context import STEP_WAIT, BrowsingContext
+from .browsing_context import BrowsingContext
 from .events import PageEvents, became
 from .page_map import key_of, resolved
+from .patience import STEP_WAIT
 from .real_input import RealInput, run_actions
 from .session import BrowserSession, PageEnvironment, SessionLost
 from .snapshot import PageContext, PageSnapshot

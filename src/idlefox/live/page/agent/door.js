@@ -1,8 +1,10 @@
   // ---------------------------------------------------------------- the door
   const door = {
     id,
-    clock, look, run, run_actions, aim, landed, hinders, offers, sections, survey, frames,
+    clock, look, run, run_actions, aim, landed, besideOption, hinders, offers, sections, survey, frames,
+    isList: ({ address }) => placeOf(address)?.elements[0]?.localName === "select",
     element: (address) => placeOf(address)?.elements[0] ?? null,
+    here: () => true,
     // A document may be asked while it is still arriving. *waited*: whether its load event is yet to be told to the player.
     begin: async (given) => {
       const waited = document.readyState !== "complete";

@@ -124,6 +124,7 @@
       if (!option) throw new Refused("no option", { value, offered: optionsOf(place.elements, kind).map(([offered]) => offered) });
       if (why(option)) throw new Refused(why(option) === "disabled" && !place.elements.every(isOff) ? "disabled option" : why(option), { value });
       wanted.push(option);
+      if (kind === "radio" && needsOwnEdit(option)) throw new Refused("needs real keys");
       edited.add(option);
       if (kind === "radio") click(option);
     }
@@ -143,6 +144,7 @@
     if (missing >= 0) throw new Refused("no option", { value: step.values[missing], offered: options.map((option) => option.value) });
     const off = wanted.findIndex((option) => option.disabled || option.parentElement.disabled);
     if (off >= 0) throw new Refused("disabled option", { value: step.values[off] });
+    if (!step.byScript && element.willValidate && asksUserValidity()) throw new Refused("needs real keys");
     const was = [...element.selectedOptions];
     for (const option of options) {
       const on = wanted.includes(option);
@@ -170,7 +172,7 @@
     type: async (step) => {
       const element = reach(step, true);
       if (isSetOnly(element)) { if (step.text) throw new Refused("not typed"); if (element.value) setValue(element, ""); return; }
-      if (!settings.armed && map.native && element.minLength > 0 && step.text) throw new Refused("needs real keys");
+      if (needsOwnEdit(element) || (!settings.armed && map.native && element.minLength > 0 && step.text)) throw new Refused("needs real keys");
       if (step.over) { selectAll(element); if (step.text === "") { await eraseKeys(element, element.value === "" ? 0 : 1); return; } } else if (element !== lastTyped) toTheEnd(element);
       lastTyped = element;
       await typeKeys(element, step.text);
@@ -180,9 +182,12 @@
       toTheEnd(element);
       const data = new DataTransfer();
       data.setData("text/plain", step.text);
-      if (element.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true, composed: true }))) document.execCommand("insertText", false, step.text);
+      if (!element.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true, composed: true }))) return;
+      const last = needsOwnEdit(element) ? [...step.text].at(-1) ?? "" : ""; // it comes from a real key
+      document.execCommand("insertText", false, step.text.slice(0, step.text.length - last.length));
+      if (last) throw new Refused("needs real keys", { last });
     },
-    erase: async (step) => { const element = reach(step, true); toTheEnd(element); await eraseKeys(element, step.times); },
+    erase: async (step) => { const element = reach(step, true); if (needsOwnEdit(element)) throw new Refused("needs real keys"); toTheEnd(element); await eraseKeys(element, step.times); },
     focus: (step) => { reach(step); },
     blur: (step) => {
       if (step.address) { const place = placeOf(step.address); if (!place?.elements.includes(activeElement())) reach(step); }
@@ -193,6 +198,7 @@
       const place = placeOf(step.address), element = place?.elements[0];
       const kind = element ? why(element) : "missing";
       if (kind) throw new Refused(kind);
+      if (needsOwnEdit(element)) throw new Refused("needs real keys");
       if (step.on === null || isChecked(element) !== step.on) { edited.add(element); click(element); }
     },
     choose,
@@ -286,6 +292,17 @@
     return { done, ...state("quiet") };
   };
 
+  // Goes beside an option of a closed list: the key that chooses it then is returned; "" where there is none.
+  const besideOption = ({ address, values }) => {
+    const element = placeOf(address).elements[0], wanted = optionAt(placeOf(address), values[0]) ?? [...element.options].find((option) => option.value === values[0]);
+    const free = [...element.options].filter((option) => !option.disabled && !option.hidden && !option.parentElement.disabled), at = free.indexOf(wanted);
+    if (at < 0 || free.length < 2 || element.multiple || element.size > 1 || wanted.selected) return "";
+    element.focus();
+    element.selectedIndex = free[at ? at - 1 : 1].index;
+    edited.add(element);
+    return at ? "ArrowDown" : "ArrowUp";
+  };
+
   // Where to press with a real pointer: {x, y, focused}, or why it cannot be hit.
   let press = null;
   const aim = async (step) => {
@@ -307,7 +324,7 @@
     const reachable = !top || top === hit || hit.contains(top) || holds(hit, top) || [...(element.labels ?? [])].some((label) => label.contains(top));
     if (!reachable) return { kind: "covered", facts: { by: top.id ? `#${top.id}` : `<${top.localName}>` } };
     press = { element, hit, down: false, click: false };
-    return { x, y, focused: activeElement() === element, filled: Boolean(element.value ?? element.textContent), native: element.localName === "option", checked: isChecked(element) };
+    return { x, y, focused: activeElement() === element, filled: Boolean(element.value ?? element.textContent), checked: isChecked(element) };
   };
   // Of what stands in a closed shadow root, an event tells the host only.
   const isOn = (event) => {

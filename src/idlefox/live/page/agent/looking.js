@@ -98,6 +98,30 @@
   const edited = new WeakSet(), committed = new WeakSet();
   addEventListener("change", (event) => { const control = event.composedPath()[0]; if (edited.has(control)) committed.add(control); }, true);
   addEventListener("reset", (event) => { for (const control of event.target.elements) { edited.delete(control); committed.delete(control); } });
+  // Whether the page asks for it: in a style sheet, or in a script that stands in the page or has asked already.
+  const USER_VALIDITY = /:user-(in)?valid\b/;
+  const readSheets = new WeakMap(); // style sheet -> [how many rules it had, whether it asks]
+  let asked = false, scriptsRead = 0;
+  for (const [holder, names] of [[Element.prototype, ["matches", "closest", "querySelector", "querySelectorAll"]], [Document.prototype, ["querySelector", "querySelectorAll"]]]) for (const name of names) {
+    const own = holder[name];
+    holder[name] = function (selector) { if (!asked && USER_VALIDITY.test(selector)) asked = true; return own.call(this, selector); };
+  }
+  const sheetAsks = (sheet) => {
+    try {
+      const known = readSheets.get(sheet), count = sheet.cssRules.length;
+      if (known?.[0] === count) return known[1];
+      const asks = [...sheet.cssRules].some((rule) => USER_VALIDITY.test(rule.cssText));
+      readSheets.set(sheet, [count, asks]);
+      return asks;
+    } catch { return false; } // of another origin
+  };
+  const asksUserValidity = () => {
+    const scripts = [...document.scripts];
+    asked ||= scripts.slice(scriptsRead).some((script) => USER_VALIDITY.test(script.text));
+    scriptsRead = scripts.length;
+    return asked || [...roots].some((root) => [...root.styleSheets ?? [], ...root.adoptedStyleSheets ?? []].some(sheetAsks));
+  };
+  const needsOwnEdit = (element) => !settings.armed && element.willValidate && asksUserValidity();
   const isUserInvalid = (element) => element.matches(":user-invalid") || (committed.has(element) && element.willValidate && !element.validity.valid);
 
   const isAskingBy = ({ field, scope, territory }) => (field.asking ? new Index(scope).find(field.asking).some(isShown)

@@ -162,8 +162,14 @@
     return {
       fields: fields.filter((field) => !inRows(field)).map(plainly), rows: rows.map(({ boxes, ...facts }) => ({ ...facts, fields: facts.fields.map(plainly) })),
       panels: panels.map((panel) => ({ ...panel, fields: panel.fields.map(plainly) })), submit: submit ? nameOf(submit) : "", submitAt: submit ? uniqueSelector(submit) : "",
-      action: scope.getAttribute?.("action") ?? "", method: scope.getAttribute?.("method") ?? "", id: scope.id || scope.getAttribute?.("name") || "", unread, title: document.title, heading: plain(document.querySelector("h1")?.textContent), before: before.size,
+      action: scope.getAttribute?.("action") ?? "", sends: sentByBrowser(scope), id: scope.id || scope.getAttribute?.("name") || "", unread, title: document.title, heading: plain(document.querySelector("h1")?.textContent), before: before.size,
     };
+  };
+  // How a form is sent that no script can catch (HTML, "form submission algorithm"); null where one may.
+  const sentByBrowser = (form) => {
+    if (document.scripts.length || form.localName !== "form" || form.method === "dialog") return null;
+    const to = new URL(form.getAttribute("action") || location.href, document.baseURI);
+    return { to: to.pathname + to.search, method: form.method.toUpperCase(), send: form.enctype.split("/")[1].replace("x-www-form-", "").replace("form-data", "multipart").replace("plain", "text") };
   };
   const opens2 = (element) => /listbox|menu|grid|tree/.test(element.getAttribute("aria-haspopup") ?? "");
   const surveyDialog = async (dialog, button, name, unread) => {
