@@ -194,7 +194,7 @@ def surveying(page: str, into: str) -> Iterator[Surveyor]:
 
     needs_libraries("a running page")
     if "://" in page:
-        status_of(page)  # a server that is not there is told at once, without a browser
+        status_of(page)  # fails at once, before a browser starts, if no server answers
     with reading_below((into,) if "://" in page else (project_root(page), into)):
         surveyor = Surveyor(into)
         try:

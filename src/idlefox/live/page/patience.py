@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from typing import TYPE_CHECKING, Any
-
-if TYPE_CHECKING:
-    from .browsing_context import BrowsingContext
+from typing import Any, Protocol
 
 _MOST_SEARCHES = 50  # in one step: one for each of the values that are chosen
 _SETTLED = 20  # ms of timers that belong to the opening and closing of a dialog
@@ -15,10 +12,28 @@ STEP_WAIT = 1_000  # ms that a step lets the page's timers run before it is refu
 _MAY_COME = frozenset({"hidden", "covered", "disabled", "missing", "not opened", "no option", "no open button"})
 
 
+class TimedPage(Protocol):
+    """A page that moves its own time."""
+
+    now: int
+    virtual: bool
+    state: dict[str, Any]
+    waited: int
+
+    async def advance(self, target: int) -> None:
+        """Let time go on to *target*."""
+
+    def under_way(self) -> list[str]:
+        """Return what is pending."""
+
+    def next_moment(self) -> int | None:
+        """Return when something is due next; None if nothing is."""
+
+
 class StepPatience:
     """Lets the page's timers run while a step is not possible yet, as a person waits for a fade or a spinner to end."""
 
-    def __init__(self, page: BrowsingContext) -> None:
+    def __init__(self, page: TimedPage) -> None:
         self.page = page
         self._step = -1
         self._since = 0
