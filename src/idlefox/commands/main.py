@@ -28,6 +28,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "manners": ("manners", "Explore a form and report bad manners."),
     "compare": ("compare", "Run one suite on two forms and show where they differ."),
     "rehearse": ("rehearse", "Try a form interactively and save the steps as a scenario."),
+    "rename": ("rename", "Rename a field, lookup, panel or view in its sheet and every script."),
     "format": ("format", "Format scripts."),
     "lint": ("lint", "Find mistakes in scripts, sheets and pages."),
     "scaffold": ("scaffold", "Write a starter sheet and script from a page or JSON Schema."),

@@ -25,7 +25,7 @@ from .texts import TextLines
 
 
 class Key(NamedTuple):
-    """The meaning of a name. *kind*: field, panel, lookup, routine, parameter or file; *where* is the defining file."""
+    """The meaning of a name. *kind*: field, panel, lookup, view, routine, parameter or file; *where* is the defining file."""
 
     kind: str
     where: str
@@ -40,6 +40,15 @@ class NameUse(NamedTuple):
     start: int
     end: int
     defines: bool = False
+
+
+BUILT_IN_VIEWS = frozenset({"editing", "waiting", "done"})
+
+
+def views_of(form: Form) -> set[str]:
+    """The names of the views that *form* has of its own."""
+    named = [*form.views, *(after.view for after in form.after.values())]
+    return {name for name in named if name} - BUILT_IN_VIEWS
 
 
 # Scripts
@@ -153,6 +162,10 @@ class _ScriptNames:
         for each in check.arguments:
             if isinstance(each, Address):
                 yield from self.address(each, span[0], prefix)
+            elif noun.kind == "view" and isinstance(each, WordToken):
+                for sheet, form in self.forms:
+                    if each.text in views_of(form):
+                        yield self._found(Key("view", sheet, each.text), span[0] + each.offset, len(each.text))
         if noun.kind in ("address", "values", "payload", "record"):
             yield from self.json(span, base, "value" if noun.kind in ("address", "values") else "sent")
         elif noun.kind == "errors":
@@ -315,6 +328,8 @@ class _SheetNames:
             yield self._found(Key(around[:-1], self.file, key), self.document.place(path, key=True), key, defines=True)
             yield from self.part(value, path, (key,) if around == "panels" else ())
             return
+        if path[:-1] in (("views",), ("live", "views")) and key in views_of(self.form):
+            yield self._found(Key("view", self.file, key), self.document.place(path, key=True), key, defines=len(path) == 2)
         inside = self._values(path, owner)
         field = self.form.find(inside) if inside else None
         if field is not None and field.native is None and field.path[-1] == key:
@@ -342,6 +357,8 @@ class _SheetNames:
     def text(self, key: str, value: str, path: tuple[Any, ...], owner: Path) -> Iterator[NameUse]:
         if key == "lookup" and value in self.form.lookups:
             yield self._found(Key("lookup", self.file, value), self.document.place(path), value)
+        elif key == "view" and value in views_of(self.form):
+            yield self._found(Key("view", self.file, value), self.document.place(path), value)
         elif key in ("page", "python", "table"):
             there = os.path.normpath(os.path.join(os.path.dirname(self.file), value.partition("#")[0]))
             yield self._found(Key("file", there, ""), self.document.place(path), value)

@@ -6,9 +6,9 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from ..forms.names.shapes import segment_text
+from ..forms.names.shapes import segment_text, write_address
 from ..script.tree import Script
-from .names import Key, NameUse, names_in_script, names_in_sheet
+from .names import BUILT_IN_VIEWS, Key, NameUse, keys_in_address, names_in_script, names_in_sheet, views_of
 from .project import SHEETS, Project
 from .texts import TextLines, uri_of
 
@@ -100,25 +100,48 @@ class Search:
         """Return the edits that rename the name at *position* to *name*. Raises CannotRename."""
         found = self.at(path, position)
         if found is None or found.key.kind == "file":
-            raise CannotRename("nothing here can be renamed; place the cursor on a field, routine, parameter, lookup or panel")
-        key = found.key
-        if not _NAME.fullmatch(name):
-            raise CannotRename(f"{name!r} is not a valid name: use letters, digits, _ and -, starting with a letter or _")
-        self._need_free(key, name)
+            raise CannotRename("nothing here can be renamed; place the cursor on a field, routine, parameter, lookup, panel or view")
         changes: dict[str, list[dict[str, Any]]] = {}
-        for each in self._all(key):
+        for each in self.uses(found.key, name):
             lines = TextLines(self.project.texts.text(each.file) or "")
             changes.setdefault(uri_of(each.file), []).append({"range": lines.between(each.start, each.end), "newText": name})
         return {"changes": changes}
 
+    def uses(self, key: Key, name: str) -> list[NameUse]:
+        """Return every use of *key*, which is to be named *name*. Raises CannotRename."""
+        if not _NAME.fullmatch(name):
+            raise CannotRename(f"{name!r} is not a valid name: use letters, digits, _ and -, starting with a letter or _")
+        self._need_free(key, name)
+        return self._all(key)
+
+    def called(self, sheet: str, text: str) -> list[Key]:
+        """Return what *text* names in *sheet*: a lookup, a panel, a view, the field of that address."""
+        form = self.project.form(sheet)
+        if form is None:
+            return []
+        kinds = {"lookup": form.lookups, "view": views_of(form)}
+        found = [Key(kind, sheet, text) for kind, names in kinds.items() if text in names]
+        whole = [key for key, _, end in keys_in_address(text, (), sheet, form) if end >= len(text.rstrip("]*[0123456789"))]
+        return found + whole[-1:]
+
+    def names_of(self, sheet: str) -> list[str]:
+        """The names that `called` knows in *sheet*."""
+        form = self.project.form(sheet)
+        if form is None:
+            return []
+        fields = [write_address(shape.path).replace('["*"]', "[*]") for shape in form.shape.walk() if shape.path]
+        return [*fields, *form.lookups, *(panel.panel for panel in form.panels), *sorted(views_of(form))]
+
     def _need_free(self, key: Key, name: str) -> None:
-        form = self.project.form(key.where) if key.kind in ("field", "panel", "lookup") else None
+        form = self.project.form(key.where) if key.kind in ("field", "panel", "lookup", "view") else None
         if form is not None:
             above = key.name[:-1] if key.kind == "field" else ()
             panels = {panel.panel for panel in form.panels}
             if key.kind == "lookup" and name in form.lookups:
                 raise CannotRename(f"a lookup named {name} already exists")
-            if key.kind != "lookup" and ((not above and name in panels) or form.find((*above, name)) is not None):
+            if key.kind == "view" and name in views_of(form) | BUILT_IN_VIEWS:
+                raise CannotRename(f"a view named {name} already exists")
+            if key.kind in ("field", "panel") and ((not above and name in panels) or form.find((*above, name)) is not None):
                 raise CannotRename(f"a field or panel named {segment_text(name, first=True)} already exists")
         script = self.project.script(key.where) if key.kind in ("routine", "parameter") else None
         if script is not None and name in _taken(script, key):
