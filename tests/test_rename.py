@@ -21,7 +21,7 @@ LIT = 'subject "lamp.form.yaml"\nscenario "it is lit"\n    submit\n    settle\n 
 @pytest.fixture
 def demo(fox: Fox) -> Fox:
     for each in DEMO.iterdir():
-        if each.suffix in (".fox", ".yaml", ".html"):
+        if each.suffix in (".fox", ".yaml", ".html") and each.name != "aside.fox":  # which shows a failure
             shutil.copy(each, fox.folder / each.name)
     fox.write(lamp__form__yaml=VIEWED, lamp__fox=LIT)
     return fox
