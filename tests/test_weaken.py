@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -26,6 +27,7 @@ from idlefox.playing.subjects import simulated
 from idlefox.playing.work import HERE
 from idlefox.roots import noting_reads
 from idlefox.study.scripts import Suite, about_forms
+from idlefox.study.weaken.causes import CAUSES
 from idlefox.study.weaken.distinguish import Distinguisher
 from idlefox.study.weaken.faults import faults_of
 from idlefox.study.weaken.same import is_same
@@ -96,9 +98,20 @@ def test_unnoticed_faults_come_with_a_scenario(fox: Fox) -> None:
     assert data["score"] < 60
     assert (fox.folder / "w.png").read_bytes().startswith(b"\x89PNG")
     assert fox("run", "kept.fox").returncode == 0, "what is kept holds"
+    every = fox("weaken", "a.fox", "--all").stdout
+    assert before.stdout.split("\n")[1].startswith(" 4 % of the faults are noticed, below 60 %"), before.stdout
+    assert (before.stdout.count("\n unchecked: "), before.stdout.count("   s.form.yaml")) == (9, 9)
+    assert every.count("   s.form.yaml") == sum(each["verdict"] == "unnoticed" for each in data["faults"])
     after = fox("weaken", "a.fox", "kept.fox", "--at-least", "95", "--jobs", "2")
     assert after.returncode == 0, after.stdout
     assert " 100 % of the faults are noticed, at least 95 %" in after.stdout
+
+
+def test_every_kind_of_fault_has_one_cause() -> None:
+    told = re.findall(r"`([a-z-]+)`", (Path(__file__).parent.parent / "docs" / "studies.md").read_text("utf-8").split("| faults | what they change |")[1].split("\n\n")[0])
+    own = [kind for cause in CAUSES for kind in cause.kinds]
+    assert sorted(own) == sorted({*own})
+    assert {kind for kind in told if "-" in kind or kind in ("never", "always", "negated")} - {"submit"} <= {*own}
 
 
 def test_forms_that_cannot_be_weakened(fox: Fox) -> None:

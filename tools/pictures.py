@@ -57,7 +57,7 @@ COMMANDS: dict[str, tuple[tuple[str, int], ...]] = {
     "trace": (("trace messages.fox:12", 0),),
     "scaffold": (("scaffold lost-property.html#lost --into first", 0), ("run first/lost.fox --root .", 0)),
     "coverage": (("coverage booking.fox", 34),),
-    "weaken": (("weaken booking.fox messages.fox", 34),),
+    "weaken": (("weaken booking.fox messages.fox", -42),),
     "manners": (("manners broken.form.yaml --only once,forgives,own-row", 0),),
     "lint": (("lint broken.form.yaml --only nags,never-breaks,dead-end", 0),),
     "words": (("words cannot", 0), ("words minlength", 0)),
@@ -107,18 +107,21 @@ def output_of(command: str, folder: Path, columns: int = COLUMNS, piped: str | N
     return done.stdout.strip("\n")
 
 
-def end_of(text: str, lines: int) -> str:
-    """Return about the last *lines* lines of *text*, from a paragraph on."""
+def part_of(text: str, lines: int) -> str:
+    """Return about the last *lines* lines of *text*, from a paragraph on; if negative, the first ones, to the end of a paragraph."""
     all_lines = text.split("\n")
-    if not lines or len(all_lines) <= lines:
+    if not lines or len(all_lines) <= abs(lines):
         return text
+    if lines < 0:
+        end = next((i for i in range(-lines, 0, -1) if not all_lines[i].strip()), -lines)
+        return "\n".join([*all_lines[:end], "", "\x1b[2m⋮\x1b[0m"])
     first = next((i for i in range(len(all_lines) - lines, len(all_lines)) if not all_lines[i - 1].strip()), len(all_lines) - lines)
     return "\n".join(["\x1b[2m⋮\x1b[0m", "", *all_lines[first:]])
 
 
 def terminal(name: str, folder: Path) -> None:
     """Draw the commands of *name* with their output."""
-    parts = [prompt(command) + painted(end_of(output_of(command, folder), lines)) for command, lines in COMMANDS[name]]
+    parts = [prompt(command) + painted(part_of(output_of(command, folder), lines)) for command, lines in COMMANDS[name]]
     draw(name, "\n\n".join(parts), folder)
 
 

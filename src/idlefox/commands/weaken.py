@@ -11,7 +11,7 @@ import click
 from ..playing.player import RunOptions
 from ..playing.rehearsal import Rehearsal
 from ..problems import CALL, Place, Problem, Unreadable
-from ..report.weaken import score_line, weaken_lines
+from ..report.weaken import weaken_lines
 from ..roots import noting_reads
 from ..study.scripts import FormScripts, about_forms
 from ..study.weaken.study import WeakenResult, weaken
@@ -33,6 +33,7 @@ if TYPE_CHECKING:
 @click.command("weaken")
 @click.argument("paths", nargs=-1, type=click.Path(), shell_complete=completing.SCRIPTS)
 @click.option("--at-least", type=Percent(), default=None, metavar="N", help="Exit 1 if fewer than N percent of the faults are noticed.")
+@click.option("--all", "everything", is_flag=True, help="Print every unnoticed fault, the totals by kind and field, and what is undecided.")
 @click.option("--keep", "keeping", default="", metavar="FILE", help="Append a passing scenario to a script for each unnoticed fault.")
 @jobs_option
 @on_option
@@ -42,13 +43,15 @@ if TYPE_CHECKING:
 @trust_option
 @color_option
 def command(
-    paths: tuple[str, ...], at_least: float | None, keeping: str, jobs: str | None, on: str, figure: str, reports: tuple[Wanted, ...],
-    subject: str | None, trust: bool | None, color: str,
+    paths: tuple[str, ...], at_least: float | None, everything: bool, keeping: str, jobs: str | None, on: str, figure: str,
+    reports: tuple[Wanted, ...], subject: str | None, trust: bool | None, color: str,
 ) -> None:  # fmt: skip
     """Plant one fault at a time in the form and show which ones the scenarios notice.
 
     Faults: rules dropped, limits off by one, patterns loosened, messages swapped or emptied, conditions reversed, messages
     shown too early or late, payloads changed, and common bugs: double submission, stale answers, incomplete resets.
+
+    The output starts with the score and the most telling unnoticed fault of each cause. --all prints the rest.
 
     Exit code: 0; 1 if below --at-least; 2 if something cannot be read.
 
@@ -73,7 +76,7 @@ def command(
                 work = with_notes(wishes.work, "weaken", about.suite.chosen, files, console)
                 found.append(weaken(about.suite, work, told=lambda done, of: ticker.tell(f"{done} of {of} faults")))
         for number, each in enumerate(found):
-            console.lines([*([[]] if number else []), *weaken_lines(each, console.width()), [], score_line(each, at_least)])
+            console.lines([*([[]] if number else []), *weaken_lines(each, console.width(), at_least, everything=everything)])
         if keeping:
             keep(keeping, _made(keeping, found[0], suites[0]), console)
     except Unreadable as fault:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from ..study.weaken.causes import Cause, by_cause
 from ..study.weaken.study import FaultVerdict, WeakenResult
 from .styled import Line, columns, hanging, plain, share_bar
 
@@ -11,16 +12,36 @@ UNDECIDED = "Undecided, not counted: nothing tried tells these faults from the o
 
 
 
-def weaken_lines(found: WeakenResult, width: int) -> list[Line]:
-    """The unnoticed faults, each as a bug with a scenario that notices it; then the totals by kind and by field."""
+_MOST = 10  # causes that are printed without --all
+
+
+def weaken_lines(found: WeakenResult, width: int, at_least: float | None, *, everything: bool) -> list[Line]:
+    """The score, and the most telling unnoticed fault of each cause, with a scenario that notices it.
+
+    *everything*: also the other unnoticed faults, the totals by kind and by field, and the undecided faults.
+    """
     played = f"   {found.scenarios} scenarios, {len(found.faults)} faults"
-    lines: list[Line] = [[(f" {plain(found.form.label)}", "strong"), (played, "dim")]]
+    lines: list[Line] = [[(f" {plain(found.form.label)}", "strong"), (played, "dim")], score_line(found, at_least)]
     for address in found.fallen:
         lines.append([(f" {plain(address)} fails on the original form and was left out", "bad")])
-    for each in found.faults:
-        if each.verdict == "unnoticed":
-            lines += [[], *_unnoticed(each, width)]
-    lines += _sums(" by kind", found, lambda fault: fault.kind, width)
+    causes = by_cause(found.faults)
+    for cause, those in causes if everything else causes[:_MOST]:
+        lines += [[], [(f" unchecked: {cause.unchecked}", "strong"), (f"   {len(those)} unnoticed", "dim")]]
+        for each in those if everything else those[:1]:
+            lines += _unnoticed(each, width)
+    return lines + (_rest(found, width) if everything else _left(found, causes))
+
+
+def _left(found: WeakenResult, causes: list[tuple[Cause, list[FaultVerdict]]]) -> list[Line]:
+    """Say what --all would add, where it would."""
+    more = found.count("unnoticed") - len(causes[:_MOST])
+    parts = [f"{more} more unnoticed"] if more else []
+    parts += [f"{found.count('undecided')} undecided"] if found.count("undecided") else []
+    return [[], [(f" {' and '.join(parts)}: --all prints them, and the totals by kind and field", "dim")]] if parts else []
+
+
+def _rest(found: WeakenResult, width: int) -> list[Line]:
+    lines = _sums(" by kind", found, lambda fault: fault.kind, width)
     lines += _sums(" by field", found, lambda fault: fault.address or "the form", width)
     quiet = [each for each in found.faults if each.verdict == "undecided"]
     if quiet:
@@ -31,8 +52,8 @@ def weaken_lines(found: WeakenResult, width: int) -> list[Line]:
 
 
 def _unnoticed(each: FaultVerdict, width: int) -> list[Line]:
-    lines = hanging(f" {each.kind:<14} ", plain(each.sentence), width, "bad")
-    lines.append([(f"   {plain(each.place)}", "dim")])
+    lines = hanging(f"   {each.kind:<14} ", plain(each.sentence), width, "bad")
+    lines.append([(f"     {plain(each.place)}", "dim")])
     for text in each.lines:
         lines.append([("       " + plain(text), "")])
     return lines
