@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 from collections.abc import Callable
@@ -63,6 +64,23 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
         config.hook.pytest_deselected(items=left_out)
         items[:] = [item for item in items if item not in set(left_out)]
     items.sort(key=lambda item: item.path.name not in LONGEST)
+
+
+def free_port() -> int:
+    """A port of the loopback interface that is free now."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        number: int = free.getsockname()[1]
+    return number
+
+
+def answers(port: int) -> bool:
+    """Whether something accepts connections at *port*."""
+    try:
+        socket.create_connection(("127.0.0.1", port)).close()
+    except OSError:
+        return False
+    return True
 
 
 def waited(process: subprocess.Popen[Any], until: Callable[[], object]) -> None:

@@ -9,7 +9,6 @@ import os
 import re
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import tempfile
@@ -23,7 +22,7 @@ from random import Random
 from typing import Any
 
 import pytest
-from conftest import Fox, waited
+from conftest import Fox, answers, free_port, waited
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from served.drawn import GOOD, DrawnForm
@@ -56,13 +55,6 @@ def lay_out(fox: Fox, page: str, *changes: tuple[str, str, str], into: str = "."
                 text = text.replace(old, new)
         (folder / file.name).write_text(text, "utf-8")
     return folder
-
-
-def free_port() -> int:
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        number: int = free.getsockname()[1]
-    return number
 
 
 def report(done: subprocess.CompletedProcess[str]) -> list[dict[str, Any]]:
@@ -496,7 +488,7 @@ def test_a_form_that_comes_back_with_messages_is_rejected(fox: Fox, status: str)
     port = free_port()
     server = subprocess.Popen([sys.executable, str(HERE.parent / "served" / "boats.py"), str(port), status])
     try:
-        waited(server, lambda: _answers(port))
+        waited(server, lambda: answers(port))
         for name in ("boats.form.yaml", "boats.fox"):
             (fox.folder / name).write_text((HERE.parent / "served" / name).read_text("utf-8").replace("URL", f"http://127.0.0.1:{port}/boat"), "utf-8")
         for browser in ("http", *(name for name, path in THERE.items() if path)):
@@ -573,7 +565,7 @@ def test_a_scenario_signs_in_first(fox: Fox) -> None:
     port = free_port()
     server = subprocess.Popen([sys.executable, str(HERE.parent / "served" / "lamps.py"), str(port)])
     try:
-        waited(server, lambda: _answers(port))
+        waited(server, lambda: answers(port))
         for browser in ("http", *(name for name, path in THERE.items() if path)):
             for name, text in SIGNS_IN.items():
                 (fox.folder / name).write_text(text.replace("URL", f"http://127.0.0.1:{port}").replace("AT", "" if browser == "http" else "dry"))
@@ -623,21 +615,13 @@ scenario "rejected, then taken"
 """
 
 
-def _answers(port: int) -> bool:
-    try:
-        socket.create_connection(("127.0.0.1", port)).close()
-    except OSError:
-        return False
-    return True
-
-
 @pytest.fixture
 def app(fox: Fox) -> Iterator[str]:
     """The URL of the form that a server draws."""
     fox.write(app__py=APP)
     port = free_port()
     server = subprocess.Popen([sys.executable, "app.py", str(port)], cwd=fox.folder)
-    waited(server, lambda: _answers(port))
+    waited(server, lambda: answers(port))
     yield f"http://127.0.0.1:{port}/lamps/new"
     server.kill()
     server.wait()
@@ -691,7 +675,7 @@ def test_a_first_sheet_and_script_for_a_url(fox: Fox, app: str) -> None:
     assert "second/f.form.yaml   1 field" in made.stdout
 
 
-def test_a_url_where_nothing_answers(fox: Fox) -> None:
+def test_a_url_where_nothinganswers(fox: Fox) -> None:
     fox.write(lamp__fox='subject "http://127.0.0.1:9/x"\nscenario "it"\n    submit\n')
     done = fox("run", "lamp.fox")
     assert done.returncode == 2

@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 import re
 import shutil
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
-from conftest import Fox
+from conftest import Fox, answers, free_port, waited
 
 DEMO = Path(__file__).parent.parent / "src" / "idlefox" / "demo"
 SAMPLES = Path(__file__).parent / "samples"
@@ -97,3 +99,32 @@ def test_forms_that_cannot_be_probed(fox: Fox) -> None:
     assert printed.stdout.startswith("# The behaviour of a at its limits")
     assert "scenario" in printed.stdout
     assert "1 scenarios" not in printed.stdout
+
+
+ONLY_ON_PAGE = [
+    ("boat", "tooShort"), ("boat", "tooLong"), ("crew", "valueMissing"), ("crew", "rangeUnderflow"), ("crew", "rangeOverflow"),
+    ("crew", "stepMismatch"), ("plate", "patternMismatch"), ("ok", "valueMissing"),
+]  # fmt: skip
+
+
+def test_rules_that_only_the_page_enforces(fox: Fox) -> None:
+    port = free_port()
+    url = f"http://127.0.0.1:{port}/docks/north"
+    server = subprocess.Popen([sys.executable, str(Path(__file__).parent / "served" / "berth.py"), str(port)])
+    try:
+        waited(server, lambda: answers(port))
+        done = fox("probe", url, "--server", "--write", "accepted.fox", "--report", "json=p.json")
+        rules = json.loads((fox.folder / "p.json").read_text("utf-8"))["rules"]
+        assert [(each["address"], each["rule"]) for each in rules if each["verdict"] == "accepted"] == ONLY_ON_PAGE, done.stderr
+        assert sum(each["verdict"] == "rejected" for each in rules) == 4
+        assert (done.returncode, done.stdout.split(" of them")[0]) == (1, f" 13 submissions to 127.0.0.1:{port}, 12")
+        assert "8 passed" in fox("run", "accepted.fox").stdout
+        assert fox("format", "--check", "accepted.fox").returncode == 0
+        assert "a URL needs --server" in fox("probe", url).stderr
+        fox.write(in__form__yaml=f"form: in\nfields: {{boat: {{}}}}\nlive: {{page: '{url}'}}\n")
+        assert "write requests: real under live" in fox("probe", "in.form.yaml", "--server").stderr
+        fox.write(in__form__yaml=f"form: in\nfields: {{boat: {{rules: [required: true]}}}}\nlive: {{page: '{url}', requests: real}}\n")
+        assert "the server does not accept what the form accepts" in fox("probe", "in.form.yaml", "--server").stderr
+    finally:
+        server.kill()
+        server.wait()

@@ -166,7 +166,7 @@ def test_how_a_line_can_go_on(line: str, offered: list[str]) -> None:
 
 
 @pytest.mark.parametrize(("args", "incomplete", "offered"), [
-    ((), "re", ["rehearse"]), (("run",), "booking.f", ["booking.form.yaml", "booking.fox"][1:]), (("run",), "booking.fox:17", ["booking.fox:17", "booking.fox:177"]), (("run", "--tag"), "vou", ["voucher"]),
+    ((), "re", ["rehearse", "rename"]), (("run",), "booking.f", ["booking.form.yaml", "booking.fox"][1:]), (("run",), "booking.fox:17", ["booking.fox:17", "booking.fox:177"]), (("run", "--tag"), "vou", ["voucher"]),
     (("lint", "--only"), "nags,never-", ["nags,never-breaks", "nags,never-true"]), (("words",), "unas", ["unasked"]), (("rehearse",), "cr", ["crew.form.yaml"]),
     (("trace", "booking.fox:17", "--only"), "contact.", ["contact.email", "contact.email_again"]), (("run",), "nix/", []), (("no-command",), "ty", []),
 ])  # fmt: skip

@@ -155,7 +155,7 @@ class _ProbeBuilder:
             yield from self._twice(field, name, ahead)
             if field.kind in CHOICE_KINDS or field.kind in DATE_KINDS or field.many:
                 ahead = [*ahead, f"focus {name}", "blur"]
-            for what, values in _values_of(field):
+            for what, values in limit_values(field):
                 yield f"{field.address}: {what}", name, [*ahead, *(step for value in values for step in _entered(field, name, value))]
 
     def _asked(self, field: Field, name: str, ahead: list[str]) -> Iterator[tuple[str, str, list[str]]]:
@@ -233,7 +233,7 @@ def _state_of(name: str, seen: Observed) -> list[str]:
     return [f"expect {name} {value}", f"expect {name} {truth}", f"expect {name} shows {said}"]
 
 
-def _values_of(field: Field) -> Iterator[tuple[str, list[object]]]:
+def limit_values(field: Field) -> Iterator[tuple[str, list[object]]]:
     """Return the values to enter, by purpose."""
     if field.kind in TEXT_KINDS:
         yield "empty and white space", ["", "   ", " a", "a "]

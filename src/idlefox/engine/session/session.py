@@ -240,8 +240,8 @@ class Session:
         live = self.live
         form = live.roots_by_panel[panel]
         button = find_button(form, name)
-        if past_checks:
-            send(live, form, button)
+        if past_checks:  # of a page, as a script sends it: without a button's own value or action (HTML, "form.requestSubmit()")
+            send(live, form, button if name or not form.plan.form.elements else None)
             return
         focus_button(live, button)
         if pressed_just_now(live) and not live.plan.faults.second_press:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from pathlib import PurePath
 from typing import Any
-from urllib.parse import quote
+from urllib.parse import quote, urlsplit
 
 from ...problems import Place, Problem, Unreadable, listed, read_bytes, suggestion
 from ..model.form import Form, Report, SubmitSettings
@@ -83,7 +83,7 @@ def _form(tree: Tree, number: int, nodes: list[tuple[Any, dict[str, Any]]], file
         maker.make(nodes)
     except PatternTooLong as fault:
         raise Unreadable([Problem(Place(file, 1, 1), f"in a pattern of this page: {fault.cause}", fault.remedy)]) from None
-    home = "/" + quote(PurePath(file).name)
+    home = urlsplit(file).path or "/" if "://" in file else "/" + quote(PurePath(file).name)
     method = method_of(attributes.get("method")) or "GET"
     send = encoding_of(attributes.get("enctype")) or "urlencoded"
     page = HtmlPage(

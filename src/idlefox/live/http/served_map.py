@@ -167,7 +167,8 @@ class ServedMap:
     def messages_of(self, look: ServedMessages, segments: Segments) -> list[str]:
         """Return the messages in *look* at *segments*."""
         texts = look.fields[segments]["shows"] if segments in look.fields else look.groups.get(segments, [])
-        return list(dict.fromkeys(self.as_said(segments, text) for text in texts))
+        said = dict.fromkeys(self.as_said(segments, text) for text in texts)
+        return [text for text in said if _behind_colon(text) not in said]  # "Error: …" for screen readers, and the summary's text
 
     def as_said(self, segments: Segments, text: str) -> str:
         """Return *text*, or the message of the sheet that it ends with."""
@@ -222,11 +223,15 @@ class ServedMap:
                 yield here
 
 
+def _behind_colon(text: str) -> str:
+    return text.partition(":")[2].strip()
+
+
 def _as_said(text: str, known: list[str]) -> str:
     """*text* without a word before it that is for screen readers ("Error:"), if the sheet knows it so."""
     if any(re.fullmatch(pattern, text) for pattern in known):
         return text
-    rest = text.partition(":")[2].strip()
+    rest = _behind_colon(text)
     return rest if rest and any(re.fullmatch(pattern, rest) for pattern in known) else text
 
 
