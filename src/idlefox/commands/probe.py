@@ -87,6 +87,7 @@ def command(
         console.text(made.text, newline=False)
     left = f", {len(made.left_out)} left out" if made.left_out else ""
     console.lines([[(f" {made.scenarios} scenarios{left}{f' in {plain(target)}' if target else ''}", "good")]])
+    console.lines([(f"   left out  {plain(text)}", "dim")] for text in made.left_out)
     if figure:
         draw_sums(figure, lambda: _page(made), console)
     fine = write(reports, made.as_json, lambda: _page(made), console)
