@@ -16,6 +16,7 @@ from conftest import Fox
 from selectolax.lexbor import LexborHTMLParser
 
 from idlefox.live.browser.launch import Browser
+from idlefox.report.as_html import _apart
 
 HERE = shutil.which("chromium") and shutil.which("chromedriver")
 SCRIPT = """subject "booking.form.yaml"
@@ -124,3 +125,19 @@ def test_one_scenario_as_a_figure_or_page(report: Path, name: str, begins: bytes
     done = subprocess.run([sys.executable, "-m", "idlefox", "trace", "a.fox:3", option, f"deep/{name}"], cwd=report.parent, capture_output=True, text=True, check=False)
     assert (done.returncode, done.stdout) == (1, f" deep/{name}\n")
     assert (report.parent / "deep" / name).read_bytes().lstrip().startswith(begins)
+
+
+def test_a_passing_scenario_is_unfolded_on_its_page(report: Path) -> None:
+    text = 'subject "booking.form.yaml"\nscenario "it"\n    type voucher "X"\n    expect voucher = "X"\n'
+    (report.parent / "p.fox").write_text(text, "utf-8")
+    subprocess.run([sys.executable, "-m", "idlefox", "trace", "p.fox:2", "--web", "p.html"], cwd=report.parent, capture_output=True, check=True)
+    page = HTMLParser((report.parent / "p.html").read_text("utf-8"))
+    assert "voucher reads" in page.css_first("article.pass details[open] table.steps").text()
+    assert page.css_first("article.pass svg") is not None
+
+
+def test_the_members_that_differ_are_marked() -> None:
+    one, other = _apart('{"a": 1, "b": "x y", "c": [2]}', '{"a": 1, "b": "x z", "c": [2], "d": 3}')
+    assert [text for text, marked in one if marked] == ['"x y"']
+    assert [text for text, marked in other if marked] == ['"x z"', ', "d": 3']
+    assert "".join(text for text, _ in other) == '{"a": 1, "b": "x z", "c": [2], "d": 3}'

@@ -122,7 +122,7 @@ def _page(traced: ScenarioTrace, story: Story) -> bytes:
 
     result = traced.result._replace(story=story)
     run = Run(Results([ScriptResult(result.file, (result,), seconds=result.seconds)]), seconds=result.seconds)
-    return "".join(html_report(run)).encode("utf-8", "backslashreplace")
+    return "".join(html_report(run, whole=True)).encode("utf-8", "backslashreplace")
 
 
 def _need_address(only: str, traced: ScenarioTrace) -> None:

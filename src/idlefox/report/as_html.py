@@ -7,6 +7,7 @@ import os
 import re
 from collections.abc import Iterator
 from datetime import datetime
+from difflib import SequenceMatcher
 from html import escape
 from typing import Any
 
@@ -19,12 +20,14 @@ from .timeline_svg import PATTERNS, svg_of
 from .wording import expected_text, found_text, reason_texts, state_lines
 
 _WORD = re.compile(r"\w+|\W")
+_MEMBER = re.compile(r'"(?:[^"\\]|\\.)*"|[\w.+-]+|\W')  # of an object: its strings and numbers whole
+_MOST_WORDS = 3_000  # above this, texts are not compared piece by piece
 _MOST_STEPS_OF = 5_000  # scenarios; above this, steps of passed scenarios are omitted
 _WORDS = {"pass": "passed", "fail": "failed", "error": "error", "known": "known", "aside": "aside", "unsteady": "unsteady"}
 
 
-def html_report(run: Run) -> Iterator[str]:
-    """The page in pieces."""
+def html_report(run: Run, *, whole: bool = False) -> Iterator[str]:
+    """The page in pieces. *whole*: passing scenarios unfolded, as failing ones are, and no list of all; for a few."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
     from markupsafe import Markup
 
@@ -40,6 +43,7 @@ def html_report(run: Run) -> Iterator[str]:
         folder=os.path.basename(os.getcwd()),
         sums=sums,
         total=run.scripts.total,
+        whole=whole,
         verdict=_verdict(run),
         words=_WORDS,
         patterns=Markup(PATTERNS),
@@ -82,14 +86,22 @@ def _failure(failure: Failure) -> dict[str, Any]:
     }
 
 
-def _apart(one: str, other: str) -> tuple[tuple[str, str, str], tuple[str, str, str]]:
-    """Split two texts into their common start, what differs, and their common end."""
-    words = [_WORD.findall(plain(text)) for text in (one, other)]
-    least = min(map(len, words))
-    front = next((n for n in range(least) if words[0][n] != words[1][n]), least)
-    back = next((n for n in range(least - front) if words[0][-1 - n] != words[1][-1 - n]), least - front)
-    parts = [("".join(w[:front]), "".join(w[front : len(w) - back]), "".join(w[len(w) - back :])) for w in words]
-    return parts[0], parts[1]
+Parts = list[tuple[str, bool]]  # the pieces of a text, each with whether it is marked
+
+
+def _apart(one: str, other: str) -> tuple[Parts, Parts]:
+    """Split two texts into pieces that are in both and pieces that are not: of objects, the members that differ."""
+    piece = _MEMBER if one[:1] in "{[" and other[:1] in "{[" else _WORD
+    words = [piece.findall(plain(text)) for text in (one, other)]
+    if max(map(len, words)) > _MOST_WORDS:
+        return [(one, True)], [(other, True)]
+    parts: tuple[Parts, Parts] = ([], [])
+    for kind, *ends in SequenceMatcher(None, words[0], words[1], autojunk=False).get_opcodes():
+        for side, (start, end) in enumerate((ends[:2], ends[2:])):
+            text = "".join(words[side][start:end])
+            if text:
+                parts[side].append((text, kind != "equal" and bool(text.strip())))
+    return parts
 
 
 def _told_text(change: StoryChange) -> str:
