@@ -131,7 +131,7 @@ def test_a_passing_scenario_is_unfolded_on_its_page(report: Path) -> None:
     text = 'subject "booking.form.yaml"\nscenario "it"\n    type voucher "X"\n    expect voucher = "X"\n'
     (report.parent / "p.fox").write_text(text, "utf-8")
     subprocess.run([sys.executable, "-m", "idlefox", "trace", "p.fox:2", "--web", "p.html"], cwd=report.parent, capture_output=True, check=True)
-    page = HTMLParser((report.parent / "p.html").read_text("utf-8"))
+    page = LexborHTMLParser((report.parent / "p.html").read_text("utf-8"))
     assert "voucher reads" in page.css_first("article.pass details[open] table.steps").text()
     assert page.css_first("article.pass svg") is not None
 
