@@ -151,6 +151,10 @@ def test_an_editor_is_served(folder: Path) -> None:
         assert [each.source for each in it.told["booking.fox"]] == ["idlefox play"]
         assert 'expected  "POST /x"' in it.told["booking.fox"][0].message
 
+        colors = await c.text_document_semantic_tokens_full_async(t.SemanticTokensParams(script))
+        assert colors is not None
+        assert list(colors.data[:10]) == [0, 0, len(text.split("\n")[0]), 0, 0, 1, 0, len("subject"), 6, 0]
+
         unformatted = text.replace("    settle\n", "    settle   # so\n", 1)
         await it.change("booking.fox", unformatted)
         (edit,) = await c.text_document_formatting_async(t.DocumentFormattingParams(script, t.FormattingOptions(4, True)))  # type: ignore[misc]

@@ -132,7 +132,8 @@ def test_a_passing_scenario_is_unfolded_on_its_page(report: Path) -> None:
     (report.parent / "p.fox").write_text(text, "utf-8")
     subprocess.run([sys.executable, "-m", "idlefox", "trace", "p.fox:2", "--web", "p.html"], cwd=report.parent, capture_output=True, check=True)
     page = LexborHTMLParser((report.parent / "p.html").read_text("utf-8"))
-    assert "voucher reads" in page.css_first("article.pass details[open] table.steps").text()
+    steps = page.css_first("article.pass details[open] table.steps")
+    assert steps is not None and "voucher reads" in steps.text()
     assert page.css_first("article.pass svg") is not None
 
 

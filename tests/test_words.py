@@ -5,18 +5,24 @@ from __future__ import annotations
 import shutil
 import subprocess
 import sys
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
 from conftest import Fox
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pygments.lexers import get_lexer_by_name
 
 from idlefox.forms.expressions.parse import FUNCTIONS
 from idlefox.forms.model.form import RULE_KINDS
 from idlefox.forms.names.states import FIELD_STATES, FORM_ONLY
 from idlefox.playing.capabilities import needs
 from idlefox.playing.subject import CAPABILITIES
+from idlefox.pygments_lexer import FoxLexer
 from idlefox.report.wording import expected_text, found_text, reason_text
 from idlefox.script.checks import NOUNS
+from idlefox.script.colors import KINDS, spans
 from idlefox.script.reader import read_script_text
 from idlefox.script.steps import STEPS
 from idlefox.words.table import Word, find, said, words
@@ -93,3 +99,26 @@ def test_unknown_words_suggest_the_nearest(fox: Fox, asked: str, says: str) -> N
 def test_synonyms_are_not_keywords() -> None:
     for word in said():
         assert not [w for w in find(word) if w.group in ("steps", "blocks", "headers", "checks")], word
+
+
+@given(st.sampled_from([path.read_text("utf-8") for path in sorted(DEMO.glob("*.fox"))]), st.data())
+@settings(max_examples=60, deadline=None)
+def test_colours_cover_any_text_in_order(text: str, data: st.DataObject) -> None:
+    """Also of a half-written script; the lexer gives back the text, whatever it is."""
+    text = text[: data.draw(st.integers(0, len(text)))] + data.draw(st.text(max_size=20))
+    found = list(spans(text))
+    assert all(span.start < span.end and span.kind in KINDS for span in found)
+    assert all(one.end <= other.start for one, other in pairwise(found))
+    assert "".join(part for _, _, part in FoxLexer().get_tokens_unprocessed(text)) == text
+
+
+def test_what_each_word_is_coloured_as() -> None:
+    text = 'scenario "of $day" [page]\n    fill\n        type "x"  # not a step\n    expect cannot type a.b[0] "x"\n    expect a is not touched, valid within 200ms\n    expect a shows like /^x/\n'
+    named = [(text[span.start : span.end], span.kind) for span in spans(text)]
+    assert named == [
+        ("scenario", "keyword"), ('"of ', "string"), ("$day", "parameter"), ('"', "string"), ("[page]", "tag"), ("fill", "keyword"), ("type", "address"), ('"x"', "string"),
+        ("# not a step", "comment"), ("expect", "keyword"), ("cannot", "word"), ("type", "step"), ("a.b[0]", "address"), ('"x"', "string"), ("expect", "keyword"), ("a", "address"),
+        ("is", "word"), ("not", "word"), ("touched", "state"), ("valid", "state"), ("within", "word"), ("200ms", "number"), ("expect", "keyword"), ("a", "address"),
+        ("shows", "word"), ("like", "word"), ("/^x/", "regex"),
+    ]  # fmt: skip
+    assert get_lexer_by_name("fox").name == "Idle Fox script"

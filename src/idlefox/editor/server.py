@@ -27,6 +27,7 @@ from ..script.reader import read_script_text
 from ..script.writer import write_script
 from . import help as at_cursor
 from . import outline
+from .coloring import LEGEND, semantic_tokens
 from .diagnostics import Diagnostic, Diagnostics, as_diagnostics, fixes
 from .project import SHEETS, Project
 from .search import CannotRename, Search
@@ -277,6 +278,13 @@ def _foldings(params: types.FoldingRangeParams) -> list[types.FoldingRange]:
     path = path_of(params.text_document.uri)
     script = server.project.script(path) if path.endswith(".fox") else None
     return [_as(types.FoldingRange, each) for each in outline.foldings(server.texts.text(path) or "", script)]
+
+
+@server.feature(types.TEXT_DOCUMENT_SEMANTIC_TOKENS_FULL, types.SemanticTokensLegend(list(LEGEND), []))
+def _tokens(params: types.SemanticTokensParams) -> types.SemanticTokens:
+    path = path_of(params.text_document.uri)
+    text = server.texts.text(path) if path.endswith(".fox") else None
+    return types.SemanticTokens(semantic_tokens(text or ""))
 
 
 @server.feature(types.TEXT_DOCUMENT_FORMATTING)
