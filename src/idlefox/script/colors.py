@@ -104,13 +104,14 @@ class _Reader:
             return "constant"
         if self.first or line[-1:] == ["cannot"]:
             return self._of_first(name)
-        if line[0] == "with" and self.fill is None:
+        begins = line[0] if line else ""
+        if begins == "with" and self.fill is None:
             return "parameter"
-        if line[0] in ("do", "routine") and len(line) == 1:
+        if begins in ("do", "routine") and len(line) == 1:
             return "word"
-        if line[0] == "expect":
+        if begins == "expect":
             return self._of_check(name)
-        return "word" if name in _SOFT or (line[0] == "answer" and name in words["nouns"]) else "address"
+        return "word" if name in _SOFT or (begins == "answer" and name in words["nouns"]) else "address"
 
     def _of_first(self, name: str) -> str:
         if self.fill is not None:
