@@ -178,16 +178,18 @@ STEPS = (
     ("guest", "Siv Tern of Sund"), ("nights", "5"), ("voucher", "ISLE56"), ("turn dog off", "I bring a dog"),
 )
 IN_PAGE = f"async (given) => {{{_TYPING}" + """
-  const named = (text) => [...document.querySelectorAll("label")].find((each) => each.textContent.trim().startsWith(text));
+  const held = (label) => label.querySelector("input") ?? document.getElementById(label.htmlFor);
+  const named = (text) => [...document.querySelectorAll("label")].find((each) => held(each) && each.textContent.trim().startsWith(text));
+  const controlOf = (text) => held(named(text));
   for (const [name, text] of JSON.parse(given)) {
     if (name.includes(" ")) {
-      const label = named(text), element = label.querySelector("input") ?? document.getElementById(label.htmlFor);
+      const element = controlOf(text);
       const press = (type) => element.dispatchEvent(new MouseEvent(type, { bubbles: true, cancelable: true }));
       ["pointerdown", "mousedown", "pointerup", "mouseup"].forEach(press);
       element.focus();
       element.click();
     } else {
-      const element = document.querySelector(`input#${name},input[name=${name}]`);
+      const element = document.querySelector(`input#${name},input[name=${name}]`) ?? controlOf(name[0].toUpperCase() + name.slice(1));
       if (document.activeElement !== element) element.focus();
       await types(element, text);
     }
