@@ -75,7 +75,7 @@ def free_port() -> int:
 
 
 def answers(port: int) -> bool:
-    """Whether something accepts connections at *port*."""
+    """Return whether something accepts connections at *port*."""
     try:
         socket.create_connection(("127.0.0.1", port)).close()
     except OSError:

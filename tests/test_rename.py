@@ -49,10 +49,14 @@ def test_every_script_still_passes(demo: Fox) -> None:
         (("voucher", "two words"), "'two words' is not a valid name"),
         (("wick", "flame"), "'wick' names a lookup and a field"),
         (("done", "over"), "done is a built-in view"),
+        (("lit", "burning", "lamp.form.yaml"), "half.fox:3:5: expected a step or `expect`, found frob"),
+        (("lit", "burning", "broken.form.yaml"), "broken.form.yaml:2:1: invalid YAML"),
         (("voucher", "code", "gone.form.yaml"), "gone.form.yaml: no sheet is there"),
     ],
 )  # fmt: skip
 def test_what_cannot_be_renamed_changes_nothing(demo: Fox, given: tuple[str, ...], says: str) -> None:
+    if "lit" in given:
+        demo.write(broken__form__yaml="form: [", half__fox='subject "lamp.form.yaml"\nscenario "it"\n    frob wick\n')
     before = {path: path.read_bytes() for path in demo.folder.iterdir() if path.is_file()}
     done = demo("rename", *given)
     assert (done.returncode, says in " ".join(done.stderr.split())) == (2, True), done.stderr

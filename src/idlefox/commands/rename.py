@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import os
+from codecs import BOM_UTF8
 from collections import Counter
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 import click
 
-from ..problems import CALL, Place, Problem, Unreadable, listed, suggestion
+from ..problems import CALL, Place, Problem, Unreadable, listed, read_bytes, suggestion
 from ..report.styled import Line, plain
 from . import completing
 from .console import Console
@@ -71,11 +72,15 @@ def _found(old: str, new: str, paths: Iterable[str], kind: str | None) -> tuple[
     from ..editor.project import Project
     from ..editor.search import CannotRename, Search
     from ..editor.texts import Texts
+    from ..script.reader import read_script_anyway
 
     folders = [path if os.path.isdir(path) else os.path.dirname(path) or "." for path in paths]
     texts = Texts((".", *folders))
     search = Search(Project(texts))
     key = _meant(search, old, _sheets(paths, texts), kind)
+    odd = [problem for file in search.project.scripts_about(key.where) for problem in read_script_anyway(file, texts.text(file) or "")[1]]
+    if odd:  # what cannot be read may name it, too
+        raise Unreadable([problem._replace(place=problem.place._replace(file=os.path.relpath(problem.place.file))) for problem in odd])
     try:
         uses = search.uses(key, new)
     except CannotRename as fault:
@@ -104,8 +109,9 @@ def _sheets(paths: Iterable[str], texts: Texts) -> list[str]:
 
 
 def _meant(search: Search, old: str, sheets: list[str], kind: str | None) -> Key:
-    """What *old* names in one of the *sheets*. Raises Unreadable if that is nothing or several things."""
+    """Return the one thing in *sheets* that is named *old*. Raises Unreadable if there is none, or more than one."""
     from ..editor.names import BUILT_IN_VIEWS
+    from ..forms.sheet.read import read_sheet
 
     keys = [key for sheet in sheets for key in search.called(sheet, old) if kind in (None, key.kind)]
     if len(keys) == 1:
@@ -114,6 +120,8 @@ def _meant(search: Search, old: str, sheets: list[str], kind: str | None) -> Key
     if not keys and old in BUILT_IN_VIEWS:
         raise Unreadable([Problem(here, f"{old} is a built-in view", "only a view of the sheet's own can be renamed", code=CALL)])
     if not keys:
+        if len(sheets) == 1 and search.project.form(sheets[0]) is None:
+            read_sheet(os.path.relpath(sheets[0]))  # raises, with what is wrong in it
         known = [name for sheet in sheets for name in search.names_of(sheet)]
         deeper = list(dict.fromkeys(name for name in known if name.endswith(f".{old}")))
         near = suggestion(old, dict.fromkeys(known), "idlefox outline SHEET lists the names")
@@ -147,12 +155,13 @@ def _difference(file: str, before: str, after: str) -> list[Line]:
 def _write(changed: dict[str, str], before: dict[str, str]) -> None:
     """Write the files; if one cannot be written, restore those that were."""
     done: list[str] = []
+    marks = {file: "\ufeff" if read_bytes(file).startswith(BOM_UTF8) else "" for file in changed}
     try:
         for file, text in changed.items():
-            write_whole(file, text)
+            write_whole(file, marks[file] + text)
             done.append(file)
     except OSError as fault:
         failed = os.path.relpath(next(file for file in changed if file not in done))
         for file in done:
-            write_whole(file, before[file])
+            write_whole(file, marks[file] + before[file])
         raise click.ClickException(plain(f"cannot write {failed}: {why(fault)}; nothing was renamed")) from None

@@ -46,7 +46,7 @@ BUILT_IN_VIEWS = frozenset({"editing", "waiting", "done"})
 
 
 def views_of(form: Form) -> set[str]:
-    """The names of the views that *form* has of its own."""
+    """Return the names of the views that *form* defines, without the built-in ones."""
     named = [*form.views, *(after.view for after in form.after.values())]
     return {name for name in named if name} - BUILT_IN_VIEWS
 

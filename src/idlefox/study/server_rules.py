@@ -41,7 +41,7 @@ class BrokenRule(NamedTuple):
 
 
 class SendingPlan(NamedTuple):
-    """What is to be sent: a *good* filling, the *broken* ones, and what is *left_out*."""
+    """The submissions to make: a *good* filling and the *broken* ones; and the rules that are *left_out*."""
 
     form: Form
     good: tuple[str, ...]
@@ -66,7 +66,7 @@ class ServerAnswers(NamedTuple):
 
 
 def sending_plan(form: Form) -> SendingPlan | None:
-    """What is to be sent to the server of *form*; None where no filling that the form accepts was found."""
+    """Return the submissions for the server of *form*; None if no filling was found that the form accepts."""
     subject = SimulatedForm(SessionFactory(compile_form(form)), ".")
     subject.load(DEFAULT_CLOCK)
     steps = Filling(form).filled_in(subject)
@@ -131,7 +131,7 @@ def _too_long(field: Field) -> str:
 
 
 def _is_about(step: str, name: str) -> bool:
-    """Whether the one address of *step* is *name*."""
+    """Return whether *step* fills in the field *name*."""
     words = step.split("\n")[-1].split()
     return name in (words[0], *words[1:2])
 

@@ -323,7 +323,7 @@ class BrowsingContext:
         raise NoPage("one document after the other replaces it")
 
     async def _is_same_document(self) -> bool:
-        """Whether the document that was begun with is still there: its own load event can come late, and looks like another's."""
+        """Return whether the document is still the same one. Its own load event can come late and look like another document's."""
         try:
             await self.ask_once("here", of=self._document, within=LOADED)
         except (DocumentGone, PageNotSettled):

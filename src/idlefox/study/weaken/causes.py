@@ -9,7 +9,7 @@ from .study import FaultVerdict
 
 
 class Cause(NamedTuple):
-    """What lets faults of these *kinds* through: *unchecked* is a part of the form's behaviour."""
+    """A part of the form's behaviour that goes *unchecked*, and the *kinds* of faults that this lets through."""
 
     unchecked: str
     kinds: tuple[str, ...]

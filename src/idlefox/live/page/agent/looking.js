@@ -102,6 +102,7 @@
   const USER_VALIDITY = /:user-(in)?valid\b/;
   const readSheets = new WeakMap(); // style sheet -> [how many rules it had, whether it asks]
   let asked = false, scriptsRead = 0;
+  const { matches } = Element.prototype; // our own questions do not count as the page's
   for (const [holder, names] of [[Element.prototype, ["matches", "closest", "querySelector", "querySelectorAll"]], [Document.prototype, ["querySelector", "querySelectorAll"]]]) for (const name of names) {
     const own = holder[name];
     holder[name] = function (selector) { if (!asked && USER_VALIDITY.test(selector)) asked = true; return own.call(this, selector); };
@@ -122,7 +123,7 @@
     return asked || [...roots].some((root) => [...root.styleSheets ?? [], ...root.adoptedStyleSheets ?? []].some(sheetAsks));
   };
   const needsOwnEdit = (element) => !settings.armed && element.willValidate && asksUserValidity();
-  const isUserInvalid = (element) => element.matches(":user-invalid") || (committed.has(element) && element.willValidate && !element.validity.valid);
+  const isUserInvalid = (element) => matches.call(element, ":user-invalid") || (committed.has(element) && element.willValidate && !element.validity.valid);
 
   const isAskingBy = ({ field, scope, territory }) => (field.asking ? new Index(scope).find(field.asking).some(isShown)
     : general.asking && territory ? new Index(territory).find(general.asking).some(isShown) : false);
