@@ -7,7 +7,7 @@ import re
 import shutil
 from itertools import pairwise
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import pytest
 from conftest import Fox
@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from idlefox.engine.compile.compiler import compile_form
 from idlefox.forms.model.form import FLAGS
 from idlefox.forms.sheet.read import read_sheet_text
+from idlefox.live.browser.launch import PROGRAMS, found_on_path
 from idlefox.playing.player import DEFAULT_CLOCK, RunOptions, load_script
 from idlefox.playing.select import SelectedScript
 from idlefox.playing.simulated import SimulatedForm
@@ -26,6 +27,7 @@ from idlefox.script.expand import expand
 from idlefox.script.ops import Op
 from idlefox.script.reader import read_script_text
 from idlefox.study.coverage.observer import met_by
+from idlefox.study.coverage.page_scripts import lines_run, spans
 from idlefox.study.coverage.points import Point, Points, points_of
 from idlefox.study.coverage.reaching import read_steps, ways_to
 from idlefox.study.coverage.study import Coverage, coverage_of
@@ -233,3 +235,44 @@ def test_a_rule_that_is_checked_is_noticed_when_it_is_dropped(fox: Fox, suite: P
     both = checked & dropped.keys()
     assert len(both) > 3 or suite.stem == "museum-loan"  # whose suite is about the server
     assert not {each for each in both if "noticed" not in dropped[each]}  # two rules may have one id
+
+
+class Script(NamedTuple):
+    url: str
+    line: int
+    source: str
+    ran: bytes
+
+
+def test_a_line_of_a_script_counts_by_its_own_code() -> None:
+    lines = ["const mark = '\U0001d4d0'; go(); never();", "", "  // only comment", "/* of", "   two */ late()", "});", "if (x) { y() }"]
+    source = "\n".join(lines)
+    ran = bytearray(b"\1" * (len(source.encode("utf-16-le")) // 2))
+    for text in ("never()", "late()"):
+        start = len(source[: source.index(text)].encode("utf-16-le")) // 2
+        ran[start : start + len(text)] = bytes(len(text))
+    (found,) = lines_run([Script("http://a.example/a.js", 10, source, bytes(ran))])
+    assert (sorted(found.code), found.missed, spans([1, 2, 3, 5, 8, 9])) == ([11, 15, 17], [15], ["1–3", "5", "8–9"])
+
+
+PAGE = """<form id="f"><label>Name <input id="n" name="n"></label><button>Go</button></form><p role="status"></p>
+<script>
+document.forms[0].addEventListener("submit", (event) => {
+  event.preventDefault();
+  document.querySelector("[role=status]").textContent = "sent";
+});
+document.forms[0].elements.n.addEventListener("input", () => {
+  document.title = "changed";
+});
+</script>"""
+
+
+@pytest.mark.skipif(not found_on_path(PROGRAMS["chromium"]), reason="chromium is not here")
+def test_the_lines_of_a_page_that_ran(fox: Fox) -> None:
+    (fox.folder / "f.html").write_text(PAGE)
+    scenarios = 'scenario "sent"\n  submit\n  expect notice = "sent"\nscenario "again"\n  reload\n  expect n = ""\n'
+    (fox.folder / "f.fox").write_text(f'subject "f.html"\n{scenarios}')
+    done = fox("coverage", "f.fox", "--live=chromium", "--scripts", "--report", "json=c.json")
+    (file,) = json.loads((fox.folder / "c.json").read_text())["scripts"]["files"]
+    assert (file["missed"], file["lines"]) == ([8], 5)
+    assert "not run: 8" in done.stdout

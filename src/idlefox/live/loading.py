@@ -30,6 +30,7 @@ from .signing_in import sign_in
 
 if TYPE_CHECKING:
     from .http.client import HttpClient
+    from .page.script_watch import PageScript
 
 KINDS = ("auto", "firefox", "chromium", "http")
 
@@ -86,6 +87,11 @@ class LiveSubjectFactory(NamedTuple):
         stage = SessionFactory(compile_form(form))
         begin = lambda folder: HttpSubject(form, live.page, folder, *kept)  # noqa: E731
         return Loaded(form, begin, HttpSubject.abilities, stage.way, make_ready=make_ready)
+
+    def scripts(self) -> list[PageScript]:
+        """Return the scripts of the pages since the last call and what of them ran, with `LiveOptions.scripts`."""
+        lane = _LANES.get(self.wishes)
+        return lane.take_scripts() if lane is not None else []
 
     def at(self, url: str) -> Loaded:
         """The page at *url* as a subject, as it says itself: in the browser, or over HTTP. Raises Unreadable."""

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterable
+from urllib.parse import urlsplit
 
+from ..study.coverage.page_scripts import PageScripts, ScriptLines, spans
 from ..study.coverage.points import Point
 from ..study.coverage.reaching import ReachingSteps
 from ..study.coverage.study import Coverage
@@ -26,6 +28,37 @@ def coverage_lines(coverage: Coverage, width: int) -> list[Line]:
         bar = share_bar(reached, len(those)) if width >= 70 else []
         lines.append([(f" {name}" + " " * max(25 - columns(name), 1) + f"{reached:>7}{len(those):>6}   ", ""), *bar])
     return lines
+
+
+def scripts_lines(coverage: Coverage, width: int) -> list[Line]:
+    """Return the files of the page's own scripts, with the lines that no scenario ran; nothing if that was not asked for."""
+    scripts = coverage.scripts
+    if scripts is None:
+        return []
+    lines: list[Line] = [[], [(f" {'scripts of the page':<25}{'ran':>7}{'of':>6}", "dim"), (f"   lines, in {scripts.browser}", "dim")]]
+    if not scripts.files:
+        return [*lines, *hanging(" ", "the page loaded no scripts from its own server", width)]
+    for file in scripts.files:
+        name = plain(file_of(file))
+        bar = share_bar(len(file.ran), len(file.code)) if width >= 70 else []
+        lines.append([(f" {name}" + " " * max(25 - columns(name), 1) + f"{len(file.ran):>7}{len(file.code):>6}   ", ""), *bar])
+        if file.missed:
+            lines += hanging("     ", f"not run: {', '.join(spans(file.missed))}", width, "dim")
+    if scripts.failed:
+        lines += hanging(" ", failed_on_page(scripts), width, "doubt")
+    return lines
+
+
+def failed_on_page(scripts: PageScripts) -> str:
+    """Return what to say where scenarios did not pass on the page; empty if all did."""
+    told = f"{scripts.failed} of the {scripts.played} scenarios did not pass on the page; idlefox run --live={scripts.browser} shows why."
+    return told if scripts.failed else ""
+
+
+def file_of(lines: ScriptLines) -> str:
+    """Return the file of a script, without its server."""
+    parts = urlsplit(lines.url)
+    return parts.path.lstrip("/") + (f"?{parts.query}" if parts.query else "") or lines.url
 
 
 def share_line(coverage: Coverage, at_least: float | None) -> Line:

@@ -8,13 +8,14 @@ from typing import Any
 
 from ..records import NamedTuple
 from ..study.compare import LAYERS, Comparison, on_one_line
+from ..study.coverage.page_scripts import spans
 from ..study.coverage.reaching import ReachingSteps
 from ..study.coverage.study import Coverage
 from ..study.manners.monitor import MANNERS
 from ..study.manners.study import MannersResult
 from ..study.probe import ProbeScenario, ProbeScript
 from ..study.weaken.study import FaultVerdict, WeakenResult
-from .coverage import point_text, shade
+from .coverage import failed_on_page, file_of, point_text, shade
 from .styled import plain
 from .weaken import UNDECIDED
 
@@ -102,10 +103,17 @@ def coverage_page(coverage: Coverage, ways: Iterable[ReachingSteps], at_least: f
     short = at_least is not None and coverage.share < at_least
     bound = f", {'below' if short else 'at least'} {at_least:g} %" if at_least is not None else ""
     told = f"{coverage.share:.0f} % of {len(coverage.points.all)} points are reached{bound}"
-    tables = (Table("By kind", "kind", ("reached", "checked", "of"), kinds), Table("By field", "field", ("reached", "of"), by_field))
-    sections = (Section("Unreached", "", missing),) if missing else ()
+    tables = [Table("By kind", "kind", ("reached", "checked", "of"), kinds), Table("By field", "field", ("reached", "of"), by_field)]
+    sections = [Section("Unreached", "", missing)] if missing else []
+    if coverage.scripts is not None:
+        files = coverage.scripts.files
+        ran = tuple((file_of(each), len(each.ran), len(each.code)) for each in files)
+        tables.append(Table(f"Scripts of the page, in {coverage.scripts.browser}", "file", ("lines run", "of"), ran))
+        unrun = tuple(StudyEntry("", file_of(each), "", (", ".join(spans(each.missed)),)) for each in files if each.missed)
+        note = failed_on_page(coverage.scripts)
+        sections += [Section("Lines that did not run", note, unrun)] if unrun or note else []
     made = f"{len(coverage.scenarios)} scenarios"
-    return StudyPage(coverage.form.label, told, not short, "idlefox coverage", made, tables, sections, _grid(coverage))
+    return StudyPage(coverage.form.label, told, not short, "idlefox coverage", made, tuple(tables), tuple(sections), _grid(coverage))
 
 
 def _grid(coverage: Coverage) -> Grid | None:

@@ -51,7 +51,7 @@ class Connection:
         except (OSError, websockets.WebSocketException) as fault:
             raise BrowserGone(f"the browser does not answer at {url}: {fault}") from None
 
-    def post(self, method: str, **params: Any) -> asyncio.Future[Any]:
+    def post(self, method: str, /, **params: Any) -> asyncio.Future[Any]:
         """Send a command and return a future of its result."""
         future: asyncio.Future[Any] = asyncio.get_running_loop().create_future()
         if self.gone:
@@ -63,7 +63,7 @@ class Connection:
         self._keep(asyncio.ensure_future(self._websocket.send(text)))
         return future
 
-    async def call(self, method: str, *, within: float = PATIENCE, **params: Any) -> Any:
+    async def call(self, method: str, /, *, within: float = PATIENCE, **params: Any) -> Any:
         """The result of a command. Raises BiDiError, BrowserGone, and TimeoutError after *within* seconds."""
         return await asyncio.wait_for(self.post(method, **params), within)
 

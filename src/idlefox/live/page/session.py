@@ -26,6 +26,7 @@ from ..servers.loopback import Loopback
 from ..servers.served_files import live_path
 from .browsing_context import NOTHING_STORED, BrowsingContext, NoPage, PageNotSettled
 from .page_map import agent_map
+from .script_watch import PageScript, ScriptWatch
 
 T = TypeVar("T")
 
@@ -33,7 +34,8 @@ T = TypeVar("T")
 class LiveOptions(NamedTuple):
     """The browser (firefox, chromium), whether it has a window, and the kind of input (quick, real).
 
-    *deadline* is the real time that a scenario may take, in seconds. With *trust*, sheets may start their dev servers.
+    *deadline* is the real time that a scenario may take, in seconds. With *trust*, sheets may start their dev servers. With *scripts*,
+    the browser notes which lines of the page's scripts run (only Chromium can).
     """
 
     browser: str = "firefox"
@@ -41,6 +43,7 @@ class LiveOptions(NamedTuple):
     hands: str = "quick"
     deadline: float = 30.0
     trust: bool = False
+    scripts: bool = False
 
 
 class SessionLost(Exception):
@@ -70,9 +73,11 @@ class BrowserSession:
         self.wishes = wishes
         self.browser: Browser | None = None
         self.page: BrowsingContext | None = None
+        self.watch: ScriptWatch | None = None
         self.ends = 0.0  # when the scenario must be over, by the real clock
         self._ground: PageEnvironment | None = None
         self._at = ""  # the current page, for messages
+        self._watched = ""  # the URL of the page whose scripts are watched
         self._loopbacks: dict[str, Loopback] = {}  # by the folder that each serves
         self._servers: list[DevServer] = []
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -118,6 +123,8 @@ class BrowserSession:
     async def _load(self, ground: PageEnvironment, clock: int) -> None:
         if self.browser is None:
             self.browser = await Browser.start(self.wishes.browser, show=self.wishes.show)
+        if self.watch is not None and self.page is not None:
+            await self.watch.take(self._watched)
         if self._ground is not ground and self.page is not None:
             await self.page.close()
             self.page = None
@@ -128,8 +135,24 @@ class BrowserSession:
                 await self.page.traffic.watch()
             elif "://" in ground.live.page:
                 await self.page.traffic.intercept()
+            if self.wishes.scripts:
+                self.watch = self.watch or ScriptWatch()
+                await self.watch.start(self.page.connection, self.page.context)
+        self._watched = ground.url
         now = clock if ground.live.time == "virtual" else None
         await self.page.load(ground.url, now, fresh=True, stored=ground.stored or NOTHING_STORED)
+
+    def take_scripts(self) -> list[PageScript]:
+        """Return the scripts of the pages since the last call and what of them ran, with `LiveOptions.scripts`."""
+        if self.watch is None:
+            return []
+        self.ends = monotonic() + self.wishes.deadline
+        if self.page is not None:
+            try:
+                self.run(self.watch.take(self._watched))
+            except SessionLost:
+                pass  # what had run before is known
+        return self.watch.taken()
 
     def make_ready(self, ground: PageEnvironment) -> None:
         """Have the page of *ground* there to be loaded, and a browser. Raises NotReady, NoBrowser, BrowserGone."""

@@ -17,6 +17,7 @@ from ...script.tree import Cannot, Check, Submit
 from ...script.writer import write_played
 from ..scripts import FormScripts, Suite, unfinished
 from .observer import ReachedPoint, folder_of, met_by
+from .page_scripts import PageScripts
 from .points import KINDS, Point, Points, points_of
 
 _ACCEPTED = Point("submission", "", "", "accepted")
@@ -32,7 +33,7 @@ class Tally(NamedTuple):
 
 class Coverage(NamedTuple):
     """The coverage of one form: *by* has the addresses of the scenarios that reach each point; *checked* the points that a check
-    covers.
+    covers; *scripts* what of the page's own scripts ran, if that was asked for.
     """
 
     form: Form
@@ -42,6 +43,7 @@ class Coverage(NamedTuple):
     scenarios: tuple[str, ...]
     sent: tuple[str, ...] = ()  # the steps of a scenario before its accepted submission
     clock: int = DEFAULT_CLOCK  # the clock of that scenario
+    scripts: PageScripts | None = None
 
     def summary(self) -> dict[str, Tally]:
         """The sums by kind."""
@@ -70,7 +72,9 @@ class Coverage(NamedTuple):
             }
             for p in self.points.all
         ]  # fmt: skip
-        return {"format": 1, "form": self.form.id, "points": points, "summary": {k: t._asdict() for k, t in self.summary().items()}}
+        summary = {kind: tally._asdict() for kind, tally in self.summary().items()}
+        scripts = {"scripts": self.scripts.as_json()} if self.scripts is not None else {}
+        return {"format": 1, "form": self.form.id, "points": points, "summary": summary, **scripts}
 
 
 class ScenarioCoverage(NamedTuple):
