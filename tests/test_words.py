@@ -122,3 +122,9 @@ def test_what_each_word_is_coloured_as() -> None:
         ("shows", "word"), ("like", "word"), ("/^x/", "regex"),
     ]  # fmt: skip
     assert get_lexer_by_name("fox").name == "Idle Fox script"
+
+
+def test_the_grammar_of_the_extension_is_current() -> None:
+    """Its tests hold it to these colours; this one needs no Node.js."""
+    done = subprocess.run([sys.executable, "tools/grammar.py", "--check"], cwd=ROOT, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr

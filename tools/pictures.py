@@ -21,6 +21,8 @@ from base64 import b64encode
 from collections.abc import Callable
 from pathlib import Path
 
+from idlefox.editor.coloring import LEGEND, semantic_tokens
+
 HERE = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 BAD_SCRIPT = """subject "lost-property.html#lost"
 
@@ -197,20 +199,11 @@ source /usr/share/vim-ale/plugin/ale.vim
 call ale#linter#Define('idlefox', {{'name':'idlefox','lsp':'stdio','executable':'{program}','command':'%e language-server',
   \\ 'project_root':'{folder}','language':'idlefox'}})
 func Paint()
-  syn match foxTitle /^\\(subject\\|clock\\|scenario\\|routine\\|prelude\\|with\\)\\>/
-  syn match foxStep /^\\s\\+\\zs\\l\\+/
-  syn match foxWord /\\<\\(is\\|not\\|breaks\\|only\\|shows\\|nothing\\|on\\|off\\|marked\\|values\\|count\\)\\>/
-  syn region foxText start=/"/ skip=/\\\\"/ end=/"/
-  syn match foxNote /#.*$/
   hi Normal guibg={ground} guifg={ink}
   hi LineNr guibg={ground} guifg={quiet}
   hi SignColumn guibg={ground}
   hi NonText guibg={ground} guifg={quiet}
-  hi foxTitle guifg={good} gui=bold
-  hi foxStep guifg={ink} gui=bold
-  hi foxWord guifg={good}
-  hi foxText guifg={doubt}
-  hi foxNote guifg={quiet}
+{colours}
   hi ALEError guifg={bad} gui=underline
   hi ALEWarning guifg={doubt} gui=underline
   hi ALEErrorSign guifg={bad} guibg={ground}
@@ -222,11 +215,31 @@ au VimEnter * call Paint()
 """
 
 
+# How the editor paints each type of semantic token. A type that is not here has the colour of the text.
+TOKENS = {
+    "keyword": "guifg=#7fb3d5", "function": "guifg=#9cc48a gui=bold", "string": "guifg=#d9b85f", "number": "guifg=#d9b85f",
+    "regexp": "guifg=#d9b85f", "parameter": "guifg=#8fd0c6", "enumMember": "guifg=#d6a5c8", "decorator": "guifg=#a89a86",
+    "comment": "guifg=#a89a86", "operator": "guifg=#a89a86",
+}  # fmt: skip
+
+
+def token_colours(text: str) -> str:
+    """Return the commands with which the editor paints the language server's semantic tokens of *text*."""
+    lines = [f"  hi fox_{kind} {look}" for kind, look in TOKENS.items()]
+    tokens = iter(semantic_tokens(text))
+    line = character = 0
+    for down, across, length, kind, _ in zip(*[tokens] * 5, strict=True):
+        line, character = line + down, (0 if down else character) + across
+        if LEGEND[kind] in TOKENS:
+            lines.append(f"  call matchaddpos('fox_{LEGEND[kind]}', [[{line + 1}, {character + 1}, {length}]], -1)")
+    return "\n".join(lines)
+
+
 def editor(folder: Path) -> None:
-    """Draw a script with a typo in an editor."""
+    """Draw a script with a typo in an editor, with the language server's colours and messages."""
     program = Path(sys.executable).with_name("idlefox")
-    (folder / "vimrc").write_text(VIMRC.format(program=program, folder=folder, **DARK))
     text = (folder / "booking.fox").read_text("utf-8").replace("only tooShort\n", "only tooShrt\n")
+    (folder / "vimrc").write_text(VIMRC.format(program=program, folder=folder, colours=token_colours(text), **DARK))
     (folder / "slip.fox").write_text(text, "utf-8")
     tmux = ["tmux", "-L", "pictures"]
     env = {**os.environ, "TERM": "xterm-256color", "COLORTERM": "truecolor"}

@@ -32,12 +32,13 @@ class Span(NamedTuple):
 
 
 @cache
-def _vocabulary() -> dict[str, frozenset[str]]:
+def vocabulary() -> dict[str, frozenset[str]]:
+    """Return the words of the language by group, and those that are words only where they stand (`soft`)."""
     groups: dict[str, set[str]] = {}
     for word in words():
         groups.setdefault(word.group, set()).update(part for part in word.word.split() if part.isalpha() and part.islower())
     names = ("headers", "blocks", "steps", "checks", "nouns", "predicates", "states")
-    return {name: frozenset(groups.get(name, ())) for name in names}
+    return {**{name: frozenset(groups.get(name, ())) for name in names}, "constants": _CONSTANTS, "soft": _SOFT}
 
 
 def spans(text: str) -> Iterator[Span]:
@@ -48,7 +49,7 @@ def spans(text: str) -> Iterator[Span]:
 class _Reader:
     def __init__(self, text: str) -> None:
         self.text = text
-        self.words = _vocabulary()
+        self.words = vocabulary()
         self.first = True  # at the first word of a line
         self.indent = 0
         self.fill: int | None = None  # the indentation of the `fill` whose lines these are
@@ -80,6 +81,8 @@ class _Reader:
             self.line.append(found[0])
         else:
             yield Span(start, end, kind)
+            if kind == "parameter":
+                self.line.append(found[0])  # it stands for a word or an address
         self.first = self.first and kind in ("newline", "comment")
 
     def _new_line(self, indent: int) -> None:
@@ -130,6 +133,6 @@ class _Reader:
             return "word"
         if name in words["checks"] | words["predicates"] | _SOFT and len(line) > 1:
             return "state" if line[-1] == "is" and name in words["states"] else "word"
-        if name in ("not", "cannot"):
+        if name in ("not", "only", "cannot"):
             return "word"
         return "state" if {"is", "breaks"} & {*line} else "address"
