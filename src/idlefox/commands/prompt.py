@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Iterator
-from typing import Any
+from contextlib import nullcontext
+from typing import TYPE_CHECKING, Any
 
 from prompt_toolkit import PromptSession
 from prompt_toolkit.completion import CompleteEvent, Completer, Completion
@@ -18,16 +19,21 @@ from ..script.tree import Address, Noun
 from .config import state_folder
 from .console import Console
 
+if TYPE_CHECKING:
+    from threading import RLock
 
-def prompted(rehearsal: Rehearsal, own: list[str], is_whole: Callable[[str], bool], console: Console) -> Iterator[str]:
-    """Yield the statements that a person types at the prompt."""
+
+def prompted(
+    rehearsal: Rehearsal, own: list[str], is_whole: Callable[[str], bool], console: Console, lock: RLock | None = None
+) -> Iterator[str]:
+    """Yield the statements that a person types at the prompt. With a *lock*, another thread uses the form meanwhile."""
     session: PromptSession[str] = PromptSession(
-        history=_history(), completer=_Completer(rehearsal, own), complete_while_typing=False, multiline=True,
+        history=_history(), completer=_Completer(rehearsal, own, lock), complete_while_typing=False, multiline=True,
         key_bindings=_keys(is_whole), prompt_continuation="  ",
     )  # fmt: skip
     while True:
         try:
-            yield session.prompt("> ").rstrip()
+            yield session.prompt("> ", handle_sigint=lock is None).rstrip()
         except KeyboardInterrupt:
             continue  # the line is given up
         except EOFError:
@@ -60,13 +66,14 @@ def _keys(is_whole: Callable[[str], bool]) -> KeyBindings:
 
 
 class _Completer(Completer):
-    def __init__(self, rehearsal: Rehearsal, own: list[str]) -> None:
-        self.rehearsal, self.own = rehearsal, own
+    def __init__(self, rehearsal: Rehearsal, own: list[str], lock: RLock | None) -> None:
+        self.rehearsal, self.own, self.lock = rehearsal, own, lock or nullcontext()
         script = rehearsal.script
         self.routines = tuple((b.name, b.parameters) for b in script.blocks if b.kind == "routine") if script is not None else ()
 
     def _rows(self, path: Any) -> int:
-        count = self.rehearsal.subject.look(Noun("address", Address(tuple(path))), "rows")
+        with self.lock:
+            count = self.rehearsal.subject.look(Noun("address", Address(tuple(path))), "rows")
         return min(count, 20) if isinstance(count, int) else 0
 
     def get_completions(self, document: Document, complete_event: CompleteEvent) -> Iterable[Completion]:

@@ -7,19 +7,21 @@ import shlex
 import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
+from ..engine.compile.compiler import compile_form
 from ..forms.names.addresses import AddressError, locate, parse_address
 from ..forms.names.shapes import write_address
 from ..forms.values.durations import parse_instant
 from ..playing.player import DEFAULT_CLOCK
 from ..playing.rehearsal import Rehearsal, from_script, is_whole, played
-from ..playing.subjects import Subjects
+from ..playing.subjects import Subjects, simulated
 from ..problems import CALL, Place, Problem, Unreadable, nearest, read_text
 from ..report.rehearsed import came_lines, entries_lines, slip_lines, table_lines
 from ..report.styled import Line, hanging, plain
+from ..report.terminal import why_lines
 from ..report.words import group_lines, word_lines
 from ..roots import project_root, reading_below
 from ..script.against import check_ops
@@ -32,6 +34,9 @@ from .console import Console
 from .files import why, write_bytes_whole
 from .live_options import outside_of, served
 from .options import color_option, trust_option
+
+if TYPE_CHECKING:
+    from .following import WindowFollower
 
 # Commands of the prompt that are not steps of the language, with their meaning.
 WORDS = {
@@ -49,10 +54,13 @@ WORDS = {
 @click.option("--clock", default="", metavar="TIME", help="Virtual time at load (RFC 3339).")
 @click.option("--live", is_flag=False, flag_value="auto", default=None, metavar="[auto|firefox|chromium|http]",
               help="Use the page itself, in a browser.")
+@click.option("--follow", is_flag=True, help="Write what you do in the browser's window as steps; implies --live and --show.")
 @click.option("--show", is_flag=True, default=None, help="Show the browser's window.")
 @trust_option
 @color_option
-def command(form: str, start: str, clock: str, live: str | None, show: bool | None, trust: bool | None, color: str) -> None:
+def command(
+    form: str, start: str, clock: str, live: str | None, follow: bool, show: bool | None, trust: bool | None, color: str
+) -> None:  # fmt: skip
     """Try a form interactively: enter steps and checks, see what each changes, save them as a scenario.
 
     In a pipe, lines run as they arrive. Exit code: 0; 1 if a step was not possible or a check did not hold;
@@ -62,14 +70,20 @@ def command(form: str, start: str, clock: str, live: str | None, show: bool | No
     Example:
       idlefox rehearse booking.form.yaml
       idlefox rehearse booking.form.yaml --from booking.fox:41
+      idlefox rehearse booking.form.yaml --live --follow
       printf 'type age "7"\\noffer\\n' | idlefox rehearse booking.form.yaml
     """
     console = Console(color)
     try:
         config, trusted = begin(trust, console)
-        outside = outside_of(live, {"show": show}, config.live, console, trust=trusted)
+        if follow:
+            live, show = _in_a_window(live), True
+        # A person may take as long as they like.
+        outside = outside_of(live, {"show": show, "deadline": "24h"} if live else {"show": show}, config.live, console, trust=trusted)
+        if follow and outside is not None:
+            outside = outside._replace(wishes=outside.wishes._replace(follow=True))
         subjects = Subjects(trust=trusted, outside=outside, served=served)
-        stage = _Stage(form, start, clock, subjects, console)
+        stage = _Stage(form, start, clock, subjects, console, follow=follow)
         code = stage.play()
     except Unreadable as fault:
         console.problems(fault.problems)
@@ -77,11 +91,19 @@ def command(form: str, start: str, clock: str, live: str | None, show: bool | No
     raise SystemExit(code)
 
 
-class _Stage:
-    """The prompt or the pipe, and its commands."""
+def _in_a_window(live: str | None) -> str:
+    """Return the browser to follow in. Raises UsageError if it has no window."""
+    if live == "http":
+        raise click.UsageError("--follow needs a browser: --live=firefox or --live=chromium")
+    return live or "auto"
 
-    def __init__(self, form: str, start: str, clock: str, subjects: Subjects, console: Console) -> None:
+
+class _Stage:
+    """The prompt or the pipe, and its commands. *follow*: what the person does in the page's window becomes steps."""
+
+    def __init__(self, form: str, start: str, clock: str, subjects: Subjects, console: Console, *, follow: bool = False) -> None:
         self.console = console
+        self.window: WindowFollower | None = None
         self.code = 0
         script, line = _script(start)
         now = _clock(clock, script)
@@ -103,6 +125,10 @@ class _Stage:
                 self.tell(came_lines(came, self.console.width()))
                 raise Unreadable([Problem(op.place, "this line fails, so the rest is not run", "start before it: --from …")])
         self.interactive = sys.stdin.isatty() and sys.stdout.isatty()
+        if follow:
+            from .following import WindowFollower
+
+            self.window = WindowFollower(self.rehearsal, console)
 
     def tell(self, lines: list[Line]) -> None:
         self.console.lines(lines)
@@ -113,11 +139,11 @@ class _Stage:
             count = len(self.rehearsal.entries)
             begun = f", after {count} step{'' if count == 1 else 's'}" if count else ""
             hint = "   Commands: help, look, quit. Tab completes."
+            if self.window is not None:
+                hint = "   Use the page in the window. F2 there takes all checks of the last step. Here: offer, keep, back, help, quit."
             self.tell([[(f" {plain(self.rehearsal.form.label)}{begun}", "strong")]])
             self.tell(hanging(" ", hint.strip(), self.console.width(), "dim"))
-            lines: Iterator[str] = self._prompted()
-        else:
-            lines = _statements(self.console.piped("-"))
+        lines = self._lines()
         try:
             for text in lines:
                 if not self.interactive:
@@ -128,17 +154,30 @@ class _Stage:
             self.rehearsal.subject.close()
         return 0 if self.interactive else self.code
 
+    def _lines(self) -> Iterator[str]:
+        """The statements; with a window, those that come while the person uses it."""
+        if self.window is None:
+            return self._prompted() if self.interactive else _statements(self.console.piped("-"))
+        from .following import piped_lines
+
+        return self.window.statements(self._prompted if self.interactive else piped_lines, prompt=self.interactive)
+
     def _prompted(self) -> Iterator[str]:
         from .prompt import prompted
 
-        yield from prompted(self.rehearsal, list(WORDS), is_whole, self.console)
+        yield from prompted(self.rehearsal, list(WORDS), is_whole, self.console, self.window.lock if self.window is not None else None)
 
     # entries
     def say(self, text: str) -> bool:
         """Do what *text* says; whether to go on."""
         word, _, rest = text.strip().partition(" ")
+        if self.window is not None:
+            self.window.finish()
         if word == "quit":
             return False
+        if self.window is not None and word == "offer":
+            self.window.offer(rest.strip())
+            return True
         own = _OWN.get(word)
         if own is not None:
             own(self, rest.strip())
@@ -146,6 +185,8 @@ class _Stage:
             came = self.rehearsal.take(text.strip("\n"))
             self.tell(self._with_own_words(word, came_lines(came, self.console.width()), unknown=bool(came.problems)))
             self._note(2 if came.problems else 0 if came.held else 1)
+        if self.window is not None and word not in ("where", "help"):
+            self.window.again()
         return True
 
     def _note(self, code: int) -> None:
@@ -217,6 +258,24 @@ class _Stage:
             return
         line = made.count("\n", 0, made.rindex("\nscenario ") + 1) + 1
         self.tell([[(f" saved: {plain(file)}:{line}", "good"), (f"   idlefox run {plain(file)}:{line}", "dim")]])
+        if self.window is not None:
+            self._compare_with_sheet(file, made)
+            self.rehearsal.again()  # the window is where it was
+
+    def _compare_with_sheet(self, file: str, text: str) -> None:
+        """Print where the sheet differs from the page in the scenario that was saved last."""
+        form = self.rehearsal.form
+        if form.page is not None:
+            return
+        plain_form = form._replace(live=None)
+        failures = self.rehearsal.differences(simulated(plain_form, compile_form(plain_form)), file, text)
+        if not failures:
+            self.tell([[(" the sheet agrees", "dim")]])
+            return
+        self.tell([[(" the sheet differs: a fault of the page, or of the sheet", "doubt")]])
+        for failure in failures[:3]:
+            head = f"   {plain(failure.place.file)}:{failure.place.line}  {plain(failure.source.strip())}"
+            self.tell([[(head, "")], *why_lines(failure, self.console.width())])
 
     def help(self, rest: str) -> None:
         width = self.console.width()

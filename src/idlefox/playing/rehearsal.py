@@ -95,6 +95,15 @@ class Rehearsal:
         ops, problems = self._read(text)
         return EntryResult(tuple(problems)) if problems else self._take(Entry(text, ops, played))
 
+    def note(self, text: str, before: Observed | None) -> tuple[Problem, ...]:
+        """Add an entry that the person took on the form itself, which was as *before*. Returns why it cannot be written."""
+        ops, problems = self._read(text)
+        if not problems:
+            self.entries.append(Entry(text, ops))
+            self._past.append(None)
+            self._seen.append(before)
+        return tuple(problems)
+
     def take_played(self, entry: Entry) -> EntryResult:
         """Execute a scenario of a script."""
         return self._take(entry)
@@ -250,15 +259,21 @@ class Rehearsal:
 
     def _holds(self, file: str, text: str) -> None:
         """Run the last scenario of *text*. Raises Unreadable if it fails."""
+        failures = self._failures(self.loaded, file, text)
+        if failures:
+            raise Unreadable([Problem(failures[0].place, "it fails when it runs from there, so it was not saved", "", failures[0].source)])
+
+    def differences(self, loaded: Loaded, file: str, text: str) -> tuple[Failure, ...]:
+        """Return where the last scenario of *text* fails on another subject: the sheet of a page. Raises Unreadable."""
+        return self._failures(loaded, file, text)
+
+    def _failures(self, loaded: Loaded, file: str, text: str) -> tuple[Failure, ...]:
         with reading_below((project_root(file), project_root(os.path.join(self.folder, "rehearsal")))):
             scenarios, problems = expand(read_script_text(text, file))
-            problems += check_ops(scenarios[-1].ops, self.form) if scenarios else []
+            problems += check_ops(scenarios[-1].ops, loaded.form) if scenarios else []
             if problems:
                 raise Unreadable(problems)
-            result = play_scenario(scenarios[-1], self.loaded.begin(os.path.dirname(file) or "."), self.clock, file)
-        if result.fell:
-            place = result.failures[0].place
-            raise Unreadable([Problem(place, "it fails when it runs from there, so it was not saved", "", result.failures[0].source)])
+            return play_scenario(scenarios[-1], loaded.begin(os.path.dirname(file) or "."), self.clock, file).failures
 
 
 # from a script

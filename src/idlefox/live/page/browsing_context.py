@@ -21,7 +21,8 @@ from .patience import StepPatience
 
 # One function in the page; its parts share a scope.
 _PARTS = (
-    "start", "clock", "requests", "rest", "names", "finding", "sight", "messages", "looking", "choices", "dates", "hands", "survey", "door",
+    "start", "clock", "requests", "rest", "names", "finding", "sight", "messages", "looking", "choices", "dates", "hands", "survey",
+    "following", "door",
 )  # fmt: skip
 _AGENT = Path(__file__).parent / "agent"
 AGENT = "".join((_AGENT / f"{part}.js").read_text(encoding="utf-8") for part in _PARTS)
@@ -93,6 +94,7 @@ class BrowsingContext:
         self.settle_limit = world.live.settle_limit
         self.held: list[HeldRequest] = []
         self.console: list[str] = []
+        self.doings: list[dict[str, Any]] = []  # what the person has done, with the setting `follow`
         self.left = False  # the document is being replaced
         self.alert: str | None = None  # the text of the last alert
         self.waited = 0  # ms that steps have let the page's timers run
@@ -155,7 +157,9 @@ class BrowsingContext:
         """
         if event.get("channel") == _CHANNEL and event.get("source", {}).get("context") == self.context:
             told = json.loads(event["data"]["value"])
-            if "alert" in (told or {}):
+            if "doing" in (told or {}):
+                self.doings.append(told["doing"])
+            elif "alert" in (told or {}):
                 self.alert = told["alert"]
             elif "progress" in (told or {}):
                 self._progress = (told["progress"]["number"], told["progress"]["done"])

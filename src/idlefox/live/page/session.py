@@ -35,7 +35,7 @@ class LiveOptions(NamedTuple):
     """The browser (firefox, chromium), whether it has a window, and the kind of input (quick, real).
 
     *deadline* is the real time that a scenario may take, in seconds. With *trust*, sheets may start their dev servers. With *scripts*,
-    the browser notes which lines of the page's scripts run (only Chromium can).
+    the browser notes which lines of the page's scripts run (only Chromium can). With *follow*, what a person does in the page is noted.
     """
 
     browser: str = "firefox"
@@ -44,6 +44,7 @@ class LiveOptions(NamedTuple):
     deadline: float = 30.0
     trust: bool = False
     scripts: bool = False
+    follow: bool = False
 
 
 class SessionLost(Exception):
@@ -129,7 +130,7 @@ class BrowserSession:
             await self.page.close()
             self.page = None
         if self.page is None:
-            self.page, self._ground = BrowsingContext(self.browser, ground.world, ground.settings), ground
+            self.page, self._ground = self._tab(self.browser, ground), ground
             await self.page.open()
             if ground.live.requests == "real":
                 await self.page.traffic.watch()
@@ -141,6 +142,9 @@ class BrowserSession:
         self._watched = ground.url
         now = clock if ground.live.time == "virtual" else None
         await self.page.load(ground.url, now, fresh=True, stored=ground.stored or NOTHING_STORED)
+
+    def _tab(self, browser: Browser, ground: PageEnvironment) -> BrowsingContext:
+        return BrowsingContext(browser, ground.world, {**ground.settings, "follow": self.wishes.follow})
 
     def take_scripts(self) -> list[PageScript]:
         """Return the scripts of the pages since the last call and what of them ran, with `LiveOptions.scripts`."""

@@ -398,6 +398,18 @@ class LivePageSubject:
         """Return a subject that only tests whether steps are possible."""
         return StepTrial(self)
 
+    # following a person
+    def doings(self) -> list[dict[str, Any]]:
+        """Return what the person has done since the last call, once all that is due at once has happened. Raises SessionLost."""
+        self._forget()
+        self._run(self.page.advance(self.page.now))
+        done, self.page.doings = self.page.doings, []
+        return done
+
+    def is_under_way(self) -> bool:
+        """Return whether an answer or a one-time timer of the page is still to come."""
+        return bool(self.page.under_way())
+
     # records
     def timer_due(self) -> int | None:
         """Return in how many milliseconds the next timer of the page is due, if that is within a second; else None."""

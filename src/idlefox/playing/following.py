@@ -1,0 +1,413 @@
+"""Writes the steps of a script while a person uses a page: what they do in it becomes steps, what they wait for `settle` or `wait`.
+
+The page tells what the person does in small parts (a key, an edit, a press). Keys run together; a press that opens a list belongs to
+the choice that follows; moving the focus is written only where nothing else says it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any, Protocol
+
+from ..forms.model.entering import CHOOSE, FILES, SET, TURN, TYPE, way_of
+from ..forms.model.form import Field, Form
+from ..forms.names.addresses import parse_address
+from ..forms.values.durations import write_duration
+from ..records import NamedTuple
+from ..script.writer import called, quoted
+from .observed import Observed, observe, pinning
+from .subject import Subject
+
+_ROUND = 100  # a wait is written in steps of that many milliseconds
+_IDLE = 1500  # after that long without a key, what was typed is written
+_MOVED = 700  # after that long, leaving a field was no part of a press
+TAKE_ALL = "take all"  # told when the person presses F2
+Doing = dict[str, Any]
+
+
+class FollowedSubject(Subject, Protocol):
+    """A subject that notes what a person does with it."""
+
+    def doings(self) -> list[Doing]:
+        """Return what the person has done since the last call."""
+
+    def is_under_way(self) -> bool:
+        """Return whether an answer or a one-time timer is still to come."""
+
+
+class FollowedStep(NamedTuple):
+    """A step that a person took: its *text*, and the checks that pin what it changed. Without a text, what is *told* was no step."""
+
+    text: str
+    offered: tuple[str, ...] = ()
+    told: str = ""
+    before: Observed | None = None
+
+
+class _Edits:
+    """Keys in one field that run together."""
+
+    def __init__(self, address: str, since: int) -> None:
+        self.address, self.last = address, since
+        self.parts: list[tuple[str, Any]] = []
+        self.seen = False  # whether the form has been observed since the last key
+
+    def add(self, edit: Doing, now: int) -> None:
+        self.last, self.seen = now, False
+        kind, value = _kind_of(edit)
+        last = self.parts[-1] if self.parts else ("", "")
+        if (kind == "type" and last[0] in ("type", "retype")) or (kind == "erase" and last[0] == "erase"):
+            self.parts[-1] = (last[0], last[1] + value)
+        elif kind == "whole" and last[0] == "whole":
+            self.parts[-1] = (kind, value)
+        else:
+            self.parts.append((kind, value))
+
+    def texts(self, name: str) -> list[str]:
+        """Return the steps, each as a line of a script."""
+        found = []
+        for kind, value in self.parts:
+            if kind == "erase":
+                found.append(f"erase {name}" + (f" {value}" if value > 1 else ""))
+            else:
+                found.append(f"clear {name}" if kind == "clear" else f"{'retype' if kind == 'whole' else kind} {name} {quoted(value)}")
+        return found
+
+
+def _kind_of(edit: Doing) -> tuple[str, Any]:
+    """Return what an edit is as a step: type, retype, paste, erase, clear, or the whole value where it was made amid the text."""
+    data, was, value = edit["data"], edit["was"], edit["value"]
+    appended = edit["end"] or value == was + (data or "")
+    if edit["type"] in ("insertText", "insertLineBreak", "insertParagraph", "insertCompositionText") and data:
+        if edit["all"] or (was and value == data):
+            return "retype", data
+        return ("type", data) if appended or not was else ("whole", value)
+    if edit["type"] == "insertFromPaste" and value.startswith(was) and value != was:
+        return "paste", value[len(was) :]
+    if edit["type"] == "deleteContentBackward" and value == was[:-1] and not edit["all"]:
+        return "erase", 1
+    return ("clear", "") if value == "" else ("whole", value)
+
+
+class Follower:
+    """Follows a person on *subject*, a form of *form*. Call `tick` a few times a second."""
+
+    def __init__(self, subject: FollowedSubject, form: Form) -> None:
+        self.subject, self.form = subject, form
+        self.begin(subject)
+
+    def begin(self, subject: FollowedSubject) -> None:
+        """Go on from the state that *subject* is in; what has been done until now does not count."""
+        self.subject = subject
+        subject.doings()
+        subject.events()
+        self.before = self.now = observe(subject, self.form)
+        self._edits: _Edits | None = None
+        self._focus = ""  # where the focus has gone, if no step says so yet
+        self._at = ""  # the field of the last step
+        self._left: int | None = None  # when a field was left for no other
+        self._by_key = False  # whether the focus was moved by a key
+        self._opened = ""  # the widget that was pressed
+        self._loose = ""  # what was pressed that is no field and no button
+        self._keys: list[tuple[str, str]] = []
+        self._changed: list[str] = []  # fields that say they have changed
+        self._since = subject.elapsed()  # when the last step was taken
+        self._waited = self._answered = self._acted = False
+        self._out: list[FollowedStep] = []
+
+    def tick(self, ms: int) -> list[FollowedStep]:
+        """Take up what the person has done, then let *ms* pass. Return the steps that are complete."""
+        self._out = []
+        doings = self.subject.doings()
+        self._answered |= self._has_answered()
+        if doings:
+            self._end_wait()
+            self._acted = False
+            for doing in doings:
+                _DOINGS[doing["do"]](self, doing)
+            self._look()
+        self._time(ms)
+        return self._out
+
+    def finish(self) -> list[FollowedStep]:
+        """Return the steps that only waited for more to come."""
+        self._out = []
+        self._finished()
+        return self._out
+
+    def _finished(self) -> None:
+        self._end_wait()
+        self._flush()
+        self._leave(at_once=True)
+
+    # what the person does
+    def _edit(self, doing: Doing) -> None:
+        address = doing["address"]
+        if address is None:
+            self._tell("typed into something that is no field of the form")
+            return
+        if self._edits is not None and self._edits.address != address:
+            self._flush()
+        self._arrive(address)
+        if self._edits is None:
+            self._edits = _Edits(address, self.subject.elapsed())
+        self._edits.add(doing, self.subject.elapsed())
+
+    def _focused(self, doing: Doing) -> None:
+        address, self._by_key = doing["address"] or "", doing["by"] == "key"
+        if address and address in (self._at, self._edits.address if self._edits else None):
+            self._left = None
+            return
+        self._flush()
+        self._leave(at_once=bool(address))
+        self._focus, self._at = address, ""
+        self._left = None if address else self.subject.elapsed()
+
+    def _blurred(self, doing: Doing) -> None:
+        self._flush()
+        self._by_key = doing["by"] == "key"
+        if self._focus or self._at:
+            self._left = self.subject.elapsed()
+
+    def _press(self, doing: Doing) -> None:
+        button, address = doing["button"], doing["address"]
+        if self._edits is not None and not (address == self._edits.address and self._is_choice(address)):
+            self._flush()
+        if button is None and address is not None:
+            self._opened = address
+            if address != self._at:
+                self._leave(at_once=False, but=address)
+                self._focus, self._left = address, None
+            return
+        text = _button(button or {}, self._name)
+        if text is None:
+            self._loose = doing["what"]
+            return
+        if text.startswith("close ") or not text.startswith("press "):
+            self._left = None
+        self._leave(at_once=True)
+        self._at = self._opened = ""
+        self._act(text)
+
+    def _key(self, doing: Doing) -> None:
+        if doing["key"] == "F2":
+            self._finished()
+            self._tell(TAKE_ALL)
+            return
+        if doing["key"].endswith("Tab"):
+            return
+        if self._edits is not None and not self._is_choice(self._edits.address):
+            self._flush()
+        self._keys.append((doing["key"], doing.get("address") or ""))
+
+    def _change(self, doing: Doing) -> None:
+        if doing["address"]:
+            self._changed.append(doing["address"])
+
+    def _files(self, doing: Doing) -> None:
+        address = doing["address"]
+        if not address:
+            return
+        self._arrive(address)
+        files = ", ".join(f"{quoted(f['name'])} {f['size']} bytes" + (f" {quoted(f['type'])}" if f["type"] else "") for f in doing["files"])
+        self._act(f"upload {self._name(address)} {files}" if files else f"clear {self._name(address)}")
+
+    def _load(self, doing: Doing) -> None:
+        self._flush()
+        self._act("reload")
+
+    # what has come of it
+    def _look(self) -> None:
+        """Observe the form, and write the steps that a change of value shows."""
+        before, self.now = self.now, observe(self.subject, self.form)
+        self._values(before)
+        moved = any(not line.startswith("expect focus") for line in pinning(before, self.now))
+        for key, address in self._keys:
+            if moved and not self._acted:
+                self._flush()
+                self._leave(at_once=True, but=address)
+                self._say(f"press {key}" + (f" in {self._name(address)}" if address and address != self._at else ""))
+                self._at = address or self._at
+        if self._loose and not (self._opened or self._focus or self._keys or self._acted):
+            self._tell(f"pressed “{self._loose}”: no field and no button of the form")
+        if moved and self._edits is None and not self._acted and (self._by_key or (self._focus and self._focus != self._opened)):
+            self._leave(at_once=True)
+        self._keys, self._changed, self._loose = [], [], ""
+        if self._edits is not None:
+            self._edits.seen = True
+        if self._acted or not (self._edits or self._focus or self._left is not None):
+            self._pin()
+
+    def _values(self, before: Observed) -> None:
+        near = {self._opened, self._focus, self._at, *self._changed, *(address for _, address in self._keys)}
+        for name, state in self.now.fields.items():
+            field, was = self._field(name), before.fields.get(name)
+            if field is None or was is None or state.kind != "field" or was.value == state.value or field.kind in ("rows", "group"):
+                continue
+            here = any(self.subject.written(each) == name for each in near if each)
+            popped = bool(self._loose or self._opened) and way_of(field) in (SET, CHOOSE)
+            text = self._step_of(field, name, was.value, state.value) if here or popped else None
+            if text is not None:
+                if self._edits is not None and self.subject.written(self._edits.address) == name:
+                    self._edits = None  # what was typed searched for the option
+                self._arrive(name)
+                self._flush()
+                self._act(text)
+                self._opened, self._loose, self._keys = "", "", []
+
+    def _step_of(self, field: Field, name: str, was: Any, value: Any) -> str | None:
+        """Return the step that gives *field* its *value*; None where typing is what a person does."""
+        way, at = way_of(field), called(name)
+        if way == TURN and not field.many:
+            return f"turn {at} {'on' if value else 'off'}"
+        if way == CHOOSE or field.many:
+            return _pick(at, was, value)
+        if way == FILES or (way == TYPE and self._edits is not None):
+            return None
+        arrow = next((key for key, _ in self._keys if key.startswith("Arrow")), None)
+        if arrow is not None:
+            return f"press {arrow}" + ("" if self.subject.written(self._at) == name and self._at else f" in {at}")
+        return f"set {at} {quoted(value)}" if way in (SET, TYPE) and value is not None else None
+
+    def _time(self, ms: int) -> None:
+        """Let *ms* pass; what changes by itself is waited for until nothing is on its way."""
+        self.subject.advance(ms)
+        self._answered |= self._has_answered()
+        now = observe(self.subject, self.form)
+        if any(True for _ in pinning(self.now, now)):
+            if self._opened and any(way_of(field) == CHOOSE and now.fields[name].value != self.now.fields[name].value
+                                    for name in now.fields if (field := self._field(name)) is not None and name in self.now.fields):
+                before, self.now = self.now, now
+                self._values(before)
+                self._pin()
+                return
+            self._flush()
+            self._leave(at_once=True)
+            self._waited = True
+        if self._waited:
+            self.now = now
+        if self._waited and not self.subject.is_under_way():
+            self._end_wait()
+        elapsed = self.subject.elapsed()
+        if self._edits is not None and elapsed - self._edits.last >= _IDLE and not self._is_choice(self._edits.address):
+            self._flush()
+        if self._left is not None and elapsed - self._left >= _MOVED:
+            self._leave(at_once=True)
+
+    def _end_wait(self) -> None:
+        if not self._waited:
+            return
+        if self._answered and not self.subject.is_under_way():
+            self._say("settle")
+        else:
+            waited = max(self.subject.elapsed() - self._since, 1)
+            self._say(f"wait {write_duration(-(-waited // _ROUND) * _ROUND)}")
+        self._waited = self._answered = False
+        self._pin()
+
+    def _has_answered(self) -> bool:
+        return any(event.name == "answer" for event in self.subject.events())
+
+    # writing
+    def _arrive(self, address: str) -> None:
+        """The next step is on *address*, and says by itself that the focus is there."""
+        if self._focus and self._focus != address:
+            self._leave(at_once=True)
+        self._focus, self._left, self._at = "", None, address
+
+    def _leave(self, *, at_once: bool, but: str = "") -> None:
+        """Write where the focus has gone, unless the next step, on *but*, says it."""
+        if self._focus and self._focus != but and at_once:
+            self._say(f"focus {self._name(self._focus)}")
+            self._at, self._focus = self._focus, ""
+        elif self._left is not None and at_once:
+            self._say("blur")
+            self._left, self._at = None, ""
+        self._pin()
+
+    def _flush(self) -> None:
+        """Write what was typed."""
+        edits, self._edits = self._edits, None
+        if edits is None:
+            return
+        for text in edits.texts(self._name(edits.address)):
+            self._say(text)
+        if edits.seen:
+            self._pin()
+
+    def _say(self, text: str) -> None:
+        self._out.append(FollowedStep(text, before=self.before))
+        self._since = self.subject.elapsed()
+
+    def _act(self, text: str) -> None:
+        """Write a step that explains what has changed."""
+        self._acted = True
+        self._say(text)
+
+    def _tell(self, text: str) -> None:
+        self._out.append(FollowedStep("", told=text))
+
+    def _pin(self) -> None:
+        """Offer the checks for all that has changed, to the last step."""
+        if not self._out or not self._out[-1].text or self.now is self.before:
+            return
+        step = self._out[-1]
+        lines = [line for line in pinning(self.before, self.now) if self._tells(line, step.text)]
+        self._out[-1] = step._replace(offered=(*step.offered, *lines))
+        self.before = self.now
+
+    def _tells(self, line: str, text: str) -> bool:
+        """Return whether a check is worth an offer: where the focus is says something only if the page has moved it."""
+        if not line.startswith("expect focus"):
+            return True
+        name = line.removeprefix("expect focus = ")
+        return not line.endswith(" nothing") and name not in text.split(" ")
+
+    def _name(self, address: str) -> str:
+        return called(self.subject.written(address))
+
+    def _field(self, name: str) -> Field | None:
+        path = parse_address(name)
+        found = self.form.find(tuple("*" if isinstance(step, int) else step for step in path)) if path else None
+        return found or next((field for field in _leaves(self.form) if field.address == name), None)
+
+    def _is_choice(self, address: str) -> bool:
+        field = self._field(self.subject.written(address))
+        return field is not None and (way_of(field) == CHOOSE or field.many)
+
+
+def _leaves(form: Form) -> Iterator[Field]:
+    from ..forms.model.form import walk
+
+    yield from walk(form.fields)
+
+
+def _pick(at: str, was: Any, value: Any) -> str | None:
+    if not isinstance(value, list):
+        return f"pick {at} {quoted(value)}" if value is not None else None
+    before = was if isinstance(was, list) else []
+    come, gone = [each for each in value if each not in before], [each for each in before if each not in value]
+    if come and not gone:
+        return f"pick {at} also {', '.join(map(quoted, come))}" if before else f"pick {at} {', '.join(map(quoted, come))}"
+    if gone and not come:
+        return f"pick {at} except {', '.join(map(quoted, gone))}"
+    return f"pick {at} {', '.join(map(quoted, value))}"
+
+
+def _button(button: Doing, name: Callable[[str], str]) -> str | None:
+    """Return the step that presses *button*; None if there is none."""
+    for word in ("add", "remove", "open", "close"):
+        if word in button:
+            return f"{word} {name(button[word])}"
+    if "panel" in button:
+        return f"submit {name(button['panel'])}"
+    plain = next((word for word in ("submit", "reset", "dismiss") if button.get(word)), None)
+    if plain is not None:
+        return plain
+    return f"submit by {quoted(button['named'])}" if button.get("sends") else None
+
+
+_DOINGS: dict[str, Callable[[Follower, Doing], None]] = {
+    "edit": Follower._edit, "focus": Follower._focused, "blur": Follower._blurred, "press": Follower._press, "key": Follower._key,
+    "change": Follower._change, "files": Follower._files, "load": Follower._load,
+}  # fmt: skip
