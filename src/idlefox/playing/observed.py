@@ -20,6 +20,7 @@ _WORDS = frozenset({"outcome", "view"})
 # States worth a check when they become true, and the opposite check when they become false.
 _TOLD = ("valid", "invalid", "asking", "unasked", "hidden", "disabled", "readonly", "dirty", "clean", "touched", "not touched")
 _MOST_LEFT = 3  # fields reported as touched
+_MOST_HIDDEN = 5  # and as hidden, or visible again
 _NO_LONGER = {"hidden": "visible", "disabled": "enabled", "readonly": "not readonly"}
 
 
@@ -65,6 +66,9 @@ def pinning(before: Observed, now: Observed) -> Iterator[str]:
     """Yield checks, as script text, for the differences between *now* and *before*."""
     left = [name for name, state in now.fields.items() if name in before.fields and "touched" in _words(before.fields[name], state)]
     quiet = frozenset({"touched"} if len(left) > _MOST_LEFT else ())  # an attempt to submit touched them all: not worth a line each
+    for word in ("hidden", "visible"):  # a dialog hides everything else
+        changed = [name for name, state in now.fields.items() if name in before.fields and word in _words(before.fields[name], state)]
+        quiet |= {word} if len(changed) > _MOST_HIDDEN else set()
     for name, state in now.fields.items():
         if name:
             yield from _of_field(called(name), before.fields.get(name), state, quiet)

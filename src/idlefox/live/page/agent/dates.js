@@ -9,6 +9,7 @@
     return isFormat(given) ? given : learned.get(anyRow(place.address)) ?? null;
   };
   const learned = new Map(); // address -> the format that a date was read back in
+  const typedDays = new Map(); // address -> the day that a person has typed: the page may write it in another format, and so tell that
   const writeDate = (iso, format) => {
     const [year, month, day] = iso.split("-");
     return format.replace(PARTS, (part) => {
@@ -74,7 +75,8 @@
     const text = element.value !== undefined ? String(element.value) : shownText(element);
     if (isNothing(place, plain(text))) return "";
     const format = formatOf(place);
-    return (format && readDate(text, format)) ?? wholeDate(text) ?? text;
+    const typed = typedDays.get(place.address);
+    return (format && readDate(text, format)) ?? wholeDate(text) ?? (typed && learnFrom(place, typed) ? typed : text);
   };
   const enterDate = async (place, step) => {
     const element = place.elements[0], { value } = step;

@@ -39,6 +39,10 @@
     const isText = (element) => element.isContentEditable || element.localName === "textarea" || (element.localName === "input" && /^(text|search|url|tel|email|password|number)$/.test(element.type));
     const textOf = (element) => (element.isContentEditable ? element.innerText.replace(/\n$/, "") : element.value);
     const addressOf = (element) => ownerOf(element)?.address ?? null;
+    const learn = (element) => {
+      const place = ownerOf(element), was = place?.field.type === "date" ? dateOf(place) : "";
+      if (isDay(was)) typedDays.set(place.address, was);
+    };
     let editing = null, entered = null;
     addEventListener("beforeinput", (event) => {
       const element = targetOf(event).nodeType === Node.ELEMENT_NODE ? targetOf(event) : null;
@@ -68,6 +72,7 @@
       if (key === "F2") { event.preventDefault(); event.stopImmediatePropagation(); follow({ do: "key", key }); return; }
       if (isText(element) && (event.key.length === 1 || /^(Backspace|Delete)$/.test(key)) || presses && /^(Enter|Space)$/.test(key) || /^(Shift|Control|Alt|Meta|Dead|Unidentified)$/.test(key)) return;
       if (element.localName === "textarea" && key === "Enter" || event.key.length === 1 && key !== "Space") return;
+      if (/^(Enter|Tab)$/.test(key)) learn(element);
       entered = key === "Enter" ? element : null; // a press that it leads to is not told (HTML, "implicit submission")
       follow({ do: "key", key: event.shiftKey ? `Shift+${key}` : key, address: addressOf(element) });
     }, true);
@@ -79,6 +84,7 @@
       follow({ do: "press", button: known ?? (ownerOf(element) ? null : button), address: known ? null : addressOf(element), what: nameOf(closest(element, `${BUTTONS},a,summary,label`) ?? element).slice(0, 60) || described(element) });
     }, true);
     addEventListener("focusin", (event) => { if (moves) follow({ do: "focus", by: moves, address: addressOf(targetOf(event)) }); }, true);
+    addEventListener("pointerdown", (event) => { if (!isOurs(event) && activeElement()) learn(activeElement()); }, true);
     addEventListener("focusout", (event) => { if (moves && !event.relatedTarget && document.hasFocus()) follow({ do: "blur", by: moves }); }, true);
     const how = performance.getEntriesByType?.("navigation")[0]?.type;
     if (/^(reload|back_forward)$/.test(how ?? "")) follow({ do: "load", how });
