@@ -1,4 +1,4 @@
-"""`rehearse --live --follow`: a person uses the page in the browser's window, and the prompt writes what they do as steps."""
+"""`rehearse --follow`: a person uses the page in a browser window, and the prompt writes each action as a step."""
 
 from __future__ import annotations
 
@@ -66,13 +66,14 @@ class WindowFollower:
         """Write what only waited for more to come, before a statement of the prompt runs."""
         self._guarded(self.follower.finish)
 
-    def again(self) -> None:
-        """Go on from the form as it is now: a statement has changed it."""
+    def again(self, *, offers: bool) -> None:
+        """Go on from the form as it is now: a statement has changed it. With *offers*, it was a step, whose checks are offered."""
         with self.lock:
             try:
                 subject: Any = self.rehearsal.subject
-                if subject is not self.subject:
-                    self.subject, self.offered = subject, ()
+                if subject is not self.subject or offers:
+                    self.subject, self.offered = subject, self.rehearsal.pinned() if offers else ()
+                    self.console.lines(_numbered(self.offered))
                 self.follower.begin(subject)
                 self.gone = False
             except SessionLost as fault:
@@ -144,7 +145,7 @@ def _feed(lines: Callable[[], Iterator[str]], coming: queue.Queue[str | None]) -
 
 
 def piped_lines() -> Iterator[str]:
-    """Yield the statements of a pipe as they arrive, one a line."""
+    """Yield the statements of a pipe as they arrive, one per line."""
     for line in sys.stdin:
         if line.strip():
             yield line.rstrip("\n")

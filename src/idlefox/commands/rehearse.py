@@ -84,6 +84,7 @@ def command(
             outside = outside._replace(wishes=outside.wishes._replace(follow=True))
         subjects = Subjects(trust=trusted, outside=outside, served=served)
         stage = _Stage(form, start, clock, subjects, console, follow=follow)
+        stage.live = f" --live={live}" if live not in (None, "auto") else " --live" if live else ""
         code = stage.play()
     except Unreadable as fault:
         console.problems(fault.problems)
@@ -92,9 +93,13 @@ def command(
 
 
 def _in_a_window(live: str | None) -> str:
-    """Return the browser to follow in. Raises UsageError if it has no window."""
+    """Return the browser to follow in. Raises UsageError if it has no window, Unreadable if there is no display for one."""
     if live == "http":
         raise click.UsageError("--follow needs a browser: --live=firefox or --live=chromium")
+    if sys.platform.startswith("linux") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        remedy = "use a desktop session or ssh -X; on a server: apt install xvfb, Xvfb :7 &, export DISPLAY=:7, and view it over VNC"
+        cause = "no display is available for the browser's window"
+        raise Unreadable([Problem(Place("--follow", 1, 1), cause, remedy, code=CALL)])
     return live or "auto"
 
 
@@ -104,6 +109,7 @@ class _Stage:
     def __init__(self, form: str, start: str, clock: str, subjects: Subjects, console: Console, *, follow: bool = False) -> None:
         self.console = console
         self.window: WindowFollower | None = None
+        self.live = ""  # the option with which what was saved runs again
         self.code = 0
         script, line = _script(start)
         now = _clock(clock, script)
@@ -185,8 +191,8 @@ class _Stage:
             came = self.rehearsal.take(text.strip("\n"))
             self.tell(self._with_own_words(word, came_lines(came, self.console.width()), unknown=bool(came.problems)))
             self._note(2 if came.problems else 0 if came.held else 1)
-        if self.window is not None and word not in ("where", "help"):
-            self.window.again()
+        if self.window is not None and word not in ("where", "help", "look"):
+            self.window.again(offers=own is None)
         return True
 
     def _note(self, code: int) -> None:
@@ -257,7 +263,8 @@ class _Stage:
             self._odd(f"cannot write {file}: {why(fault)}", "")
             return
         line = made.count("\n", 0, made.rindex("\nscenario ") + 1) + 1
-        self.tell([[(f" saved: {plain(file)}:{line}", "good"), (f"   idlefox run {plain(file)}:{line}", "dim")]])
+        run = f"idlefox run {plain(file)}:{line}{self.live}"
+        self.tell([[(f" saved: {plain(file)}:{line}", "good"), (f"   {run}", "dim")]])
         if self.window is not None:
             self._compare_with_sheet(file, made)
             self.rehearsal.again()  # the window is where it was

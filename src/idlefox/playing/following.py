@@ -1,16 +1,16 @@
-"""Writes the steps of a script while a person uses a page: what they do in it becomes steps, what they wait for `settle` or `wait`.
+"""Writes the steps of a script while a person uses a page. Actions become steps; waiting becomes `settle` or `wait`.
 
-The page tells what the person does in small parts (a key, an edit, a press). Keys run together; a press that opens a list belongs to
-the choice that follows; moving the focus is written only where nothing else says it.
+The page reports actions in small parts (a key, an edit, a press). Keys in one field run together. A press that opens a list belongs to
+the choice that follows. A focus change is written only if no other step implies it.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Any, Protocol
 
 from ..forms.model.entering import CHOOSE, FILES, SET, TURN, TYPE, way_of
-from ..forms.model.form import Field, Form
+from ..forms.model.form import Field, Form, walk
 from ..forms.names.addresses import parse_address
 from ..forms.values.durations import write_duration
 from ..records import NamedTuple
@@ -20,6 +20,7 @@ from .subject import Subject
 
 _ROUND = 100  # a wait is written in steps of that many milliseconds
 _IDLE = 1500  # after that long without a key, what was typed is written
+_MOST_LOOKS = 20  # in one tick, while the person goes on
 _MOVED = 700  # after that long, leaving a field was no part of a press
 TAKE_ALL = "take all"  # told when the person presses F2
 Doing = dict[str, Any]
@@ -31,12 +32,17 @@ class FollowedSubject(Subject, Protocol):
     def doings(self) -> list[Doing]:
         """Return what the person has done since the last call."""
 
+    def has_doings(self) -> bool:
+        """Return whether the person has done more since the last call of `doings`."""
+
     def is_under_way(self) -> bool:
         """Return whether an answer or a one-time timer is still to come."""
 
 
 class FollowedStep(NamedTuple):
-    """A step that a person took: its *text*, and the checks that pin what it changed. Without a text, what is *told* was no step."""
+    """A step that a person took: its *text*, checks for what it changed, and the state *before*. Without a text, *told* describes an
+    action that is not a step.
+    """
 
     text: str
     offered: tuple[str, ...] = ()
@@ -108,7 +114,7 @@ class Follower:
         self._left: int | None = None  # when a field was left for no other
         self._by_key = False  # whether the focus was moved by a key
         self._opened = ""  # the widget that was pressed
-        self._loose = ""  # what was pressed that is no field and no button
+        self._loose = ""  # what was pressed, if not a field or a button
         self._keys: list[tuple[str, str]] = []
         self._tabbed = False
         self._changed: list[str] = []  # fields that say they have changed
@@ -124,9 +130,16 @@ class Follower:
         if doings:
             self._end_wait()
             self._acted = False
+        for _ in range(_MOST_LOOKS):
+            if not doings:
+                break
             for doing in doings:
                 _DOINGS[doing["do"]](self, doing)
-            self._look()
+            now = observe(self.subject, self.form)
+            if not self.subject.has_doings():
+                self._look(now)
+                break
+            doings = self.subject.doings()  # what was seen may be part of what comes
         self._time(ms)
         return self._out
 
@@ -145,10 +158,10 @@ class Follower:
     def _edit(self, doing: Doing) -> None:
         address = doing["address"]
         if address is None:
-            self._tell("typed into something that is no field of the form")
+            self._tell("typed into something that is not a field of the form")
             return
         if self._is_set(address):
-            self._changed.append(address)  # its value says what came of it
+            self._changed.append(address)  # its value shows the result
             return
         if self._edits is not None and self._edits.address != address:
             self._flush()
@@ -221,10 +234,9 @@ class Follower:
         self._flush()
         self._act("reload")
 
-    # what has come of it
-    def _look(self) -> None:
-        """Observe the form, and write the steps that a change of value shows."""
-        now = observe(self.subject, self.form)
+    # results
+    def _look(self, now: Observed) -> None:
+        """Write the steps that the form as it is *now* shows."""
         self._values(now)
         moved = any(not line.startswith("expect focus") for line in pinning(self.before if self._opened else self.now, now))
         for key, address in self._keys:
@@ -235,7 +247,7 @@ class Follower:
                 self._say(f"press {key}" + (f" in {self._name(address)}" if address and address != self._at else ""))
                 self._at = address or self._at
         if self._loose and not (self._opened or self._focus or self._keys or self._acted):
-            self._tell(f"pressed “{self._loose}”: no field and no button of the form")
+            self._tell(f"pressed “{self._loose}”: not a field or a button of the form")
         if moved and self._tabbed and not (self._edits or self._acted or self._by_key):  # to another part of the same field
             self._leave(at_once=True)
             self._say("blur")
@@ -255,7 +267,7 @@ class Follower:
         for name, state in now.fields.items():
             field, was = self._field(name), self.now.fields.get(name)
             if field is not None and was is not None and field.kind == "date" and state.reads is not None and state.reads != was.reads:
-                self._tell(f"{name} reads {state.reads}, which is no date that can be read: add `format` to its `find` in the sheet")
+                self._tell(f"{name} reads {state.reads}, which cannot be read as a date: add `format` to its `find` in the sheet")
             if field is None or was is None or state.kind != "field" or was.value == state.value or field.kind in ("rows", "group"):
                 continue
             here = any(self.subject.written(each) == name for each in near if each)
@@ -294,10 +306,12 @@ class Follower:
         return f"set {at} {quoted(value)}" if way in (SET, TYPE) and value is not None else None
 
     def _time(self, ms: int) -> None:
-        """Let *ms* pass; what changes by itself is waited for until nothing is on its way."""
+        """Let *ms* pass; changes without an action become a wait, once nothing is pending."""
         self.subject.advance(ms)
         self._answered |= self._has_answered()
         now = observe(self.subject, self.form)
+        if self.subject.has_doings():
+            return  # what has changed may be the person's doing
         if self._opened and not self._edits:  # its list may hide the page, and close later
             self._acted = False
             self._values(now)
@@ -396,7 +410,7 @@ class Follower:
     def _field(self, name: str) -> Field | None:
         path = parse_address(name)
         found = self.form.find(tuple("*" if isinstance(step, int) else step for step in path)) if path else None
-        return found or next((field for field in _leaves(self.form) if field.address == name), None)
+        return found or next((field for field in walk(self.form.fields) if field.address == name), None)
 
     def _is_set(self, address: str) -> bool:
         field = self._field(self.subject.written(address))
@@ -409,12 +423,6 @@ class Follower:
     def _is_choice(self, address: str) -> bool:
         field = self._field(self.subject.written(address))
         return field is not None and (way_of(field) == CHOOSE or field.many)
-
-
-def _leaves(form: Form) -> Iterator[Field]:
-    from ..forms.model.form import walk
-
-    yield from walk(form.fields)
 
 
 def _pick(at: str, was: Any, value: Any) -> str | None:

@@ -204,6 +204,13 @@ class Rehearsal:
                 offered.append(text)
         return offered
 
+    def pinned(self) -> tuple[str, ...]:
+        """Return the checks that the last entry would have offered right after it, if that was a step on a page."""
+        if not self.entries or all(map(_looks, self.entries[-1].ops)):
+            return ()
+        seen = self._seen[-1]
+        return tuple(pinning(seen, self.observed())) if seen is not None else ()
+
     # keeping
     def lines(self, ahead: int = 0) -> list[str]:
         """Return the entries after the first *ahead* as lines of a scenario."""

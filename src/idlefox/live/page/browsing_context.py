@@ -392,12 +392,15 @@ class BrowsingContext:
             self._unmatched.remove(request)
 
     # requests
+    def is_loading(self, request: Request) -> bool:
+        """Return whether *request* is the one that loads the page itself: a form without an action is sent to that URL, too."""
+        return self._arriving and request.method == "GET" and request.target == target_of(self.url)
+
     async def answer(self, request: Request) -> Response | None:
         """Answer *request* of the loopback server once it is due; None if it is not handled here."""
         if any(lost._replace(headers={}) == request._replace(headers={}) for lost in self._lost.values()):
             return LOST  # a browser repeats an unanswered request
-        # Loading the page is not a submission: a form without an action is sent to the URL of its page.
-        itself = self._arriving and request.navigates and request.method == "GET" and request.target == target_of(self.url)
+        itself = request.navigates and self.is_loading(request)
         decided = self.world.decide(request, self.now) if not itself else None
         if decided is None:
             self._early.append((request.method, request.target))

@@ -29,6 +29,9 @@ class Sender(Protocol):
     async def answer(self, request: Request) -> Response | None:
         """Return the answer to *request*; None if the real server answers."""
 
+    def is_loading(self, request: Request) -> bool:
+        """Return whether *request* is the one that loads the page itself."""
+
     async def ask_once(self, what: str, *, of: str = "", within: float = ..., **given: Any) -> Any:
         """Ask the agent in the page once, without a retry."""
 
@@ -94,7 +97,7 @@ class NetworkLog:
             return None
         request = event["request"]
         bare = Request(request["method"], target_of(request["url"]))
-        if not self.page.world.is_submission(bare):
+        if not self.page.world.is_submission(bare) or (event.get("navigation") and self.page.is_loading(bare)):
             return None
         self._real[request["request"]] = _READING
         return self._read(request, bare, self.page.world, navigates=bool(event.get("navigation")))

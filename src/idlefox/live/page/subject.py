@@ -406,6 +406,10 @@ class LivePageSubject:
         done, self.page.doings = self.page.doings, []
         return done
 
+    def has_doings(self) -> bool:
+        """Return whether the person has done more since."""
+        return bool(self.page.doings)
+
     def is_under_way(self) -> bool:
         """Return whether an answer or a one-time timer of the page is still to come."""
         return bool(self.page.under_way())

@@ -64,6 +64,7 @@
     if (isInertWithin(element, scope)) return true;
     if (element.localName === "input" && element.type === "hidden") return true;
     if (/^(checkbox|radio|file|range)$/.test(element.type)) return false;
+    if (element.labels?.length && !isShown(element) && ![...element.labels].some(isShown)) return false; // the page hides the field, label and all
     return /^(input|select|textarea)$/.test(element.localName) && isClipped(element) && (element.tabIndex < 0 || !isShown(element));
   };
   const carries = (element) => /^(input|select|textarea)$/.test(element.localName) || formElements.has(element.localName);
