@@ -149,6 +149,8 @@ def _lines(found: Comparison, width: int) -> list[Line]:
         lines.append([])
     for scenario, reason in found.left_out:
         lines += [[(f" {plain(scenario)}", "strong"), ("   not possible on B", "bad")], *hanging("   ", plain(reason), width), []]
+    for kind in found.unable:
+        lines += [[(f" {plain(kind)}", "strong"), ("   not possible on B at all; walks with this step were left out", "dim")], []]
     sums = [f"{layer} {count}" for layer in LAYERS if (count := sum(each.example.layer == layer for each in found.groups))]
     played = f"{found.scenarios} scenarios, {found.walks} walks, {found.states} states"
     if not found.groups and not found.left_out:

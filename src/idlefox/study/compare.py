@@ -25,10 +25,11 @@ from ..playing.subjects import Loaded, Subjects, simulated
 from ..playing.work import HERE, ExecutionOptions, per_process_cache
 from ..playing.workers import map_tasks
 from ..records import NamedTuple
+from ..refusals import Refusal
 from ..roots import project_root, reading_below
 from ..script.against import check_ops
 from ..script.ops import ExpandedScenario, Op
-from ..script.tree import Address, Cannot, Check
+from ..script.tree import Add, Address, Answer, Cannot, Check, Leave, Noun, Paste, Reload, Reset, Return, Retype, Type, Wait
 from ..script.writer import write_played
 from .actions import ActionGenerator
 from .coverage.points import points_of
@@ -38,6 +39,7 @@ from .scripts import Suite, unfinished
 from .sequences import sequences_of
 from .shrinking import minimize
 
+UNABLE = "a step that this form cannot take"
 _ROW = re.compile(r"#\d+")
 LAYERS = ("state", "reported", "shown", "sent", "time")
 _SHOWN = frozenset({"hidden", "disabled", "readonly"})
@@ -77,20 +79,23 @@ class DifferenceGroup(NamedTuple):
 
 
 class Comparison(NamedTuple):
-    """The differences by cause. *left_out*: scenarios that do not fit the second form, each with the reason."""
+    """The differences by cause. *left_out*: scenarios that do not fit the second form, each with the reason. *unable*: kinds of steps
+    that the second form cannot take at all.
+    """
 
     groups: tuple[DifferenceGroup, ...]
     scenarios: int
     walks: int
     states: int
     left_out: tuple[tuple[str, str], ...]
+    unable: tuple[str, ...] = ()
 
     def as_json(self) -> dict[str, Any]:
         """Return the JSON report."""
         return {
             "format": 1, "scenarios": self.scenarios, "walks": self.walks, "states": self.states,
             "differences": [{**group.example._asdict(), "count": group.times} for group in self.groups],
-            "left_out": [{"scenario": scenario, "why": reason} for scenario, reason in self.left_out],
+            "left_out": [{"scenario": scenario, "why": reason} for scenario, reason in self.left_out], "unable": list(self.unable),
         }  # fmt: skip
 
 
@@ -118,6 +123,7 @@ class CompareStudy:
 
     def __init__(self, first: Loaded, second: Loaded, ready: Sequence[LoadedScript], names: Names) -> None:
         self.first, self.second, self.ready, self.names = first, second, ready, names
+        self.unable: dict[str, None] = {}  # kinds of steps that the second form cannot take at all
 
     def items(self, *, explore: bool, walks: int, seed: int) -> Iterator[Item]:
         """Return all items; with *explore* also steps at the limits of the first form and *walks* random walks."""
@@ -141,12 +147,15 @@ class CompareStudy:
         problems = check_ops(there, self.second.form)
         if problems:
             return CompareResult(why_not=problems[0].cause)
+        if any(_kind_of(op.act) in self.unable for op in there):
+            return CompareResult(why_not=UNABLE)
         pair = _SubjectPair(self.first, self.second, folder, self.names)
         found = pair.play(scenario, there, item.clock, item.called)
+        if pair.unable:
+            self.unable[pair.unable] = None
         if found is not None and item.lines is not None:
             found = found._replace(steps=pair.done)
         return CompareResult(found, pair.states)
-
 
     def is_quick(self) -> bool:
         """Return whether both subjects run in this process."""
@@ -196,11 +205,11 @@ def compare(
         states += played.states
         if played.parting is not None:
             partings.append(played.parting)
-        if played.why_not is not None and not is_walk:
+        if played.why_not not in (None, UNABLE) and not is_walk:
             left_out.append((item.called, played.why_not))
         if told is not None:
             told(number, len(items))
-    return Comparison(tuple(_grouped(partings, comparing)), counts[0], counts[1], states, tuple(left_out))
+    return Comparison(tuple(_grouped(partings, comparing)), counts[0], counts[1], states, tuple(left_out), tuple(comparing.unable))
 
 
 def _grouped(partings: list[FormDifference], comparing: CompareStudy) -> Iterator[DifferenceGroup]:
@@ -271,6 +280,8 @@ class _SubjectPair:
         self.page = not all(isinstance(subject, SimulatedForm) for subject in self.subjects)
         self.states = 0
         self.done: tuple[str, ...] = ()
+        self.unable = ""  # the kind of step that the second form cannot take at all
+        self.away = False
 
     def play(self, scenario: ExpandedScenario, there: list[Op], clock: int, called: str) -> FormDifference | None:
         """Run *scenario* on the first subject and *there* on the second; return the first difference, None if there is none."""
@@ -287,15 +298,35 @@ class _SubjectPair:
                 for subject, each in zip(self.subjects, (op, other), strict=True):
                     evaluate_check(subject, each, scenario.ops)
             else:
-                self.done = (*self.done, write_played(op.act))
-                refusals = [take_step(s, each.act, number) for s, each in zip(self.subjects, (op, other), strict=True)]
-                if (refusals[0] is None) is not (refusals[1] is None):
-                    one, other_one = ("not possible" if refusal is not None else "possible" for refusal in refusals)
-                    return FormDifference(called, _text(op), "state", _about(op), "the step", one, other_one)
-                if refusals[0] is not None:
-                    return None
-            found = self._parting(called, _text(op))
+                found, goes_on = self._step(op, other, number, called)
+                if not goes_on:
+                    return found
+            found = self._parting(called, _text(op)) if not (self.away and self.page) else None
         return found
+
+    def _step(self, op: Op, other: Op, number: int, called: str) -> tuple[FormDifference | None, bool]:
+        """Take a step on both subjects; return the difference that it shows at once, and whether the scenario can go on."""
+        self.done = (*self.done, write_played(op.act))
+        if self.away and self.page and not isinstance(op.act, Return | Reload | Wait | Answer):
+            return None, False  # nobody can act on a page that they have left
+        one, two = (take_step(subject, each.act, number) for subject, each in zip(self.subjects, (op, other), strict=True))
+        if one is None and two is not None and _is_unable(op.act, two):
+            self.unable = _kind_of(op.act)
+            return None, False
+        if (one is None) is not (two is None):
+            first, second = ("not possible" if refusal is not None else "possible" for refusal in (one, two))
+            return FormDifference(called, _text(op), "state", _about(op), "the step", first, second), False
+        self.away = isinstance(op.act, Leave) or (self.away and not isinstance(op.act, Return | Reload))
+        return None, one is None and not (self.page and self._is_filtered(op.act))
+
+    def _is_filtered(self, act: Any) -> bool:
+        """Return whether a browser has not let the text of *act* into its control: Chromium takes no letters in a number."""
+        if not isinstance(act, Type | Retype | Paste):
+            return False
+        field = Noun("address", act.address)
+        one, other = (subject.look(field, "state") for subject in self.subjects)
+        states = isinstance(one, FieldState) and isinstance(other, FieldState)
+        return states and one.reads is not None and other.reads is None and other.value in (None, "")
 
     def _parting(self, called: str, step: str) -> FormDifference | None:
         self.states += 1
@@ -319,8 +350,13 @@ class _SubjectPair:
         return seen._replace(fields=fields)
 
     def _differences(self, first: Observed, second: Observed) -> Iterator[tuple[str, str, str, Any, Any]]:
+        inside = self._open_panel(first) if self.page else ""
         for name in dict.fromkeys((*first.fields, *second.fields)):
             one, other = first.fields.get(name), second.fields.get(name)
+            if inside and name and not name.startswith(f"{inside}."):
+                continue  # a dialog may put the rest of the page out of reach
+            if self.page and "hidden" in (one or other or first.fields[""]).words and (one is None or other is None):
+                continue
             if one is None or other is None:
                 yield "state", name, "the field", "there" if one else "missing", "there" if other else "missing"
             else:
@@ -335,6 +371,13 @@ class _SubjectPair:
         if times[0] != times[1]:
             yield "time", "", "milliseconds since load", times[0], times[1]
 
+    def _open_panel(self, seen: Observed) -> str:
+        """Return the panel that is open; empty if none is."""
+        def is_open(panel: str) -> bool:
+            return any(name.startswith(f"{panel}.") and "hidden" not in state.words for name, state in seen.fields.items())
+
+        return next((panel.panel for panel in self.forms[0].panels if is_open(panel.panel)), "")
+
     def _reported(self) -> Iterator[tuple[str, str, str, Any, Any]]:
         states = [subject.state() for subject in self.subjects if isinstance(subject, SimulatedForm)]
         if len(states) == 2 and not self.back:
@@ -344,7 +387,27 @@ class _SubjectPair:
                     yield "reported", _ROW.sub("[*]", key), "reported rules", left, right
 
 
+def _kind_of(act: Any) -> str:
+    """Return the kind of a step, as far as a form may be unable to take it."""
+    word = write_played(act).partition(" ")[0]
+    return f"{word} at a place" if isinstance(act, Add) and act.at is not None else word
+
+
+def _is_unable(act: Any, refusal: Refusal) -> bool:
+    """Return whether a form that refuses *act* has nothing at all to do it with."""
+    return refusal.kind == "not a step there" or (isinstance(act, Reset) and refusal.kind == "not on page")
+
+
+def _on_page(state: FieldState) -> FieldState:
+    """Return *state* as a person sees it: what is not on the page is hidden."""
+    return state._replace(words=("hidden",)) if "not on the page" in state.words else state
+
+
 def _of_field(name: str, one: FieldState, other: FieldState, *, page: bool) -> Iterator[tuple[str, str, str, Any, Any]]:
+    if page:
+        one, other = _on_page(one), _on_page(other)
+        if "hidden" in one.words and "hidden" in other.words:
+            return  # nobody sees the value
     for what in ("value", "rows") if page else ("value", "reads", "rows", "breaks"):
         left, right = getattr(one, what), getattr(other, what)
         if left != right:
@@ -352,7 +415,7 @@ def _of_field(name: str, one: FieldState, other: FieldState, *, page: bool) -> I
     groups = [group for group in _STATES if not page or all(group & set(state.words) for state in (one, other))]
     for layer, those in (*(("state", group) for group in groups), ("shown", _SHOWN)):
         left, right = ([w for w in state.words if w in those] for state in (one, other))
-        if left != right:
+        if left != right and (name or not page):  # of a whole page, the view says it
             yield layer, name, "state", left, right
     if one.shows != other.shows:
         yield "shown", name, "messages", list(one.shows), list(other.shows)

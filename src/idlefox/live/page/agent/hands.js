@@ -28,6 +28,8 @@
     if (step.button || step.part || activeElement() === element) return element;
     element.scrollIntoView({ block: "nearest" });
     element.focus();
+    // A group of sections takes no focus itself.
+    if (roleOf(element) === "group" && !holds(element, activeElement() ?? document.body)) all(element, "[role=spinbutton]").find(isSeen)?.focus();
     return element;
   };
   // UI Events, "Legacy Key Attributes": libraries still read them.
@@ -129,10 +131,10 @@
       if (kind === "radio") click(option);
     }
     if (kind === "radio") return undefined;
+    const changes = (option) => { const on = wanted.includes(option); return step.mode === "also" ? on && !isChecked(option) : step.mode === "except" ? on && isChecked(option) : on !== isChecked(option); };
+    if (place.elements.every((option) => !changes(option))) (place.elements.find((option) => !why(option)) ?? element).focus(); // a person still goes there
     for (const option of place.elements) {
-      const on = wanted.includes(option);
-      const changes = step.mode === "also" ? on && !isChecked(option) : step.mode === "except" ? on && isChecked(option) : on !== isChecked(option);
-      if (changes) { if (why(option)) throw new Refused(why(option)); click(option); await rest(); }
+      if (changes(option)) { if (why(option)) throw new Refused(why(option)); click(option); await rest(); }
     }
     return undefined;
   };

@@ -145,7 +145,8 @@
     if (kind === "picker" && !field.many && value === null) { const text = plain(textOf(element)); if (text) atLoadTexts.add(`${anyRow(place.address)} ${text}`); }
     return {
       kind, count: elements.length, value, shows,
-      visible: elements.some(isSeen), enabled: !elements.every(isOff), readonly: isReadonly(element), focused: elements.some((each) => each === active || (active && each !== document.body && isPartOfControl(each, active))),
+      visible: elements.some(isSeen), enabled: !elements.every(isOff), readonly: isReadonly(element), focused: elements.some((each) => each === active || (active && each !== document.body && isPartOfControl(each, active)))
+        || Boolean(field.type === "date" && active && active !== document.body && place.territory && holds(place.territory, active)),
       required: holders.some((each) => each.required === true || each.getAttribute("aria-required") === "true"),
       marked, unseen: unseenOf(place, { marked, shows, fresh, byMap, value, kind }),
       busy: holders.some((each) => each.closest("[aria-busy=true]")?.matches("form,body") === false) || isAskingBy(place),
