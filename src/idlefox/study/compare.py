@@ -329,7 +329,23 @@ class _SubjectPair:
         return states and one.reads is not None and other.reads is None and other.value in (None, "")
 
     def _parting(self, called: str, step: str) -> FormDifference | None:
+        """Compare the two subjects. A page may take up to its sheet's `check_delay` to show the effect of a step."""
         self.states += 1
+        found = self._difference(called, step)
+        left = self.subjects[1].check_delay() if self.page else 0
+        while found is not None and left > 0:
+            due = self.subjects[1].timer_due()
+            if due is None or due > left:
+                break
+            self.subjects[1].advance(max(due, 1))
+            left -= max(due, 1)
+            found = self._difference(called, step)
+        return found
+
+    def _difference(self, called: str, step: str) -> FormDifference | None:
+        ahead = self.subjects[1].elapsed() - self.subjects[0].elapsed()
+        if self.page and ahead > 0:
+            self.subjects[0].advance(ahead)  # opening a list takes time on a page
         seen = [observe(subject, form) for subject, form in zip(self.subjects, self.forms, strict=True)]
         second = self._renamed(seen[1])
         # Sums of a group or the form are reported only if no field in it differs.
@@ -368,7 +384,7 @@ class _SubjectPair:
                     yield layer, "", noun, left, right
         yield from self._reported()
         times = [subject.elapsed() for subject in self.subjects]
-        if times[0] != times[1]:
+        if times[0] != times[1] and not self.page:
             yield "time", "", "milliseconds since load", times[0], times[1]
 
     def _open_panel(self, seen: Observed) -> str:
