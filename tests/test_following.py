@@ -1,4 +1,4 @@
-"""What a person does in a browser window becomes steps: real input, real pages, and what is written passes at once."""
+"""A person's actions in a browser window become steps: real input on real pages, and the saved scenario passes at once."""
 
 from __future__ import annotations
 

@@ -275,7 +275,7 @@ class _Stage:
         if form.page is not None:
             return
         plain_form = form._replace(live=None)
-        failures = self.rehearsal.differences(simulated(plain_form, compile_form(plain_form)), file, text)
+        failures = self.rehearsal.failures(simulated(plain_form, compile_form(plain_form)), file, text)
         if not failures:
             self.tell([[(" the sheet agrees", "dim")]])
             return

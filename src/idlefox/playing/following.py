@@ -349,7 +349,7 @@ class Follower:
 
     # writing
     def _arrive(self, address: str) -> None:
-        """The next step is on *address*, and says by itself that the focus is there."""
+        """Note that the next step is on *address*, which implies that the focus is there."""
         if self._focus and self._focus != address:
             self._leave(at_once=True)
         if self._opened != address:

@@ -266,15 +266,12 @@ class Rehearsal:
 
     def _holds(self, file: str, text: str) -> None:
         """Run the last scenario of *text*. Raises Unreadable if it fails."""
-        failures = self._failures(self.loaded, file, text)
+        failures = self.failures(self.loaded, file, text)
         if failures:
             raise Unreadable([Problem(failures[0].place, "it fails when it runs from there, so it was not saved", "", failures[0].source)])
 
-    def differences(self, loaded: Loaded, file: str, text: str) -> tuple[Failure, ...]:
-        """Return where the last scenario of *text* fails on another subject: the sheet of a page. Raises Unreadable."""
-        return self._failures(loaded, file, text)
-
-    def _failures(self, loaded: Loaded, file: str, text: str) -> tuple[Failure, ...]:
+    def failures(self, loaded: Loaded, file: str, text: str) -> tuple[Failure, ...]:
+        """Run the last scenario of *text* on a fresh form of *loaded* and return its failures. Raises Unreadable."""
         with reading_below((project_root(file), project_root(os.path.join(self.folder, "rehearsal")))):
             scenarios, problems = expand(read_script_text(text, file))
             problems += check_ops(scenarios[-1].ops, loaded.form) if scenarios else []

@@ -1,5 +1,5 @@
   // ---------------------------------------------------------------- following a person (settings.follow)
-  // What a person does is told at once, a part at a time: {do: edit, key, press, focus, blur, change, files, load}. Only trusted
+  // Reports each part of a person's actions at once: {do: edit, key, press, focus, blur, change, files, load}. Only trusted
   // events count; the player passes over those that its own acts lead to. What a part was about is found before the page reacts to it.
   const isListed = (place, target) => isWidget(place) && listsOf(place).some((list) => list !== EMPTY && list.localName !== "datalist" && holds(list, target));
   const ownsTarget = (place, target) => place.elements.some((element) => holds(element, target) || [...element.labels ?? []].some((label) => holds(label, target)));
