@@ -96,7 +96,9 @@ def _in_a_window(live: str | None) -> str:
     """Return the browser to follow in. Raises UsageError if it has no window, Unreadable if there is no display for one."""
     if live == "http":
         raise click.UsageError("--follow needs a browser: --live=firefox or --live=chromium")
-    if sys.platform.startswith("linux") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+    from ..live.loading import lacks_display
+
+    if lacks_display():
         remedy = "use a desktop session or ssh -X; on a server: apt install xvfb, Xvfb :7 &, export DISPLAY=:7, and view it over VNC"
         cause = "no display is available for the browser's window"
         raise Unreadable([Problem(Place("--follow", 1, 1), cause, remedy, code=CALL)])

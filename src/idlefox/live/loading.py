@@ -259,12 +259,17 @@ def needs_libraries(what: str) -> None:
         raise Unreadable([Problem(Place(what, 1, 1), cause, "install it: pip install 'idle-fox[live]'", code=CALL)]) from None
 
 
+def lacks_display() -> bool:
+    """Return whether a browser has no display to open a window on."""
+    return sys.platform.startswith("linux") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
 def live_subjects(kind: str, *, show: bool, hands: str, deadline: float, retries: int = 0, trust: bool = False) -> LiveSubjectFactory:
     """Return the factory of live subjects for a browser of *kind*. Raises Unreadable if it is not available."""
     needs_libraries("--live")
     if kind == "http":
         return LiveSubjectFactory(LiveOptions("http", trust=trust), retries)
-    if show and sys.platform.startswith("linux") and not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+    if show and lacks_display():
         remedy = "leave out --show, or set a display: DISPLAY=:0"
         raise Unreadable([Problem(Place("--show", 1, 1), "no display is available to open a window on", remedy, code=CALL)])
     try:

@@ -120,6 +120,7 @@ class Follower:
         self._changed: list[str] = []  # fields that say they have changed
         self._since = subject.elapsed()  # when the last step was taken
         self._waited = self._answered = self._acted = False
+        self._told = ""  # the last report of an action that is not a step
         self._out: list[FollowedStep] = []
 
     def tick(self, ms: int) -> list[FollowedStep]:
@@ -152,7 +153,7 @@ class Follower:
     def _finished(self) -> None:
         self._end_wait()
         self._flush()
-        self._leave(at_once=True)
+        self._leave()
 
     # what the person does
     def _edit(self, doing: Doing) -> None:
@@ -176,7 +177,8 @@ class Follower:
             self._left = None
             return
         self._flush()
-        self._leave(at_once=bool(address))
+        if address:
+            self._leave()
         self._focus, self._at = address, ""
         self._left = None if address else self.subject.elapsed()
 
@@ -193,16 +195,14 @@ class Follower:
         if button is None and address is not None:
             self._opened = address if self._is_entered_whole(address) else ""
             if address != self._at:
-                self._leave(at_once=False, but=address)
                 self._focus, self._left = address, None
             return
         text = _button(button or {}, self._name)
         if text is None:
             self._loose = doing["what"]
             return
-        if text.startswith("close ") or not text.startswith("press "):
-            self._left = None
-        self._leave(at_once=True)
+        self._left = None
+        self._leave()
         self._at = self._opened = ""
         self._act(text)
 
@@ -243,17 +243,17 @@ class Follower:
             inside = self._edits is not None and self._edits.address == address and self._is_entered_whole(address)
             if moved and not self._acted and not inside:  # inside: the key belongs to what is being entered
                 self._flush()
-                self._leave(at_once=True, but=address)
+                self._leave(but=address)
                 self._say(f"press {key}" + (f" in {self._name(address)}" if address and address != self._at else ""))
                 self._at = address or self._at
         if self._loose and not (self._opened or self._focus or self._keys or self._acted):
             self._tell(f"pressed “{self._loose}”: not a field or a button of the form")
         if moved and self._tabbed and not (self._edits or self._acted or self._by_key):  # to another part of the same field
-            self._leave(at_once=True)
+            self._leave()
             self._say("blur")
             self._at = ""
         elif moved and self._edits is None and not self._acted and (self._by_key or (self._focus and self._focus != self._opened)):
-            self._leave(at_once=True)
+            self._leave()
         self._keys, self._changed, self._loose, self._tabbed, self._by_key = [], [], "", False, False
         self.now = now
         if self._edits is not None:
@@ -264,9 +264,11 @@ class Follower:
     def _values(self, now: Observed) -> None:
         """Write the steps that gave fields the values that they have *now*."""
         near = {self._opened, self._focus, self._at, *self._changed, *(address for _, address in self._keys)}
+        typed = {self.subject.written(address) for address in self._changed}
         for name, state in now.fields.items():
             field, was = self._field(name), self.now.fields.get(name)
-            if field is not None and was is not None and field.kind == "date" and state.reads is not None and state.reads != was.reads:
+            read_anew = was is not None and state.reads is not None and state.reads != was.reads
+            if field is not None and field.kind == "date" and read_anew and name not in typed:  # not while it is being typed
                 self._tell(f"{name} reads {state.reads}, which cannot be read as a date: add `format` to its `find` in the sheet")
             if field is None or was is None or state.kind != "field" or was.value == state.value or field.kind in ("rows", "group"):
                 continue
@@ -321,7 +323,7 @@ class Follower:
             return
         if self._answered or any(True for _ in pinning(self.now, now)):
             self._flush()
-            self._leave(at_once=True)
+            self._leave()
             self._waited = True
         if self._waited:
             self.now = now
@@ -331,7 +333,7 @@ class Follower:
         if self._edits is not None and elapsed - self._edits.last >= _IDLE and not self._is_entered_whole(self._edits.address):
             self._flush()
         if self._left is not None and elapsed - self._left >= _MOVED:
-            self._leave(at_once=True)
+            self._leave()
 
     def _end_wait(self) -> None:
         if not self._waited:
@@ -351,17 +353,17 @@ class Follower:
     def _arrive(self, address: str) -> None:
         """Note that the next step is on *address*, which implies that the focus is there."""
         if self._focus and self._focus != address:
-            self._leave(at_once=True)
+            self._leave()
         if self._opened != address:
             self._opened = ""
         self._focus, self._left, self._at = "", None, address
 
-    def _leave(self, *, at_once: bool, but: str = "") -> None:
-        """Write where the focus has gone, unless the next step, on *but*, says it."""
-        if self._focus and self._focus != but and at_once:
+    def _leave(self, *, but: str = "") -> None:
+        """Write where the focus has gone, unless the next step, on *but*, implies it."""
+        if self._focus and self._focus != but:
             self._say(f"focus {self._name(self._focus)}")
             self._at, self._focus = self._focus, ""
-        elif self._left is not None and at_once:
+        elif self._left is not None:
             self._say("blur")
             self._left, self._at = None, ""
         self._pin()
@@ -377,6 +379,7 @@ class Follower:
             self._pin()
 
     def _say(self, text: str) -> None:
+        self._told = ""
         self._out.append(FollowedStep(text, before=self.before))
         self._since = self.subject.elapsed()
 
@@ -386,7 +389,10 @@ class Follower:
         self._say(text)
 
     def _tell(self, text: str) -> None:
-        self._out.append(FollowedStep("", told=text))
+        """Report an action that is not a step; once, if the person goes on with it."""
+        if text != self._told or text == TAKE_ALL:
+            self._out.append(FollowedStep("", told=text))
+        self._told = text
 
     def _pin(self) -> None:
         """Offer the checks for all that has changed, to the last step."""

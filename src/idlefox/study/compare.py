@@ -308,7 +308,7 @@ class _SubjectPair:
         """Take a step on both subjects; return the difference that it shows at once, and whether the scenario can go on."""
         self.done = (*self.done, write_played(op.act))
         if self.away and self.page and not isinstance(op.act, Return | Reload | Wait | Answer):
-            return None, False  # nobody can act on a page that they have left
+            return None, False  # a page that was left has no controls
         one, two = (take_step(subject, each.act, number) for subject, each in zip(self.subjects, (op, other), strict=True))
         if one is None and two is not None and _is_unable(op.act, two):
             self.unable = _kind_of(op.act)
@@ -371,9 +371,10 @@ class _SubjectPair:
             one, other = first.fields.get(name), second.fields.get(name)
             if inside and name and not name.startswith(f"{inside}."):
                 continue  # a dialog may put the rest of the page out of reach
-            if self.page and "hidden" in (one or other or first.fields[""]).words and (one is None or other is None):
-                continue
             if one is None or other is None:
+                there = one or other
+                if self.page and there is not None and "hidden" in there.words:
+                    continue  # nobody sees it
                 yield "state", name, "the field", "there" if one else "missing", "there" if other else "missing"
             else:
                 yield from _of_field(name, one, other, page=self.page)

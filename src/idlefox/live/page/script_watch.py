@@ -64,7 +64,7 @@ class ScriptWatch:
         for each in (await self._command("Profiler.takePreciseCoverage"))["result"]:
             script = self._loaded.get(each["scriptId"])
             path = urlsplit(each["url"]).path
-            if script is not None and urlsplit(each["url"])[:2] == origin and not any(path.find(part) >= 0 for part in _FOREIGN):
+            if script is not None and urlsplit(each["url"])[:2] == origin and not any(part in path for part in _FOREIGN):
                 await self._note(script, each)
         self._loaded.clear()
 
